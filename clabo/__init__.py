@@ -1,0 +1,1 @@
+"""Clabo: landing pages, conversions, spend and split tests for performance marketers."""

@@ -1,0 +1,72 @@
+"""Users sign in by e-mail; a workspace holds sites and has members with a role."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from django.contrib.auth.models import AbstractBaseUser, BaseUserManager, PermissionsMixin
+from django.db import models
+
+
+class UserManager(BaseUserManager["User"]):
+    """Makes users; e-mail addresses are kept lower-cased."""
+
+    def create_user(self, email: str, password: str | None = None, **fields: Any) -> User:
+        if not email:
+            raise ValueError("email: a user needs an e-mail address")
+        user = self.model(email=self.normalize_email(email).lower(), **fields)
+        user.set_password(password)
+        user.save(using=self._db)
+        return user
+
+
+class User(AbstractBaseUser, PermissionsMixin):
+    """A person."""
+
+    email = models.EmailField(unique=True)
+    name = models.CharField(max_length=120, blank=True)
+    is_active = models.BooleanField(default=True)
+    joined_at = models.DateTimeField(auto_now_add=True)
+
+    objects = UserManager()
+
+    USERNAME_FIELD = "email"
+    REQUIRED_FIELDS: ClassVar[list[str]] = []
+
+    def __str__(self) -> str:
+        return self.name or self.email
+
+
+class Workspace(models.Model):
+    """A team and its sites; nothing is visible across workspaces."""
+
+    name = models.CharField(max_length=120)
+    created_at = models.DateTimeField(auto_now_add=True)
+    members: models.ManyToManyField[User, Membership] = models.ManyToManyField(User, through="Membership")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Role(models.TextChoices):
+    """What a member may do: a viewer reads, an editor changes, an owner also manages people."""
+
+    OWNER = "owner"
+    EDITOR = "editor"
+    VIEWER = "viewer"
+
+
+class Membership(models.Model):
+    """One person's role in one workspace."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE)
+    user = models.ForeignKey(User, on_delete=models.CASCADE)
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("workspace", "user"), name="one_role_per_person"),
+            models.CheckConstraint(condition=models.Q(role__in=Role.values), name="role_is_known"),
+        )
+
+

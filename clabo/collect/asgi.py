@@ -1,0 +1,219 @@
+"""The collector: takes hits and serves tags, in front of Django's middleware.
+
+    POST /hit/<site key>        a beacon (plain-text JSON, so that browsers send no preflight)
+    GET  /pixel/<site key>.gif  a page view without script
+    GET  /tag/<site key>.js     the tag with its site's settings
+
+Everything else is Django's.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import logging
+import time
+import uuid
+from base64 import b64decode
+from collections.abc import Awaitable, Callable, MutableMapping
+from datetime import UTC, datetime
+from typing import Any
+
+import msgspec
+from django.conf import settings
+
+from clabo.collect import refusals
+from clabo.collect.inbox import AWAY, Full, Inbox, Spool
+from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, check
+from clabo.sites.directory import Directory, TagSite
+
+log = logging.getLogger(__name__)
+
+Scope = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+Asgi = Callable[[Scope, Receive, Send], Awaitable[None]]
+Headers = list[tuple[bytes, bytes]]
+
+_ANYONE: Headers = [(b"access-control-allow-origin", b"*")]
+_ACCEPTED: Headers = [*_ANYONE, (b"cache-control", b"no-store")]
+_GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
+REFRESH_SECONDS = 2.0
+
+
+class Collector:
+    """An ASGI application that answers the addresses above and passes the rest on."""
+
+    def __init__(self, behind: Asgi) -> None:
+        self.behind = behind
+        self.directory = Directory()
+        self.inbox = Inbox(Spool(settings.CLABO_SPOOL_DIR))
+        self.refused = refusals.Tally()
+        self._housekeeping: asyncio.Task[None] | None = None
+        self._tag: tuple[float, str] = (0.0, "")
+        self._salt = settings.SECRET_KEY.encode()
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "http":
+            path: str = scope["path"]
+            if path.startswith("/hit/"):
+                await self._guard(self._hit, path[5:], scope, receive, send)
+                return
+            if path.startswith("/pixel/"):
+                await self._guard(self._pixel, path[7:].removesuffix(".gif"), scope, receive, send)
+                return
+            if path.startswith("/tag/"):
+                await self._guard(self._serve_tag, path[5:].removesuffix(".js"), scope, receive, send)
+                return
+        elif scope["type"] == "lifespan":
+            await self._lifespan(receive, send)
+            return
+        await self.behind(scope, receive, send)
+
+    # -- hits ------------------------------------------------------------------------------------
+
+    async def _guard(self, answer: Any, key: str, scope: Scope, receive: Receive, send: Send) -> None:
+        """Run `answer`; a refusal becomes a counted problem+json."""
+        if self._housekeeping is None:
+            self._housekeeping = asyncio.get_running_loop().create_task(self._keep_house())
+        try:
+            await answer(await self._site(key), scope, receive, send)
+        except Refused as refused:
+            self.refused.add(refused)
+            await _respond(
+                send, refused.status, [*_ANYONE, (b"content-type", b"application/problem+json")], refused.problem()
+            )
+        except Full as full:
+            log.error("a hit could not be kept: %s", full)
+            problem = Refused(503, "full", "Hits cannot be kept at the moment", "Keep it and try again later.")
+            headers = [*_ANYONE, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
+            await _respond(send, 503, headers, problem.problem())
+
+    async def _site(self, key: str) -> TagSite:
+        site = self.directory.get(key)
+        if site is None:
+            # A site made a moment ago; forged keys cannot make this ask more than twice a second.
+            try:
+                await asyncio.to_thread(self.directory.refresh, 0.5)
+            except AWAY:
+                if not self.directory.loaded_at:
+                    raise Full("the database is away and no site is known yet") from None
+            site = self.directory.get(key)
+        if site is None:
+            raise Refused(404, "unknown_key", "No site has this key", "Copy the tag again from Pixel.")
+        return site
+
+    async def _hit(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["method"] == "OPTIONS":
+            allowed = [(b"access-control-allow-headers", b"content-type"), (b"access-control-max-age", b"86400")]
+            await _respond(send, 204, [*_ANYONE, *allowed])
+            return
+        if scope["method"] != "POST":
+            raise Refused(405, "wrong_method", "Hits are sent by POST", "Use the tag as it is served.", site.id)
+        body = await _read(scope, receive, site)
+        check(body, site)
+        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, _user_agent(scope), body))
+        await _respond(send, 204, _ACCEPTED)
+
+    async def _pixel(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
+        headers = dict(scope["headers"])
+        agent = _user_agent(scope)
+        # No script, no stored id: a hash that cannot be undone and means nothing tomorrow.
+        client = (scope.get("client") or ("",))[0]
+        today = datetime.now(UTC).date().isoformat()
+        visitor = hashlib.blake2b(
+            f"{site.key}|{today}|{client}|{agent}".encode(), digest_size=16, key=self._salt[:64]
+        ).hexdigest()
+        page = headers.get(b"referer", b"").decode("latin-1")
+        beacon = Beacon(visitor, "desktop", [BeaconEvent(uuid.uuid4().hex, "view", 0, page[:2048])])
+        body = msgspec.json.encode(beacon)
+        check(body, site)
+        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body))
+        await _respond(send, 200, [*_ACCEPTED, (b"content-type", b"image/gif")], _GIF)
+
+    # -- the tag ---------------------------------------------------------------------------------
+
+    async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
+        script = self._script()
+        etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
+        headers: Headers = [
+            *_ANYONE,
+            (b"etag", etag),
+            (b"cache-control", b"public, max-age=60, stale-while-revalidate=86400"),
+            (b"x-content-type-options", b"nosniff"),
+            (b"cross-origin-resource-policy", b"cross-origin"),
+        ]
+        if dict(scope["headers"]).get(b"if-none-match") == etag:
+            await _respond(send, 304, headers)
+            return
+        body = script.replace("__SETTINGS__", site.settings.decode()).encode()
+        await _respond(send, 200, [*headers, (b"content-type", b"text/javascript; charset=utf-8")], body)
+
+    def _script(self) -> str:
+        changed = settings.CLABO_TAG_FILE.stat().st_mtime
+        if self._tag[0] != changed:
+            self._tag = (changed, settings.CLABO_TAG_FILE.read_text())
+        return self._tag[1]
+
+    # -- in the background -----------------------------------------------------------------------
+
+    async def _keep_house(self) -> None:
+        while True:
+            await asyncio.sleep(REFRESH_SECONDS)
+            try:
+                await asyncio.to_thread(self.directory.refresh)
+                await asyncio.to_thread(self.inbox.replay)
+                await asyncio.to_thread(self.refused.save)
+            except AWAY:
+                continue
+            except Exception:
+                log.exception("the collector's housekeeping failed")
+
+    async def _lifespan(self, receive: Receive, send: Send) -> None:
+        while True:
+            message = await receive()
+            if message["type"] == "lifespan.startup":
+                try:
+                    await asyncio.to_thread(self.directory.refresh)
+                    await asyncio.to_thread(self.inbox.replay)
+                except AWAY:
+                    log.warning("the database is away; starting without it")
+                self._housekeeping = asyncio.get_running_loop().create_task(self._keep_house())
+                await send({"type": "lifespan.startup.complete"})
+            else:
+                if self._housekeeping:
+                    self._housekeeping.cancel()
+                try:
+                    await asyncio.to_thread(self.refused.save)
+                except AWAY:
+                    pass
+                await send({"type": "lifespan.shutdown.complete"})
+                return
+
+
+def _user_agent(scope: Scope) -> str:
+    for name, value in scope["headers"]:
+        if name == b"user-agent":
+            return str(value[:400].decode("latin-1"))
+    return ""
+
+
+async def _read(scope: Scope, receive: Receive, site: TagSite) -> bytes:
+    """The body, at most MAX_BODY and one chunk; what is longer is refused without being kept."""
+    body = b""
+    while True:
+        message = await receive()
+        if message["type"] == "http.disconnect":
+            raise Refused(400, "cut_off", "The request was cut off", "Send it again.", site.id)
+        body += message.get("body", b"")
+        if len(body) > MAX_BODY:
+            raise Refused(413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id)
+        if not message.get("more_body"):
+            return body
+
+
+async def _respond(send: Send, status: int, headers: Headers, body: bytes = b"") -> None:
+    if status not in (204, 304):
+        headers = [*headers, (b"content-length", str(len(body)).encode())]
+    await send({"type": "http.response.start", "status": status, "headers": headers})
+    await send({"type": "http.response.body", "body": body})

@@ -1,0 +1,133 @@
+"""What a beacon looks like and what is refused. One place for the collector and the simulator."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import msgspec
+from msgspec import Meta
+
+from clabo.core.addresses import AddressError, host_of
+from clabo.sites.directory import TagSite
+
+MAX_BODY = 64 * 1024
+MAX_EVENTS = 50
+MAX_AGE_MS = 24 * 60 * 60 * 1000
+
+HexId = Annotated[str, Meta(pattern="^[0-9a-f]{32}$")]
+Text = Annotated[str, Meta(max_length=300)]
+Url = Annotated[str, Meta(max_length=2048)]
+Scalar = Annotated[str, Meta(max_length=300)] | float | bool | None
+
+
+class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
+    """One event as the tag states it. `age` is milliseconds since it happened.
+
+    A "note" says something about the page's set-up and is nothing that the visitor did.
+    """
+
+    id: HexId
+    kind: Literal["view", "mark", "note"]
+    age: Annotated[int, Meta(ge=0)]
+    url: Url
+    title: Text = ""
+    referrer: Url = ""
+    name: Annotated[str, Meta(max_length=64)] = ""
+    properties: Annotated[dict[Annotated[str, Meta(max_length=60)], Scalar], Meta(max_length=20)] = {}
+    # Split tests this page took part in: test key to variant letter.
+    variants: Annotated[
+        dict[Annotated[str, Meta(max_length=16)], Annotated[str, Meta(max_length=1)]], Meta(max_length=20)
+    ] = {}
+    # The tag was found twice on this page.
+    twice: bool = False
+
+
+class Beacon(msgspec.Struct, forbid_unknown_fields=True):
+    """One request of the tag: events of one visitor, oldest first."""
+
+    visitor: HexId
+    device: Literal["desktop", "phone", "tablet"]
+    events: Annotated[list[BeaconEvent], Meta(min_length=1, max_length=MAX_EVENTS)]
+    # Width and height of the window in CSS pixels.
+    viewport: Annotated[list[Annotated[int, Meta(ge=0, le=100_000)]], Meta(max_length=2)] = []
+
+
+class Envelope(msgspec.Struct, array_like=True):
+    """An accepted request as it waits in the inbox. `received_ms` is the server's clock, epoch."""
+
+    site_id: int
+    received_ms: int
+    user_agent: str
+    body: bytes
+
+
+class Refused(Exception):
+    """A request that is not accepted: `reason` is a short fixed word, `detail` says what to do."""
+
+    def __init__(self, status: int, reason: str, title: str, detail: str, site_id: int | None = None) -> None:
+        super().__init__(title)
+        self.status, self.reason, self.title, self.detail, self.site_id = status, reason, title, detail, site_id
+
+    def problem(self) -> bytes:
+        """The answer's body (RFC 9457)."""
+        return msgspec.json.encode(
+            {"type": "about:blank", "title": self.title, "status": self.status, "detail": self.detail, "reason": self.reason}
+        )
+
+
+_beacons = msgspec.json.Decoder(Beacon)
+_envelopes = msgspec.msgpack.Decoder(list[Envelope])
+_encoder = msgspec.msgpack.Encoder()
+
+
+def check(body: bytes, site: TagSite) -> Beacon:
+    """The beacon in `body`, or Refused with the reason.
+
+    Wrong types, texts too long, ages outside 0 to 24 h and addresses that are not the site's are
+    refused as a whole: a beacon comes from one tag, and half of a broken one is not to be trusted.
+    """
+    if len(body) > MAX_BODY:
+        raise Refused(413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id)
+    try:
+        beacon = _beacons.decode(body)
+    except msgspec.ValidationError as error:
+        raise Refused(422, "wrong_type", "A field is not as it should be", str(error)[:250], site.id) from None
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise Refused(400, "not_json", "The request is not JSON", str(error)[:250], site.id) from None
+    if b"\\u0000" in body or b"\x00" in body:
+        raise Refused(422, "wrong_type", "A field is not as it should be", "No text may contain NUL.", site.id)
+    for place, event in enumerate(beacon.events):
+        if event.age > MAX_AGE_MS:
+            raise Refused(
+                422, "too_old", "An event is too old", f"$.events[{place}].age is over 24 hours.", site.id
+            )
+        try:
+            host = host_of(event.url)
+        except AddressError as error:
+            raise Refused(
+                422, "bad_address", "An address cannot be read", f"$.events[{place}].url: {error}.", site.id
+            ) from None
+        if host not in site.hosts:
+            raise Refused(
+                403,
+                "foreign_host",
+                "The page is not on one of this site's hosts",
+                f"{host[:80]} is not among them. Add it under Pixel if it should be.",
+                site.id,
+            )
+    return beacon
+
+
+def decode_accepted(body: bytes) -> Beacon:
+    """The beacon in a body that `check` has accepted before."""
+    return _beacons.decode(body)
+
+
+def pack(envelopes: list[Envelope]) -> bytes:
+    """An inbox row's payload."""
+    return _encoder.encode(envelopes)
+
+
+def unpack(payload: bytes) -> list[Envelope]:
+    """The envelopes of an inbox row's payload; raises msgspec.DecodeError where it is damaged."""
+    return _envelopes.decode(payload)

@@ -1,0 +1,116 @@
+"""Pages, origins and visitors: found or made, many at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from clabo.collect.drafts import Draft, Reading
+from clabo.collect.models import Kind, Origin, Page, Visitor, fingerprint
+from clabo.core.addresses import Address, Campaign
+from clabo.core.channels import classify
+
+
+def pages(site_id: int, drafts: Collection[Draft]) -> dict[Address, Page]:
+    """The page of every draft, with its inventory brought up to date."""
+    wanted = {d.page for d in drafts}
+    found = _pages(site_id, wanted)
+    first = {}
+    for draft in drafts:
+        if draft.page not in found:
+            first.setdefault(draft.page, draft.time)
+    if first:
+        Page.objects.bulk_create(
+            [Page(site_id=site_id, host=a.host, path=a.path, first_at=t, last_at=t) for a, t in first.items()],
+            ignore_conflicts=True,
+        )
+        found = _pages(site_id, wanted)
+    for draft in drafts:
+        page = found[draft.page]
+        page.first_at = min(page.first_at, draft.time)
+        if draft.time >= page.last_at:
+            page.last_at = draft.time
+            if draft.title:
+                page.title = draft.title
+        if draft.kind == Kind.VIEW:
+            page.views += 1
+        if draft.twice and (page.twice_at is None or draft.time > page.twice_at):
+            page.twice_at = draft.time
+    Page.objects.bulk_create(
+        found.values(),
+        update_conflicts=True,
+        unique_fields=["id"],
+        update_fields=["first_at", "last_at", "title", "views", "twice_at"],
+    )
+    return found
+
+
+def _pages(site_id: int, wanted: Iterable[Address]) -> dict[Address, Page]:
+    wanted = set(wanted)
+    rows = Page.objects.filter(
+        site_id=site_id, host__in={a.host for a in wanted}, path__in={a.path for a in wanted}
+    )
+    return {a: p for p in rows if (a := Address(p.host, p.path)) in wanted}
+
+
+@dataclass(frozen=True, slots=True)
+class Beginning:
+    """What a visit began with, as far as it says where the visit came from."""
+
+    source: str
+    medium: str
+    campaign: str
+    ad_group: str
+    ad: str
+    click_kind: str
+    click_id: str
+    referrer: str
+
+    @classmethod
+    def of(cls, campaign: Campaign, referrer: str) -> Beginning:
+        """The beginning of a visit whose first hit had this campaign and referrer."""
+        return cls(*campaign.identity, referrer)
+
+
+def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning, Origin]:
+    """The origin row of every beginning."""
+    made: dict[Beginning, Origin] = {}
+    for b in set(beginnings):
+        campaign = Campaign(b.source, b.medium, b.campaign, b.ad_group, b.ad, b.click_kind, b.click_id)
+        where = classify(campaign, b.referrer, reading.hosts)
+        parts = (where.channel, where.source[:260], b.medium, b.campaign, b.ad_group, b.ad)
+        made[b] = Origin(
+            site_id=reading.site_id,
+            channel=where.channel,
+            source=parts[1],
+            medium=b.medium,
+            campaign=b.campaign,
+            ad_group=b.ad_group,
+            ad=b.ad,
+            fingerprint=fingerprint(*parts),
+        )
+
+    def stored() -> dict[str, Origin]:
+        rows = Origin.objects.filter(site_id=reading.site_id, fingerprint__in={o.fingerprint for o in made.values()})
+        return {o.fingerprint: o for o in rows}
+
+    found = stored()
+    missing = {o.fingerprint: o for o in made.values() if o.fingerprint not in found}
+    if missing:
+        Origin.objects.bulk_create(missing.values(), ignore_conflicts=True)
+        found = stored()
+    return {b: found[o.fingerprint] for b, o in made.items()}
+
+
+def visitors(site_id: int, first_seen: dict[UUID, datetime]) -> tuple[dict[UUID, Visitor], set[UUID]]:
+    """The visitor of every cookie id, and which of them are new."""
+    found = {v.key: v for v in Visitor.objects.filter(site_id=site_id, key__in=first_seen)}
+    fresh = [
+        Visitor(site_id=site_id, key=key, first_at=time, last_at=time)
+        for key, time in first_seen.items()
+        if key not in found
+    ]
+    Visitor.objects.bulk_create(fresh)
+    return found | {v.key: v for v in fresh}, {v.key for v in fresh}

@@ -1,0 +1,207 @@
+"""What was received. The site comes first in every key, so that data can be spread by site later."""
+
+from __future__ import annotations
+
+from hashlib import blake2b
+
+from django.db import models
+
+from clabo.core.channels import CHANNELS
+from clabo.sites.models import Site
+
+
+class InboxBatch(models.Model):
+    """One group commit of the collector: the accepted requests of a few milliseconds, undecoded.
+
+    The pipeline deletes a row in the transaction that stores its events, so the rows that exist
+    are the cursor. A row that cannot be processed is set aside with the reason.
+    """
+
+    payload = models.BinaryField()
+    requests = models.PositiveIntegerField()
+    received_at = models.DateTimeField()
+    failed = models.TextField(blank=True)
+
+    class Meta:
+        indexes = (
+            models.Index(fields=("id",), name="inbox_waiting", condition=models.Q(failed="")),
+        )
+
+
+class Refusal(models.Model):
+    """How many requests were refused on a day, and why; `sample` is the last one's detail."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, null=True)
+    day = models.DateField()
+    reason = models.CharField(max_length=40)
+    count = models.PositiveBigIntegerField()
+    sample = models.CharField(max_length=300)
+    last_at = models.DateTimeField()
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("site", "day", "reason"), name="refusal_once_a_day", nulls_distinct=False),
+        )
+
+
+def fingerprint(*parts: str) -> str:
+    """A short name for a combination of texts, for unique indexes over long values."""
+    return blake2b("\x1f".join(parts).encode(), digest_size=16).hexdigest()
+
+
+class Page(models.Model):
+    """The inventory: every page of a site that was ever viewed (definitions: "Page")."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    host = models.CharField(max_length=260)
+    path = models.TextField()
+    title = models.CharField(max_length=300, blank=True)
+    first_at = models.DateTimeField()
+    last_at = models.DateTimeField()
+    views = models.PositiveBigIntegerField(default=0)
+    twice_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "host", "path"), name="page_once"),)
+
+    def __str__(self) -> str:
+        return self.host + self.path
+
+
+class Origin(models.Model):
+    """Where visits come from: one row for each combination that occurs (definitions: "Channel")."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    channel = models.CharField(max_length=10, choices=[(c, c) for c in CHANNELS])
+    source = models.CharField(max_length=260, blank=True)
+    medium = models.CharField(max_length=200, blank=True)
+    campaign = models.CharField(max_length=200, blank=True)
+    ad_group = models.CharField(max_length=200, blank=True)
+    ad = models.CharField(max_length=200, blank=True)
+    # Of all the above: together they would not fit into one index entry.
+    fingerprint = models.CharField(max_length=32)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "fingerprint"), name="origin_once"),)
+
+
+class Visitor(models.Model):
+    """One first-party cookie id on one site."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    key = models.UUIDField()
+    first_at = models.DateTimeField()
+    last_at = models.DateTimeField()
+    visits = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "key"), name="visitor_once"),)
+
+
+class Standing(models.IntegerChoices):
+    """Whether a visit enters reports. Only COUNTED ones do; the others are kept and shown."""
+
+    COUNTED = 0
+    OWN = 1
+    BOT = 2
+    REHEARSAL = 3
+
+
+class Device(models.IntegerChoices):
+    """Device class, as the tag saw it."""
+
+    DESKTOP = 1, "desktop"
+    PHONE = 2, "phone"
+    TABLET = 3, "tablet"
+
+
+class Visit(models.Model):
+    """A visitor's events with no longer gap (definitions: "Visit")."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
+    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, db_index=False)
+    number = models.PositiveIntegerField()
+    started_at = models.DateTimeField()
+    ended_at = models.DateTimeField()
+    day = models.DateField()
+    entry_page = models.ForeignKey(
+        Page, on_delete=models.PROTECT, null=True, related_name="+", db_index=False
+    )
+    exit_page = models.ForeignKey(
+        Page, on_delete=models.PROTECT, null=True, related_name="+", db_index=False
+    )
+    views = models.PositiveIntegerField(default=0)
+    interacted = models.BooleanField(default=False)
+    conversions = models.PositiveIntegerField(default=0)
+    origin = models.ForeignKey(Origin, on_delete=models.PROTECT, related_name="+", db_index=False)
+    channel = models.CharField(max_length=10)
+    # Of the campaign parameters that began the visit; empty where it had none.
+    campaign_fingerprint = models.CharField(max_length=32, blank=True)
+    sub_ids = models.JSONField(null=True)
+    referrer = models.CharField(max_length=500, blank=True)
+    device = models.PositiveSmallIntegerField(choices=Device.choices)
+    standing = models.PositiveSmallIntegerField(choices=Standing.choices, default=Standing.COUNTED)
+
+    class Meta:
+        indexes = (
+            models.Index(fields=("site", "visitor", "started_at"), name="visit_by_visitor"),
+            models.Index(fields=("site", "day", "entry_page"), name="visit_by_day"),
+        )
+
+
+class Kind(models.IntegerChoices):
+    """What happened. MARK is an event from the site's own code, NOTE the tag's word on the set-up."""
+
+    VIEW = 1
+    MARK = 2
+    NOTE = 3
+
+
+class Event(models.Model):
+    """One event. Partitioned by month of event time; see partitions.py."""
+
+    pk = models.CompositePrimaryKey("site_id", "time", "id")
+    # Unchecked foreign keys: the pipeline writes only what it has just stored or read.
+    site = models.ForeignKey(Site, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    time = models.DateTimeField()
+    id = models.UUIDField()
+    kind = models.PositiveSmallIntegerField(choices=Kind.choices)
+    visitor = models.ForeignKey(Visitor, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    visit = models.ForeignKey(Visit, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    page = models.ForeignKey(Page, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    query = models.TextField(blank=True)
+    # Only where it is not one of the site's own pages.
+    referrer = models.CharField(max_length=500, blank=True)
+    name = models.CharField(max_length=64, blank=True)
+    properties = models.JSONField(null=True)
+
+    class Meta:
+        indexes = (
+            models.Index(fields=("site", "id"), name="event_by_id"),
+            models.Index(fields=("site", "visitor", "time"), name="event_by_visitor"),
+            models.Index(fields=("site", "page", "time"), name="event_by_page"),
+        )
+
+
+class TrafficDay(models.Model):
+    """Counts of one day, page, origin and device, of counted visits only; kept by rollups.py.
+
+    `entries`, `begun_views` (views in visits that began here), `bounces` and `exits` belong to the
+    day that the visit began; `views` (of the page itself) to the day of the view.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
+    day = models.DateField()
+    page = models.ForeignKey(Page, on_delete=models.CASCADE, related_name="+", db_index=False)
+    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, related_name="+", db_index=False)
+    device = models.PositiveSmallIntegerField(choices=Device.choices)
+    entries = models.IntegerField(default=0)
+    views = models.IntegerField(default=0)
+    begun_views = models.IntegerField(default=0)
+    bounces = models.IntegerField(default=0)
+    exits = models.IntegerField(default=0)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("site", "day", "page", "origin", "device"), name="traffic_day_once"),
+        )

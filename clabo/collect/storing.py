@@ -1,0 +1,305 @@
+"""Stores the events of one site: stitched into visits, once each, with the daily counts kept.
+
+Two ways lead to the same result. Events that come after everything known of their visitor extend
+the open visit or begin a new one. An event that comes late makes that visitor's visits be stitched
+anew from before it, out of the stored events, so that the order of arrival never matters.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import timedelta
+from uuid import UUID
+
+from clabo.collect import inventory, partitions
+from clabo.collect.drafts import Draft, Reading
+from clabo.collect.inventory import Beginning
+from clabo.collect.models import Event, Kind, Page, Visit, Visitor, fingerprint
+from clabo.collect.rollups import Changes
+from clabo.core.addresses import NO_CAMPAIGN, Address, Campaign, campaign_of
+from clabo.core.visits import Hit, Stretch, stitch
+
+# How far an event's time may shift between two deliveries of it: the age is capped at 24 h.
+REPEAT_SPAN = timedelta(hours=49)
+
+
+@dataclass(slots=True)
+class StoredBatch:
+    """What a pipeline stage is told: new events, and visitors whose past was stitched anew."""
+
+    reading: Reading
+    events: list[Event]
+    visits: dict[int, Visit]
+    claims: list[tuple[Event, UUID, dict[str, str]]]
+    restitched: set[int] = field(default_factory=set)
+
+    @property
+    def site_id(self) -> int:
+        return self.reading.site_id
+
+
+@dataclass(slots=True)
+class _Step:
+    """An event on its way through stitching: new (with its draft) or stored before."""
+
+    event: Event
+    campaign: Campaign
+    draft: Draft | None = None
+
+
+def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
+    """Store what is new among `drafts`. The caller holds the site's lock and a transaction."""
+    fresh = _without_repeats(reading.site_id, drafts)
+    batch = StoredBatch(reading, [], {}, [])
+    if not fresh:
+        return batch
+    partitions.ensure({d.time for d in fresh})
+    pages = inventory.pages(reading.site_id, fresh)
+    by_visitor: defaultdict[UUID, list[Draft]] = defaultdict(list)
+    for draft in fresh:
+        by_visitor[draft.visitor_key].append(draft)
+    for own in by_visitor.values():
+        own.sort(key=lambda d: d.time)
+    visitors, new_keys = inventory.visitors(
+        reading.site_id, {key: own[0].time for key, own in by_visitor.items()}
+    )
+    changes = Changes(reading.site_id)
+    in_order: dict[int, list[_Step]] = {}
+    late: dict[int, list[_Step]] = {}
+    for key, own in by_visitor.items():
+        visitor = visitors[key]
+        steps = [_Step(_event(d, visitor, pages), d.campaign, d) for d in own]
+        is_late = key not in new_keys and own[0].time < visitor.last_at
+        (late if is_late else in_order)[visitor.pk] = steps
+    by_id = {v.pk: v for v in visitors.values()}
+    known = {v.pk for v in visitors.values() if v.key not in new_keys}
+    _extend(batch, in_order, by_id, known, changes)
+    if late:
+        _restitch(batch, late, by_id, changes)
+    Event.objects.bulk_create(batch.events)
+    Visitor.objects.bulk_create(
+        by_id.values(),
+        update_conflicts=True,
+        unique_fields=["id"],
+        update_fields=["first_at", "last_at", "visits"],
+    )
+    changes.apply()
+    return batch
+
+
+def _without_repeats(site_id: int, drafts: Iterable[Draft]) -> list[Draft]:
+    by_id: dict[UUID, Draft] = {}
+    for draft in drafts:
+        by_id.setdefault(draft.id, draft)
+    if not by_id:
+        return []
+    times = [d.time for d in by_id.values()]
+    stored = Event.objects.filter(
+        site_id=site_id,
+        id__in=by_id,
+        time__gte=min(times) - REPEAT_SPAN,
+        time__lte=max(times) + REPEAT_SPAN,
+    ).values_list("id", flat=True)
+    for known in stored:
+        del by_id[known]
+    return list(by_id.values())
+
+
+def _event(draft: Draft, visitor: Visitor, pages: dict[Address, Page]) -> Event:
+    return Event(
+        site_id=visitor.site_id,
+        time=draft.time,
+        id=draft.id,
+        kind=draft.kind,
+        visitor_id=visitor.pk,
+        page_id=pages[draft.page].pk,
+        query=draft.query,
+        referrer=draft.referrer,
+        name=draft.name,
+        properties=draft.properties,
+    )
+
+
+def _hit(step: _Step) -> Hit[_Step]:
+    return Hit(step.event.time, step.campaign.identity if step.campaign else None, step)
+
+
+def _extend(
+    batch: StoredBatch,
+    steps: dict[int, list[_Step]],
+    visitors: dict[int, Visitor],
+    known: set[int],
+    changes: Changes,
+) -> None:
+    """The usual way: continue the visitor's last visit or begin new ones."""
+    reading = batch.reading
+    open_visits: dict[int, Visit] = {}
+    wanted = [pk for pk in steps if pk in known]
+    if wanted:
+        earliest = min(steps[pk][0].event.time for pk in wanted) - reading.gap
+        # Any visit that can still be open ended after `earliest`, and began at most a visit before.
+        for visit in Visit.objects.filter(
+            site_id=reading.site_id, visitor_id__in=wanted, ended_at__gte=earliest
+        ).order_by("started_at"):
+            open_visits[visit.visitor_id] = visit
+    pairs: list[tuple[Visit, Stretch[_Step]]] = []
+    created: list[Visit] = []
+    touched: list[Visit] = []
+    for visitor_id, own in steps.items():
+        visitor, open_visit = visitors[visitor_id], open_visits.get(visitor_id)
+        before = None
+        if open_visit:
+            before = Stretch[_Step](open_visit.started_at, open_visit.ended_at, _identity(open_visit))
+        for stretch in stitch(map(_hashed, own), reading.gap, before):
+            if stretch is before:
+                assert open_visit
+                if stretch.hits:
+                    changes.visit(open_visit, -1)
+                    touched.append(open_visit)
+                    pairs.append((open_visit, stretch))
+            else:
+                visitor.visits += 1
+                visit = Visit(site_id=reading.site_id, visitor_id=visitor_id, number=visitor.visits)
+                created.append(visit)
+                pairs.append((visit, stretch))
+        visitor.last_at = max(visitor.last_at, own[-1].event.time)
+    new_ones = {id(v) for v in created}
+    _begin(reading, [(v, s) for v, s in pairs if id(v) in new_ones])
+    for visit, stretch in pairs:
+        _count_in(visit, stretch)
+    Visit.objects.bulk_create(created)
+    if touched:
+        Visit.objects.bulk_create(
+            touched,
+            update_conflicts=True,
+            unique_fields=["id"],
+            update_fields=["ended_at", "entry_page", "exit_page", "views", "interacted"],
+        )
+    for visit, stretch in pairs:
+        _file(batch, visit, stretch, changes)
+
+
+def _hashed(step: _Step) -> Hit[_Step]:
+    """The hit with its campaign as a fingerprint, as visits keep it."""
+    hit = _hit(step)
+    if hit.campaign is not None:
+        hit.campaign = (fingerprint(*hit.campaign),)
+    return hit
+
+
+def _identity(visit: Visit) -> tuple[str, ...] | None:
+    return (visit.campaign_fingerprint,) if visit.campaign_fingerprint else None
+
+
+def _begin(reading: Reading, pairs: Sequence[tuple[Visit, Stretch[_Step]]]) -> None:
+    """Fill in what a visit takes from its first hit."""
+    beginnings = []
+    for _, stretch in pairs:
+        first = stretch.hits[0].item
+        beginnings.append(Beginning.of(first.campaign, first.event.referrer))
+    origins = inventory.origins(reading, beginnings)
+    for (visit, stretch), beginning in zip(pairs, beginnings, strict=True):
+        first = stretch.hits[0].item
+        origin = origins[beginning]
+        visit.started_at = stretch.start
+        visit.day = reading.day(stretch.start)
+        visit.origin, visit.channel = origin, origin.channel
+        visit.referrer = first.event.referrer
+        visit.campaign_fingerprint = stretch.campaign[0] if stretch.campaign else ""
+        visit.sub_ids = dict(first.campaign.sub_ids) or None
+        if first.draft:
+            visit.device, visit.standing = first.draft.device, first.draft.standing
+
+
+def _count_in(visit: Visit, stretch: Stretch[_Step]) -> None:
+    """Bring the visit's own counts up to date with new hits."""
+    visit.ended_at = stretch.end
+    for hit in stretch.hits:
+        event = hit.item.event
+        if event.kind == Kind.VIEW:
+            visit.views += 1
+            if visit.entry_page_id is None:
+                visit.entry_page_id = event.page_id
+            visit.exit_page_id = event.page_id
+        elif event.kind == Kind.MARK:
+            visit.interacted = True
+
+
+def _file(batch: StoredBatch, visit: Visit, stretch: Stretch[_Step], changes: Changes) -> None:
+    """Give the new events their visit, and the daily counts theirs."""
+    batch.visits[visit.pk] = visit
+    changes.visit(visit, +1)
+    for hit in stretch.hits:
+        event, draft = hit.item.event, hit.item.draft
+        event.visit_id = visit.pk
+        if event.kind == Kind.VIEW:
+            changes.view(visit, event.page_id, batch.reading.day(event.time), +1)
+        if draft:
+            batch.events.append(event)
+            if draft.variants:
+                batch.claims.append((event, draft.visitor_key, dict(draft.variants)))
+
+
+def _restitch(
+    batch: StoredBatch, late: dict[int, list[_Step]], visitors: dict[int, Visitor], changes: Changes
+) -> None:
+    """The rare way: visits of these visitors anew, from the last one that began before the late event."""
+    reading = batch.reading
+    for visitor_id, own in late.items():
+        visitor = visitors[visitor_id]
+        visits = list(
+            Visit.objects.filter(site_id=reading.site_id, visitor_id=visitor_id).order_by("started_at", "id")
+        )
+        kept = [v for v in visits if v.started_at <= own[0].event.time][:-1]
+        # An older visit in whose reach the late event lies stays untouched: the one after it is redone.
+        redone = visits[len(kept) :]
+        stored = list(
+            Event.objects.filter(
+                site_id=reading.site_id, visitor_id=visitor_id, visit_id__in=[v.pk for v in redone]
+            ).order_by("time", "id")
+        )
+        by_pk = {v.pk: v for v in redone}
+        for visit in redone:
+            changes.visit(visit, -1)
+        for event in stored:
+            if event.kind == Kind.VIEW:
+                changes.view(by_pk[event.visit_id], event.page_id, reading.day(event.time), -1)
+        steps = [_Step(e, _campaign(e)) for e in stored] + own
+        steps.sort(key=lambda s: s.event.time)
+        sample = redone[0] if redone else None
+        pairs: list[tuple[Visit, Stretch[_Step]]] = []
+        for place, stretch in enumerate(stitch(map(_hashed, steps), reading.gap)):
+            old = redone[place] if place < len(redone) else None
+            visit = Visit(site_id=reading.site_id, visitor_id=visitor_id, number=len(kept) + place + 1)
+            visit.pk = old.pk if old else None
+            visit.conversions = old.conversions if old else 0
+            like = old or sample
+            if like:
+                visit.device, visit.standing = like.device, like.standing
+            pairs.append((visit, stretch))
+        _begin(reading, pairs)
+        for visit, stretch in pairs:
+            _count_in(visit, stretch)
+            visit.save()
+        surplus = [v.pk for v in redone[len(pairs) :]]
+        if surplus:
+            Visit.objects.filter(pk__in=surplus).delete()
+        moved = []
+        for visit, stretch in pairs:
+            before = {id(h.item.event): h.item.event.visit_id for h in stretch.hits if not h.item.draft}
+            _file(batch, visit, stretch, changes)
+            moved += [h.item.event for h in stretch.hits if before.get(id(h.item.event), visit.pk) != visit.pk]
+        for event in moved:
+            Event.objects.filter(site_id=event.site_id, time=event.time, id=event.id).update(
+                visit_id=event.visit_id
+            )
+        visitor.visits = len(kept) + len(pairs)
+        visitor.first_at = min(visitor.first_at, steps[0].event.time)
+        visitor.last_at = max(visitor.last_at, steps[-1].event.time)
+        batch.restitched.add(visitor_id)
+
+
+def _campaign(event: Event) -> Campaign:
+    return campaign_of("?" + event.query) if event.kind == Kind.VIEW else NO_CAMPAIGN

@@ -1,0 +1,29 @@
+"""The test runner."""
+
+from __future__ import annotations
+
+import os
+import unittest
+from typing import Any
+
+from django.test.runner import DiscoverRunner
+
+
+class Runner(DiscoverRunner):
+    """Django's runner, closing with one line that says how many passed, failed and were skipped."""
+
+    def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> unittest.TestResult:
+        # Playwright's sync API leaves an event loop in the test's thread.
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        return super().run_suite(suite, **kwargs)
+
+    def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **kwargs: Any) -> int:
+        broken = super().suite_result(suite, result, **kwargs)
+        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        skipped = len(result.skipped)
+        passed = max(0, result.testsRun - failed - skipped)
+        print(f"\n{passed} passed, {failed} failed, {skipped} skipped", flush=True)
+        if not result.testsRun:
+            print("No test was run.", flush=True)
+            return 1
+        return broken

@@ -1,0 +1,166 @@
+"""Django settings. Everything that differs between machines comes from the environment (./start sets it)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import environ
+from csp.constants import NONE, SELF
+
+env = environ.Env()
+BASE_DIR = Path(__file__).resolve().parents[2]
+STATE_DIR = Path(env.str("CLABO_STATE", default=str(BASE_DIR / ".local")))
+
+SECRET_KEY = env.str("CLABO_SECRET", default="only-for-checks-and-builds-never-for-serving")
+DEBUG = False
+# The address people and pages reach this server at; the tag sends its hits here.
+PUBLIC_URL = env.str("CLABO_PUBLIC_URL", default="http://localhost:8000").rstrip("/")
+ALLOWED_HOSTS = env.list("CLABO_ALLOWED_HOSTS", default=["*"])
+CSRF_TRUSTED_ORIGINS = env.list("CLABO_TRUSTED_ORIGINS", default=[PUBLIC_URL])
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "django.contrib.postgres",
+    "allauth",
+    "allauth.account",
+    "allauth.headless",
+    "axes",
+    "csp",
+    "ninja",
+    "clabo.accounts",
+    "clabo.sites",
+    "clabo.collect",
+    "clabo.conversions",
+    "clabo.spend",
+    "clabo.splits",
+    "clabo.reports",
+    "clabo.demo",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+ROOT_URLCONF = "clabo.config.urls"
+ASGI_APPLICATION = "clabo.config.asgi.application"
+TEMPLATES: list[dict[str, Any]] = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+    }
+]
+
+DATABASES = {"default": env.db("DATABASE_URL", default="postgres://clabo@127.0.0.1:54330/clabo")}
+DATABASES["default"]["OPTIONS"] = {"connect_timeout": 3}
+# Kept open per thread: the collector's and the worker's writer each hold one.
+DATABASES["default"]["CONN_MAX_AGE"] = 60
+DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "allauth.account.auth_backends.AuthenticationBackend",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+]
+ACCOUNT_LOGIN_METHODS = {"email"}
+ACCOUNT_SIGNUP_FIELDS = ["email*", "password1*"]
+ACCOUNT_USER_MODEL_USERNAME_FIELD = None
+ACCOUNT_EMAIL_VERIFICATION = "none"
+ACCOUNT_ADAPTER = "clabo.accounts.adapter.AccountAdapter"
+# Axes counts failures per person and address; allauth's own limiter needs a shared cache.
+ACCOUNT_RATE_LIMITS = False
+HEADLESS_ONLY = True
+HEADLESS_CLIENTS = ("browser",)
+HEADLESS_FRONTEND_URLS = {
+    "account_reset_password_from_key": PUBLIC_URL + "/welcome/{key}",
+    "account_reset_password": PUBLIC_URL + "/sign-in",
+    "account_signup": PUBLIC_URL + "/sign-in",
+    "account_confirm_email": PUBLIC_URL + "/sign-in",
+}
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_USERNAME_FORM_FIELD = "login"
+AXES_LOCKOUT_CALLABLE = "clabo.accounts.adapter.locked_out"
+AXES_VERBOSE = False
+
+EMAIL_BACKEND = "django.core.mail.backends.filebased.EmailBackend"
+EMAIL_FILE_PATH = STATE_DIR / "mail"
+DEFAULT_FROM_EMAIL = "clabo@localhost"
+
+SESSION_COOKIE_NAME = "clabo_session"
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = PUBLIC_URL.startswith("https://")
+CSRF_COOKIE_NAME = "clabo_csrf"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "style-src": [SELF, "'unsafe-inline'"],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF, "data:"],
+        "object-src": [NONE],
+        "base-uri": [NONE],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+DATA_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [p for p in [BASE_DIR / "web" / "dist"] if p.is_dir()]
+STATIC_ROOT = STATE_DIR / "static"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^.+-[A-Za-z0-9_-]{8}\.(js|css|woff2)$"
+
+TEST_RUNNER = "clabo.config.runner.Runner"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": env.str("CLABO_LOG_LEVEL", default="WARNING")},
+}
+
+# --- Clabo's own -------------------------------------------------------------------------------
+# What runs, in this order and in the batch's transaction, after a batch of events is stored.
+CLABO_PIPELINE_STAGES = [
+    "clabo.conversions.stages.settle_batch",
+    "clabo.splits.stages.expose_batch",
+]
+# What the worker does between batches; each returns whether it did anything.
+CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next"]
+# Functions that add to the settings that a site's tag is served with.
+CLABO_TAG_SETTINGS = ["clabo.splits.stages.tag_settings"]
+CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))
+CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
+CLABO_TAG_FILE = BASE_DIR / "tag" / "dist" / "tag.js"
+CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
+CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")
+# Where tags send their hits, when that is not the address of the interface.
+CLABO_COLLECT_URL = env.str("CLABO_COLLECT_URL", default="").rstrip("/")

@@ -1,0 +1,105 @@
+"""Conversion rules with their versions, conversions, and credits."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from clabo.accounts.models import User
+from clabo.collect.models import Origin, Page, Visit, Visitor
+from clabo.sites.models import Site
+
+
+class Category(models.TextChoices):
+    """What a conversion is worth calling."""
+
+    LEAD = "lead"
+    SIGNUP = "signup", "sign-up"
+    PURCHASE = "purchase"
+    BOOKING = "booking"
+    OTHER = "other"
+
+
+class ConversionRule(models.Model):
+    """A rule in its current version.
+
+    `counted_version` trails `version` while the past is being recounted; the worker sees the
+    difference and makes them equal, so no recount is ever lost.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    name = models.CharField(max_length=60)
+    category = models.CharField(max_length=10, choices=Category.choices)
+    rule = models.JSONField()
+    counting = models.CharField(max_length=10)
+    # Null: conversions of this rule have no value. Otherwise a fixed value in the site's currency.
+    value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+    version = models.PositiveIntegerField(default=1)
+    counted_version = models.PositiveIntegerField(default=0)
+    created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("site", "name"), name="rule_name_once", condition=models.Q(deleted_at=None)),
+        )
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class RuleVersion(models.Model):
+    """What a rule said at one time."""
+
+    rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE, related_name="versions")
+    version = models.PositiveIntegerField()
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    content = models.JSONField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("rule", "version"), name="version_once"),)
+        ordering = ("-version",)
+
+
+class Conversion(models.Model):
+    """An event that meets a rule, after its counting mode."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE)
+    event_id = models.UUIDField()
+    time = models.DateTimeField()
+    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
+    visit = models.ForeignKey(Visit, on_delete=models.CASCADE, related_name="+", db_constraint=False)
+    value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "rule", "event_id"), name="conversion_once"),)
+        indexes = (
+            models.Index(fields=("site", "rule", "time"), name="conversion_by_time"),
+            models.Index(fields=("site", "visitor"), name="conversion_by_visitor"),
+        )
+
+
+class Credit(models.Model):
+    """A share of a conversion that a visit is credited with, under one attribution model.
+
+    The visit's day, landing page, origin and device are repeated here, so that a report over a
+    year of credits joins nothing.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE)
+    conversion = models.ForeignKey(Conversion, on_delete=models.CASCADE, related_name="credits")
+    model = models.CharField(max_length=10)
+    visit = models.ForeignKey(Visit, on_delete=models.CASCADE, related_name="+", db_constraint=False)
+    share = models.DecimalField(max_digits=10, decimal_places=9)
+    value = models.DecimalField(max_digits=20, decimal_places=9, null=True)
+    day = models.DateField()
+    page = models.ForeignKey(Page, on_delete=models.CASCADE, null=True, related_name="+")
+    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, related_name="+")
+    device = models.PositiveSmallIntegerField()
+
+    class Meta:
+        indexes = (
+            models.Index(fields=("site", "rule", "model", "day"), name="credit_by_day"),
+        )

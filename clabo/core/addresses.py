@@ -1,0 +1,192 @@
+"""Page addresses and campaign parameters (definitions: "Pages", "Time and people")."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache
+from urllib.parse import SplitResult, parse_qsl, quote, unquote_to_bytes, urlsplit
+
+_DEFAULT_PORT = {"http": 80, "https": 443}
+_UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
+_ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
+# RFC 3986 §3.3: what may stand in a path unescaped, besides the unreserved characters.
+_PATH_SAFE = "!$&'()*+,;=:@/%"
+MAX_LENGTH = 2048
+
+
+class AddressError(ValueError):
+    """The text is not a web address. The message names what is wrong and can be shown to a person."""
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """A page: normalised host (with a non-default port) and path (with meaningful query, fragment)."""
+
+    host: str
+    path: str
+
+    def __str__(self) -> str:
+        return self.host + self.path
+
+
+@dataclass(frozen=True, slots=True)
+class Campaign:
+    """What an ad's link says about itself. Empty strings where it says nothing."""
+
+    source: str = ""
+    medium: str = ""
+    name: str = ""
+    ad_group: str = ""
+    ad: str = ""
+    click_kind: str = ""
+    click_id: str = ""
+    sub_ids: Mapping[str, str] = field(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        return bool(self.source or self.medium or self.name or self.ad_group or self.ad or self.click_id)
+
+    @property
+    def identity(self) -> tuple[str, ...]:
+        """Two hits with different non-empty identities belong to different visits."""
+        return (self.source, self.medium, self.name, self.ad_group, self.ad, self.click_kind, self.click_id)
+
+
+NO_CAMPAIGN = Campaign()
+
+
+def _normal_escapes(text: str) -> str:
+    def one(match: re.Match[str]) -> str:
+        byte = int(match[1], 16)
+        return chr(byte) if byte in _UNRESERVED else f"%{match[1].upper()}"
+
+    return _ESCAPE.sub(one, quote(text, safe=_PATH_SAFE))
+
+
+def _without_dot_segments(path: str) -> str:
+    """RFC 3986 §5.2.4, for an absolute path."""
+    if "/." not in path:
+        return path
+    kept: list[str] = []
+    segments = path.split("/")[1:]
+    for segment in segments:
+        if segment == "..":
+            if kept:
+                kept.pop()
+        elif segment != ".":
+            kept.append(segment)
+    if segments[-1] in (".", ".."):
+        kept.append("")
+    return "/" + "/".join(kept)
+
+
+def _split(url: str) -> tuple[SplitResult, str]:
+    if len(url) > MAX_LENGTH:
+        raise AddressError(f"the address is longer than {MAX_LENGTH} characters")
+    try:
+        parts = urlsplit(url.strip())
+        port = parts.port
+    except ValueError as error:
+        raise AddressError(f"not a web address: {error}") from None
+    if parts.scheme not in _DEFAULT_PORT:
+        raise AddressError("a web address begins with http:// or https://")
+    host = (parts.hostname or "").rstrip(".")
+    if not host or len(host) > 253 or any(c.isspace() or c in "<>\"'`\\" for c in host):
+        raise AddressError("the address has no valid host name")
+    if not host.isascii():
+        try:
+            host = host.encode("idna").decode()
+        except UnicodeError:
+            raise AddressError("the address has no valid host name") from None
+    if port is not None and port != _DEFAULT_PORT[parts.scheme]:
+        host = f"{host}:{port}"
+    return parts, host
+
+
+def host_of(url: str) -> str:
+    """The lower-cased host of `url`, with a non-default port; raises AddressError."""
+    return _split(url)[1]
+
+
+@lru_cache(maxsize=65_536)
+def normalise(url: str, meaningful: frozenset[str] = frozenset(), keep_fragment: bool = False) -> Address:
+    """The page that `url` shows (definitions: "Page"; RFC 3986 §6.2.2).
+
+    `meaningful` names the query parameters that tell pages apart on this site; `keep_fragment`
+    is for sites that route by it. Raises AddressError where `url` is not an http(s) address.
+
+    >>> str(normalise("HTTPS://Brackenhive.Example:443/a%7eb/?utm_source=x#top"))
+    'brackenhive.example/a~b'
+    """
+    parts, host = _split(url)
+    path = _without_dot_segments(_normal_escapes(parts.path or "/"))
+    if len(path) > 1:
+        path = path.rstrip("/") or "/"
+    if meaningful and parts.query:
+        kept = sorted(p for p in parse_qsl(parts.query, keep_blank_values=True) if p[0] in meaningful)
+        if kept:
+            path += "?" + "&".join(f"{quote(k, safe='')}={quote(v, safe='')}" for k, v in kept)
+    if keep_fragment and parts.fragment:
+        path += "#" + quote(parts.fragment, safe=_PATH_SAFE + "?")
+    if len(path) > MAX_LENGTH:
+        raise AddressError(f"the address is longer than {MAX_LENGTH} characters when escaped")
+    return Address(host, path)
+
+
+_CAMPAIGN_PARAMETERS = {
+    "utm_source": "source",
+    "utm_medium": "medium",
+    "utm_campaign": "name",
+    "utm_term": "ad_group",
+    "utm_content": "ad",
+}
+_SUB_ID = re.compile(r"sub[1-5]")
+
+
+@lru_cache(maxsize=65_536)
+def campaign_of(url: str, sub_names: frozenset[str] = frozenset()) -> Campaign:
+    """Campaign parameters and click id in the query of `url`.
+
+    Any parameter whose name ends in `clid` is a click id; `sub1` to `sub5` and `sub_names` are
+    sub-IDs. Values are cut at 200 characters.
+    """
+    query = url.partition("#")[0].partition("?")[2]
+    if not query:
+        return NO_CAMPAIGN
+    found: dict[str, str] = {}
+    subs: dict[str, str] = {}
+    try:
+        pairs = parse_qsl(query, max_num_fields=100)
+    except ValueError:
+        return NO_CAMPAIGN
+    for raw_name, raw_value in pairs:
+        name, value = raw_name.lower(), raw_value.strip()[:200].replace("\x00", "")
+        if not value:
+            continue
+        if name in _CAMPAIGN_PARAMETERS:
+            found.setdefault(_CAMPAIGN_PARAMETERS[name], value)
+        elif name.endswith("clid") and name.isascii() and len(name) <= 40:
+            if "click_id" not in found:
+                found["click_kind"], found["click_id"] = name, value
+        elif _SUB_ID.fullmatch(name) or name in sub_names:
+            subs.setdefault(name, value)
+    if not found and not subs:
+        return NO_CAMPAIGN
+    return Campaign(**found, sub_ids=subs)
+
+
+def readable(path: str) -> str:
+    """The path as a person would write it, escapes decoded where they are valid UTF-8."""
+    try:
+        return unquote_to_bytes(path).decode()
+    except UnicodeDecodeError:
+        return path
+
+
+def only_known_hosts(hosts: Collection[str], url: str) -> bool:
+    """Whether `url` lies on one of `hosts` (compared as normalised)."""
+    try:
+        return host_of(url) in hosts
+    except AddressError:
+        return False

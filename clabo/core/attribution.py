@@ -1,0 +1,55 @@
+"""Which visits a conversion is credited to (definitions: "Attribution")."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from decimal import Decimal
+from typing import Literal, get_args
+
+from clabo.core.channels import Channel
+
+Model = Literal["last_paid", "last", "first", "linear"]
+MODELS: tuple[Model, ...] = get_args(Model)
+WINDOWS = (1, 7, 14, 28, 30, 90)
+SHARE_DIGITS = Decimal("0.000000001")
+
+
+@dataclass(frozen=True, slots=True)
+class Touch:
+    """A visit that may have led to a conversion."""
+
+    visit: int
+    start: datetime
+    channel: Channel
+
+
+def eligible(touches: Sequence[Touch], converted_at: datetime, window_days: int) -> list[Touch]:
+    """Touches that began in the window up to the conversion, oldest first."""
+    earliest = converted_at - timedelta(days=window_days)
+    return sorted(
+        (t for t in touches if earliest <= t.start <= converted_at), key=lambda t: (t.start, t.visit)
+    )
+
+
+def credit(touches: Sequence[Touch], model: Model) -> list[tuple[Touch, Decimal]]:
+    """Shares of one conversion over its eligible `touches` (oldest first). They sum to 1 exactly.
+
+    Raises ValueError where there is no touch: a conversion's own visit always is one.
+    """
+    if not touches:
+        raise ValueError("touches: a conversion has at least its own visit")
+    one = Decimal(1)
+    if model == "first":
+        return [(touches[0], one)]
+    if model == "linear":
+        share = (one / len(touches)).quantize(SHARE_DIGITS)
+        rest = one - share * (len(touches) - 1)
+        return [(t, share) for t in touches[:-1]] + [(touches[-1], rest)]
+    if model == "last_paid":
+        for wanted in (lambda t: t.channel == "paid", lambda t: t.channel != "direct"):
+            for touch in reversed(touches):
+                if wanted(touch):
+                    return [(touch, one)]
+    return [(touches[-1], one)]

@@ -1,0 +1,45 @@
+"""Money put in and money got out (definitions: "Money"). Decimals throughout."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import TypeVar
+
+K = TypeVar("K")
+CENT_OF_CENT = Decimal("0.000001")
+
+
+def ratio(numerator: Decimal | int, denominator: Decimal | int) -> Decimal | None:
+    """numerator / denominator, or None (shown as a dash) over zero."""
+    return Decimal(numerator) / Decimal(denominator) if denominator else None
+
+
+def cost_per_conversion(spend: Decimal, credited: Decimal) -> Decimal | None:
+    """CPA: spend / credited conversions. None without spend, too: what was not paid has no cost."""
+    return ratio(spend, credited) if spend else None
+
+
+def roas(credited_value: Decimal, spend: Decimal) -> Decimal | None:
+    """Credited value / spend."""
+    return ratio(credited_value, spend)
+
+
+def spread(amount: Decimal, weights: Mapping[K, int]) -> dict[K, Decimal]:
+    """`amount` over the keys in proportion to their weights; the parts sum to `amount` exactly.
+
+    The heaviest key takes what rounding leaves. Raises ValueError where no weight is positive.
+    """
+    positive = {key: weight for key, weight in weights.items() if weight > 0}
+    total = sum(positive.values())
+    if not total:
+        raise ValueError("weights: at least one must be positive")
+    parts = {key: (amount * weight / total).quantize(CENT_OF_CENT) for key, weight in positive.items()}
+    heaviest = max(positive, key=positive.__getitem__)
+    parts[heaviest] += amount - sum(parts.values(), Decimal(0))
+    return parts
+
+
+def total(amounts: Sequence[Decimal]) -> Decimal:
+    """Their sum, Decimal(0) for none."""
+    return sum(amounts, Decimal(0))

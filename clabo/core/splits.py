@@ -1,0 +1,48 @@
+"""Which variant a visitor sees: the same answer here and in the tag (tag/src/splits.ts).
+
+Both are held to the vectors in tag/split-vectors.json.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+_MASK = 0xFFFFFFFF
+
+
+def hash32(text: str) -> int:
+    """FNV-1a over the UTF-8 bytes, then MurmurHash3's 32-bit finaliser.
+
+    FNV-1a alone spreads short, similar texts badly over its high bits; the finaliser's avalanche
+    mends that. (Fowler, Noll & Vo, draft-eastlake-fnv; Appleby, MurmurHash3 `fmix32`.)
+    """
+    value = 0x811C9DC5
+    for byte in text.encode():
+        value = ((value ^ byte) * 0x01000193) & _MASK
+    value ^= value >> 16
+    value = (value * 0x85EBCA6B) & _MASK
+    value ^= value >> 13
+    value = (value * 0xC2B2AE35) & _MASK
+    return value ^ (value >> 16)
+
+
+def point(visitor: str, salt: str) -> float:
+    """A number in [0, 1), the same for the same visitor and salt."""
+    return hash32(f"{salt}.{visitor}") / 4294967296
+
+
+def assign(visitor: str, test: str, shares: Sequence[int], traffic: int = 100) -> int | None:
+    """The index of the variant that `visitor` sees in `test`, or None when outside the test.
+
+    `shares` are whole percentages that sum to 100, `traffic` the percentage of visitors in the
+    test. Being in the test and the variant are decided by independent points, so widening the
+    traffic moves nobody between variants.
+    """
+    if traffic < 100 and point(visitor, test + ":in") * 100 >= traffic:
+        return None
+    place, edge = point(visitor, test) * 100, 0
+    for index, share in enumerate(shares):
+        edge += share
+        if place < edge:
+            return index
+    return len(shares) - 1

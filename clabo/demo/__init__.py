@@ -1,0 +1,1 @@
+"""The made-up company Brackenhive: simulator, loader and live pages."""

@@ -1,0 +1,1 @@
+"""Reports: the lens and the landing page table."""

@@ -1,0 +1,1 @@
+"""Sites, their hosts and settings, and access to them."""

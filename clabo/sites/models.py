@@ -1,0 +1,62 @@
+"""A site is what one tag belongs to: hosts, money, time zone, and how its addresses are read."""
+
+from __future__ import annotations
+
+import secrets
+from zoneinfo import ZoneInfo
+
+from django.contrib.postgres.fields import ArrayField
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+
+from clabo.accounts.models import Workspace
+
+
+def new_key() -> str:
+    """A site key: public, but not guessable."""
+    return secrets.token_hex(8)
+
+
+class Site(models.Model):
+    """One web site or funnel that is measured as a whole."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="sites")
+    name = models.CharField(max_length=120)
+    key = models.CharField(max_length=32, unique=True, default=new_key)
+    currency = models.CharField(max_length=3, default="EUR")
+    time_zone = models.CharField(max_length=64, default="UTC")
+    meaningful_parameters = ArrayField(models.CharField(max_length=60), default=list, blank=True)
+    keep_fragment = models.BooleanField(default=False)
+    visit_gap_minutes = models.PositiveSmallIntegerField(
+        default=30, validators=[MinValueValidator(1), MaxValueValidator(240)]
+    )
+    attribution_window_days = models.PositiveSmallIntegerField(default=30)
+    margin = models.DecimalField(max_digits=5, decimal_places=4, null=True, blank=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The time zone that days of this site are days of."""
+        return ZoneInfo(self.time_zone)
+
+
+class SiteHost(models.Model):
+    """A host name whose pages belong to the site.
+
+    `stands_for` names the host that its pages are reported under, for a staging copy or a second
+    domain of the same pages. Empty: its own.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="hosts")
+    host = models.CharField(max_length=253)
+    stands_for = models.CharField(max_length=253, blank=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "host"), name="host_once_per_site"),)
+        ordering = ("id",)
+
+    def __str__(self) -> str:
+        return self.host

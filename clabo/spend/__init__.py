@@ -1,0 +1,1 @@
+"""What the ads cost: files in, rows joined to what Clabo saw."""

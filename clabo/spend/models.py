@@ -1,0 +1,63 @@
+"""Imports of spend files and their rows."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from clabo.accounts.models import User
+from clabo.collect.models import Page
+from clabo.sites.models import Site
+
+
+class SpendImport(models.Model):
+    """One file: uploaded, looked at, then taken in whole or not at all; can be undone."""
+
+    class State(models.TextChoices):
+        UPLOADED = "uploaded"
+        DONE = "done"
+        UNDONE = "undone"
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    file_name = models.CharField(max_length=200)
+    # SHA-256 of the bytes, by which the same file is recognised.
+    digest = models.CharField(max_length=64)
+    stored_as = models.CharField(max_length=80)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.UPLOADED)
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    source = models.CharField(max_length=200, blank=True)
+    rows = models.PositiveIntegerField(default=0)
+    first_day = models.DateField(null=True)
+    last_day = models.DateField(null=True)
+    cost = models.DecimalField(max_digits=18, decimal_places=6, default=0)
+
+    class Meta:
+        indexes = (models.Index(fields=("site", "digest"), name="import_by_digest"),)
+
+
+class SpendRow(models.Model):
+    """Impressions, clicks and cost of one ad on one day."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    batch = models.ForeignKey(SpendImport, on_delete=models.CASCADE, related_name="spend_rows")
+    day = models.DateField()
+    source = models.CharField(max_length=200)
+    campaign = models.CharField(max_length=200, blank=True)
+    ad_group = models.CharField(max_length=200, blank=True)
+    ad = models.CharField(max_length=200, blank=True)
+    # The page that the file says the ad leads to, where it says so.
+    page = models.ForeignKey(Page, on_delete=models.SET_NULL, null=True, related_name="+")
+    landing = models.CharField(max_length=2300, blank=True)
+    impressions = models.PositiveBigIntegerField()
+    clicks = models.PositiveBigIntegerField()
+    cost = models.DecimalField(max_digits=16, decimal_places=6)
+    # Of day, source, campaign, ad group, ad and landing address: what may come only once.
+    fingerprint = models.CharField(max_length=32)
+
+    class Meta:
+        indexes = (
+            models.Index(fields=("site", "day"), name="spend_by_day"),
+        )
+        constraints = (
+            models.UniqueConstraint(fields=("site", "fingerprint"), name="spend_once"),
+        )

@@ -1,0 +1,1 @@
+"""Split tests: who sees which variant, and what came of it."""

@@ -1,0 +1,75 @@
+"""A test, its variants, and who was exposed to which."""
+
+from __future__ import annotations
+
+import secrets
+
+from django.db import models
+
+from clabo.collect.models import Visitor
+from clabo.conversions.models import ConversionRule
+from clabo.sites.models import Site
+
+LETTERS = "ABCDEFGH"
+
+
+def new_key() -> str:
+    """The salt of a test's split, also its name in the tag's settings."""
+    return secrets.token_hex(4)
+
+
+class SplitTest(models.Model):
+    """A control page and its challengers, judged by one conversion."""
+
+    class State(models.TextChoices):
+        DRAFT = "draft"
+        RUNNING = "running"
+        ENDED = "ended"
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    name = models.CharField(max_length=120)
+    key = models.CharField(max_length=16, default=new_key)
+    rule = models.ForeignKey(ConversionRule, on_delete=models.PROTECT)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.DRAFT)
+    # Whole percentages: of the visitors, how many are in the test.
+    traffic = models.PositiveSmallIntegerField(default=100)
+    # Plan: the control's rate, the smallest relative lift worth finding, visitors in all.
+    baseline = models.FloatField()
+    smallest_lift = models.FloatField()
+    planned_visitors = models.PositiveIntegerField()
+    created_at = models.DateTimeField(auto_now_add=True)
+    started_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "key"), name="test_key_once"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Variant(models.Model):
+    """One address of a test. Letter A is the control."""
+
+    test = models.ForeignKey(SplitTest, on_delete=models.CASCADE, related_name="variants")
+    letter = models.CharField(max_length=1)
+    host = models.CharField(max_length=260)
+    path = models.TextField()
+    share = models.PositiveSmallIntegerField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("test", "letter"), name="letter_once"),)
+        ordering = ("letter",)
+
+
+class Exposure(models.Model):
+    """A visitor's first sight of their variant."""
+
+    test = models.ForeignKey(SplitTest, on_delete=models.CASCADE)
+    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
+    letter = models.CharField(max_length=1)
+    first_at = models.DateTimeField()
+    visit_id = models.BigIntegerField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("test", "visitor"), name="exposed_once"),)

@@ -1,0 +1,1 @@
+"""What tests of several apps share."""

@@ -1,0 +1,22 @@
+/** What the server puts in place of __SETTINGS__ (clabo/sites/directory.py). */
+export interface Variant {
+  letter: string;
+  host: string;
+  path: string;
+  share: number;
+}
+
+export interface SplitTest {
+  key: string;
+  traffic: number;
+  variants: Variant[];
+}
+
+export interface Settings {
+  key: string;
+  /** Address of the collector. */
+  to: string;
+  /** The site routes by the fragment. */
+  fragment?: boolean;
+  tests: SplitTest[];
+}
