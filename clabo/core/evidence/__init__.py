@@ -1,0 +1,66 @@
+"""Statistics that stay honest. Methods and references: docs/evidence.md.
+
+Counts are ints; rates and means floats; `level` is the confidence level. Impossible input raises
+ValueError that names the argument; no data gives `nan` limits.
+"""
+
+from clabo.core.evidence.bayes import chance_to_be_best, expected_loss
+from clabo.core.evidence.means import MeanComparison, bootstrap_mean_difference, compare_means
+from clabo.core.evidence.mix import FairComparison, fair_comparison
+from clabo.core.evidence.multiple import SplitHealth, holm, split_health
+from clabo.core.evidence.power import (
+    SamplePlan,
+    days_needed,
+    detectable_lift,
+    plan_mean_test,
+    plan_rate_test,
+    sequential_cost,
+)
+from clabo.core.evidence.proportions import (
+    RateComparison,
+    compare_rates,
+    is_thin,
+    rate_interval,
+    rate_intervals,
+)
+from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
+from clabo.core.evidence.ratios import bootstrap_ratio, ratio_of_means
+from clabo.core.evidence.sequential import confidence_sequence
+from clabo.core.evidence.types import Counts, Interval, Moments
+from clabo.core.evidence.verdicts import TestState, Verdict, verdict
+
+__all__ = [
+    "Counts",
+    "FairComparison",
+    "Interval",
+    "MeanComparison",
+    "Moments",
+    "RateComparison",
+    "SamplePlan",
+    "ShrunkRates",
+    "SplitHealth",
+    "TestState",
+    "Verdict",
+    "bootstrap_mean_difference",
+    "bootstrap_ratio",
+    "chance_to_be_best",
+    "compare_means",
+    "compare_rates",
+    "confidence_sequence",
+    "days_needed",
+    "detectable_lift",
+    "expected_loss",
+    "fair_comparison",
+    "holm",
+    "is_thin",
+    "lost_conversions",
+    "plan_mean_test",
+    "plan_rate_test",
+    "rate_interval",
+    "rate_intervals",
+    "ratio_of_means",
+    "sequential_cost",
+    "shrink_rates",
+    "split_health",
+    "verdict",
+]

@@ -1,0 +1,96 @@
+"""A fair fight between pages with different traffic (definitions: "Evidence", "Fair fight")."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+from scipy import stats
+
+from clabo.core.evidence.proportions import difference_interval
+from clabo.core.evidence.types import NOTHING, Counts, Interval, alpha_of
+
+K = TypeVar("K", bound=Hashable)
+
+
+@dataclass(frozen=True, slots=True)
+class FairComparison:
+    """Two pages with the mix of their traffic evened out.
+
+    `control_rate` and `challenger_rate` are standardised to the pooled mix; `difference` is the
+    Mantel-Haenszel risk difference with Sato's interval; `raw` the plain one with Newcombe's.
+    `left_out` names strata seen on one side only. `reversed`: raw and adjusted signs are opposite.
+    """
+
+    control_rate: float
+    challenger_rate: float
+    difference: Interval
+    raw: Interval
+    heterogeneity_q: float
+    heterogeneity_df: int
+    heterogeneity_p: float
+    left_out: list[Hashable]
+    reversed: bool
+
+
+def fair_comparison(strata: Mapping[K, tuple[Counts, Counts]], level: float = 0.95) -> FairComparison:
+    """Challenger against control within strata; each value is (control, challenger).
+
+    Mantel-Haenszel risk difference (Greenland & Robins, Biometrics 41 (1985) 55-68) with the
+    variance of Sato (Biometrics 45 (1989) 1323-1324). Heterogeneity by Cochran's Q with inverse
+    variances, of (x + ½)/(n + 1) so that a stratum without conversions has one.
+    """
+    z = float(stats.norm.isf(alpha_of(level) / 2))
+    left_out: list[Hashable] = [k for k, (a, b) in strata.items() if bool(a.trials) != bool(b.trials)]
+    pairs = sorted(
+        ((a, b) for a, b in strata.values() if a.trials and b.trials),
+        key=lambda p: (p[0].trials, p[0].conversions, p[1].trials, p[1].conversions),
+    )
+    every = [(a, b) for a, b in strata.values()]
+    whole = (sum((a for a, _ in every), Counts(0, 0)), sum((b for _, b in every), Counts(0, 0)))
+    raw = difference_interval(*whole, level) if whole[0].trials and whole[1].trials else NOTHING
+    if not pairs:
+        return FairComparison(math.nan, math.nan, NOTHING, raw, math.nan, 0, math.nan, left_out, False)
+    mixed = sum(a.trials + b.trials for a, b in pairs)
+    mix = [(a.trials + b.trials) / mixed for a, b in pairs]
+    rates = [
+        math.fsum(share * pair[side].rate for share, pair in zip(mix, pairs, strict=True)) for side in (0, 1)
+    ]
+    weights = [a.trials * b.trials / (a.trials + b.trials) for a, b in pairs]
+    estimate = math.fsum(w * (b.rate - a.rate) for w, (a, b) in zip(weights, pairs, strict=True)) / math.fsum(weights)
+    p_sum, q_sum = 0.0, 0.0
+    for a, b in pairs:
+        n0, n1, y, x = a.trials, b.trials, a.conversions, b.conversions
+        n = n0 + n1
+        p_sum += (n1 * n1 * y - n0 * n0 * x + n1 * n0 * (n0 - n1) / 2) / (n * n)
+        q_sum += (x * (n0 - y) + y * (n1 - x)) / (2 * n)
+    variance = max(0.0, estimate * p_sum + q_sum) / math.fsum(weights) ** 2
+    reach = z * math.sqrt(variance)
+    q, df = _cochran(pairs)
+    return FairComparison(
+        rates[0],
+        rates[1],
+        Interval(estimate - reach, estimate, estimate + reach),
+        raw,
+        q,
+        df,
+        float(stats.chi2.sf(q, df)) if df else math.nan,
+        left_out,
+        raw.estimate * estimate < 0,
+    )
+
+
+def _cochran(pairs: list[tuple[Counts, Counts]]) -> tuple[float, int]:
+    weights, gaps = [], []
+    for pair in pairs:
+        variance = 0.0
+        for side in pair:
+            smooth = (side.conversions + 0.5) / (side.trials + 1)
+            variance += smooth * (1 - smooth) / side.trials
+        weights.append(1 / variance)
+        gaps.append(pair[1].rate - pair[0].rate)
+    centre = math.fsum(w * g for w, g in zip(weights, gaps, strict=True)) / math.fsum(weights)
+    q = math.fsum(w * (g - centre) ** 2 for w, g in zip(weights, gaps, strict=True))
+    return q, len(pairs) - 1

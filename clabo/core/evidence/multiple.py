@@ -1,0 +1,51 @@
+"""More than one challenger, and whether the split itself is broken (definitions: "Evidence")."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import stats
+
+BROKEN_BELOW = 0.001
+
+
+def holm(p_values: Sequence[float]) -> list[float]:
+    """Holm-adjusted p-values, in the order given. Holm, Scand. J. Statistics 6 (1979) 65-70."""
+    if any(not 0 <= p <= 1 for p in p_values):
+        raise ValueError("p_values: must lie between 0 and 1")
+    adjusted = [0.0] * len(p_values)
+    so_far = 0.0
+    for rank, place in enumerate(sorted(range(len(p_values)), key=p_values.__getitem__)):
+        so_far = max(so_far, min(1.0, (len(p_values) - rank) * p_values[place]))
+        adjusted[place] = so_far
+    return adjusted
+
+
+@dataclass(frozen=True, slots=True)
+class SplitHealth:
+    """How well exposures fit the configured shares; broken at p < 0.001."""
+
+    p_value: float
+    broken: bool
+
+
+def split_health(observed: Sequence[int], shares: Sequence[float]) -> SplitHealth:
+    """χ² goodness of fit of `observed` exposures against `shares` (any positive scale).
+
+    No exposures: p is nan and nothing is broken.
+    """
+    if len(observed) != len(shares) or len(shares) < 2:
+        raise ValueError("shares: give one for each of at least two variants")
+    if min(shares) <= 0:
+        raise ValueError("shares: must be positive")
+    if min(observed) < 0:
+        raise ValueError("observed: must not be negative")
+    total = sum(observed)
+    if not total:
+        return SplitHealth(math.nan, False)
+    expected = np.asarray(shares, dtype=float) / math.fsum(shares) * total
+    p = float(stats.chisquare(observed, expected).pvalue)
+    return SplitHealth(p, p < BROKEN_BELOW)

@@ -1,0 +1,88 @@
+"""Which pages are bad (definitions: "Evidence", "Poor performers")."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import optimize, stats
+from scipy.special import betaln, expit
+
+from clabo.core.evidence.types import Counts, Interval, alpha_of
+
+# Precision (alpha + beta) is kept in this range: beyond it the pages are all alike, or share nothing.
+_PRECISION = (1.0, 1e7)
+
+
+@dataclass(frozen=True, slots=True)
+class ShrunkRates:
+    """A beta distribution of the site's page rates, and each page's rate drawn towards it."""
+
+    alpha: float
+    beta: float
+    pages: list[Interval]
+
+    @property
+    def typical(self) -> float:
+        """The rate of the site's typical page."""
+        return self.alpha / (self.alpha + self.beta)
+
+
+def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
+    """Empirical Bayes by the beta-binomial marginal likelihood.
+
+    Each page's interval is its posterior's, with the posterior mean as estimate. Pages without
+    trials get the prior. Raises ValueError when no page has a trial. (Casella, The American
+    Statistician 39 (1985) 83-87.)
+    """
+    tail = alpha_of(level) / 2
+    x = np.array([c.conversions for c in counts], dtype=float)
+    n = np.array([c.trials for c in counts], dtype=float)
+    if not n.sum():
+        raise ValueError("counts: at least one page needs a trial")
+
+    def loss(point: np.ndarray) -> float:
+        mean, precision = expit(point[0]), np.exp(point[1])
+        a, b = mean * precision, (1 - mean) * precision
+        return -float(np.sum(betaln(a + x, b + n - x) - betaln(a, b)))
+
+    pooled = (x.sum() + 0.5) / (n.sum() + 1)
+    centre = float(np.log(pooled / (1 - pooled)))
+    bounds = [(centre - 4, centre + 4), (float(np.log(_PRECISION[0])), float(np.log(_PRECISION[1])))]
+    # The likelihood is flat where pages are alike: several starts, the best end.
+    found = min(
+        (
+            optimize.minimize(loss, [centre, start], method="L-BFGS-B", bounds=bounds)
+            for start in (2.0, 5.0, 9.0)
+        ),
+        key=lambda r: float(r.fun),
+    )
+    mean, precision = float(expit(found.x[0])), float(np.exp(found.x[1]))
+    a, b = mean * precision, (1 - mean) * precision
+    post_a, post_b = a + x, b + n - x
+    low, high = stats.beta.ppf(tail, post_a, post_b), stats.beta.isf(tail, post_a, post_b)
+    means = post_a / (post_a + post_b)
+    return ShrunkRates(a, b, [Interval(float(lo), float(m), float(hi)) for lo, m, hi in zip(low, means, high, strict=True)])
+
+
+def lost_conversions(
+    counts: Sequence[Counts], intended_exit: Sequence[bool] | None = None, level: float = 0.95
+) -> list[float]:
+    """Conversions each page lost against the site's typical page: trials · (typical - shrunk rate).
+
+    0 for pages that are as good or better, and for those marked in `intended_exit`, which are also
+    left out of what is typical.
+    """
+    marks = list(intended_exit) if intended_exit is not None else [False] * len(counts)
+    if len(marks) != len(counts):
+        raise ValueError("intended_exit: give one mark for each page")
+    judged = [c for c, mark in zip(counts, marks, strict=True) if not mark]
+    if not any(c.trials for c in judged):
+        return [0.0] * len(counts)
+    shrunk = shrink_rates(judged, level)
+    rates = iter(shrunk.pages)
+    return [
+        0.0 if mark else max(0.0, c.trials * (shrunk.typical - next(rates).estimate))
+        for c, mark in zip(counts, marks, strict=True)
+    ]

@@ -1,0 +1,72 @@
+"""Return on ad spend over days: a ratio of means (definitions: "Evidence", "ROAS interval")."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import stats
+
+from clabo.core.evidence.types import NOTHING, Interval, alpha_of
+
+
+def _paired(numerator: Sequence[float], denominator: Sequence[float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    x, y = np.asarray(numerator, dtype=float), np.asarray(denominator, dtype=float)
+    if x.shape != y.shape:
+        raise ValueError("denominator: must have as many values as the numerator")
+    return x, y
+
+
+def ratio_of_means(numerator: Sequence[float], denominator: Sequence[float], level: float = 0.95) -> Interval:
+    """mean(numerator) / mean(denominator) of paired days, by Fieller's theorem.
+
+    Where the denominator's mean is not distinguishable from 0 the confidence set is unbounded,
+    and the limits are infinite (`bounded` is False). Fieller, J. R. Stat. Soc. B 16 (1954) 175-185.
+    """
+    alpha = alpha_of(level)
+    x, y = _paired(numerator, denominator)
+    n = x.size
+    if n < 2 or y.mean() == 0:
+        return NOTHING
+    mean_x, mean_y = float(x.mean()), float(y.mean())
+    estimate = mean_x / mean_y
+    var_x, var_y = float(x.var(ddof=1)) / n, float(y.var(ddof=1)) / n
+    covariance = float(np.cov(x, y, ddof=1)[0, 1]) / n
+    t2 = float(stats.t.isf(alpha / 2, n - 1)) ** 2
+    # All ratios r with (mean_x - r mean_y)² <= t² (var_x - 2 r cov + r² var_y).
+    a = mean_y**2 - t2 * var_y
+    b = mean_x * mean_y - t2 * covariance
+    c = mean_x**2 - t2 * var_x
+    if a <= 0:
+        return Interval(-math.inf, estimate, math.inf)
+    root = math.sqrt(max(0.0, b * b - a * c))
+    return Interval((b - root) / a, estimate, (b + root) / a)
+
+
+def bootstrap_ratio(
+    numerator: Sequence[float],
+    denominator: Sequence[float],
+    level: float = 0.95,
+    resamples: int = 4000,
+    seed: int = 1,
+) -> Interval:
+    """The same ratio by the BCa bootstrap over pairs, for spend that does not vary by day."""
+    alpha_of(level)
+    x, y = _paired(numerator, denominator)
+    if x.size < 2 or y.mean() == 0:
+        return NOTHING
+    estimate = float(x.mean() / y.mean())
+    if np.allclose(x * y.mean(), y * x.mean()):
+        return Interval(estimate, estimate, estimate)
+
+    def ratio(a: NDArray[np.float64], b: NDArray[np.float64], axis: int = -1) -> NDArray[np.float64]:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.asarray(np.mean(a, axis=axis) / np.mean(b, axis=axis))
+
+    found = stats.bootstrap(
+        (x, y), ratio, paired=True, vectorized=True, n_resamples=resamples, confidence_level=level,
+        method="BCa", rng=np.random.default_rng(seed),
+    ).confidence_interval
+    return Interval(float(found.low), estimate, float(found.high))

@@ -1,0 +1,177 @@
+"""Addresses, channels, rules, attribution, splits and money."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections import Counter
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from pathlib import Path
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats
+
+from clabo.core.addresses import Address, AddressError, campaign_of, normalise
+from clabo.core.attribution import MODELS, Touch, credit, eligible
+from clabo.core.channels import CHANNELS, classify
+from clabo.core.returns import spread
+from clabo.core.rules import PageReached, RuleError, as_json, parse
+from clabo.core.splits import assign, hash32
+
+ROOT = Path(__file__).parents[3]
+segments = st.lists(st.text(alphabet="abcXYZ019-._~!$&'()*+,;=:@ %äß🐝", max_size=8), max_size=5)
+
+
+class Addresses(TestCase):
+    def test_what_is_the_same_page(self) -> None:
+        """RFC 3986 §6.2.2, and what definitions.md adds."""
+        same = [
+            "https://shop.example/a/b",
+            "HTTP://SHOP.example:80/a/b/",
+            "https://shop.example:443/a/./x/../b?utm_source=1#part",
+            "https://shop.example./%61/b",
+        ]
+        self.assertEqual({str(normalise(url)) for url in same}, {"shop.example/a/b"})
+        self.assertEqual(str(normalise("https://www.shop.example:8443/%c3%a4")), "www.shop.example:8443/%C3%A4")
+        kept = normalise("https://shop.example/p?b=2&x=1&a=%26", frozenset({"a", "b"}), keep_fragment=True)
+        self.assertEqual(kept.path, "/p?a=%26&b=2")
+        self.assertEqual(normalise("https://shop.example/#/step/2", keep_fragment=True).path, "/#/step/2")
+
+    @given(segments)
+    def test_normalising_twice_changes_nothing(self, parts: list[str]) -> None:
+        once = normalise("https://shop.example/" + "/".join(parts))
+        self.assertEqual(normalise("https://" + str(once)), once)
+
+    def test_what_is_no_address(self) -> None:
+        for text in ("", "javascript:alert(1)", "https://", "https://a b/", "https://[::1", "https://x/" + "é" * 2000, "http://a:99999/"):
+            with self.assertRaises(AddressError, msg=text):
+                normalise(text)
+
+    def test_campaign_parameters_and_click_ids(self) -> None:
+        campaign = campaign_of("https://x.example/?utm_source=meadow&utm_campaign=Spring%20start&xyclid=9&sub2=b&other=1#?utm_term=no")
+        self.assertEqual((campaign.source, campaign.name, campaign.click_kind, campaign.click_id), ("meadow", "Spring start", "xyclid", "9"))
+        self.assertEqual((campaign.ad_group, dict(campaign.sub_ids)), ("", {"sub2": "b"}))
+
+
+class Channels(TestCase):
+    def test_the_first_that_fits(self) -> None:
+        own = {"shop.example"}
+        cases = {
+            ("?utm_source=a&utm_medium=CPC", "https://lantern-search.example/"): "paid",
+            ("?xclid=1", ""): "paid",
+            ("?utm_medium=newsletter", ""): "email",
+            ("?utm_medium=affiliate", ""): "affiliate",
+            ("", "https://www.meadowgram.example/p"): "social",
+            ("", "https://lantern-search.example/q"): "search",
+            ("", "https://elsewhere.example/"): "referral",
+            ("", "https://shop.example/"): "direct",
+            ("", "not an address"): "direct",
+            ("?utm_campaign=print", ""): "other",
+        }
+        for (query, referrer), channel in cases.items():
+            self.assertEqual(classify(campaign_of(query), referrer, own).channel, channel, (query, referrer))
+
+
+class Rules(TestCase):
+    page = Address("shop.example", "/thank-you/kit")
+
+    def test_the_four_ways_to_match(self) -> None:
+        fits = {
+            ("equals", "/thank-you/kit"): True,
+            ("equals", "https://shop.example/thank-you/kit/?utm_source=x"): True,
+            ("equals", "/thank-you"): False,
+            ("equals", "other.example/thank-you/kit"): False,
+            ("begins", "/thank-you/"): True,
+            ("begins", "/thank-you/kit/"): False,
+            ("begins", "shop.example/thank"): True,
+            ("contains", "you/k"): True,
+            ("contains", "thanks"): False,
+            ("pattern", r"/thank-you/\w+$"): True,
+            ("pattern", r"^/thank"): False,
+        }
+        for (match, value), expected in fits.items():
+            self.assertEqual(parse({"page": {"match": match, "value": value}}).fits(self.page), expected, (match, value))
+
+    @given(st.sampled_from(["equals", "begins", "contains"]), st.text(min_size=1, max_size=40))
+    def test_stored_rules_read_the_same(self, match: str, value: str) -> None:
+        try:
+            rule = parse({"page": {"match": match, "value": value}})
+        except RuleError as error:
+            self.assertIn(error.field, ("value", "match"))
+            return
+        self.assertEqual(parse(json.loads(json.dumps(as_json(rule)))), rule)
+
+    def test_a_runaway_pattern_ends(self) -> None:
+        rule = parse({"page": {"match": "pattern", "value": "(a+)+$"}})
+        self.assertFalse(rule.fits(Address("shop.example", "/" + "a" * 2000 + "!")))
+
+    def test_errors_name_the_field(self) -> None:
+        for data, field in (({}, "rule"), ({"page": {"match": "is", "value": "/"}}, "match"), ({"page": {"match": "pattern", "value": "("}}, "value"), ({"page": {"match": "equals", "value": "http://"}}, "value"), ({"page": {"match": "equals", "value": "  "}}, "value")):
+            with self.assertRaises(RuleError) as caught:
+                parse(data)
+            self.assertEqual(caught.exception.field, field)
+        self.assertIsInstance(parse({"page": {"match": "equals", "value": " /a "}}), PageReached)
+
+
+touches = st.lists(
+    st.tuples(st.integers(0, 90 * 24), st.sampled_from(CHANNELS)), min_size=1, max_size=12, unique_by=lambda t: t[0]
+)
+
+
+class Attribution(TestCase):
+    start = datetime(2026, 8, 1, tzinfo=UTC)
+
+    def made(self, hours: list[tuple[int, str]]) -> list[Touch]:
+        return [Touch(i, self.start + timedelta(hours=h), c) for i, (h, c) in enumerate(hours)]  # type: ignore[arg-type]
+
+    @given(touches)
+    def test_shares_sum_to_one_exactly(self, hours: list[tuple[int, str]]) -> None:
+        made = self.made(hours)
+        last = max(t.start for t in made)
+        for window in (1, 30, 90):
+            fitting = eligible(made, last, window)
+            for model in MODELS:
+                self.assertEqual(sum(share for _, share in credit(fitting, model)), 1)
+
+    def test_last_paid_falls_back(self) -> None:
+        for channels, expected in ((["paid", "email", "direct"], 0), (["search", "email", "direct"], 1), (["direct", "direct"], 1)):
+            made = self.made(list(enumerate(channels)))
+            self.assertEqual(credit(made, "last_paid")[0][0].visit, expected)
+
+    def test_the_window_includes_its_edge(self) -> None:
+        made = self.made([(0, "paid"), (24, "direct")])
+        self.assertEqual(len(eligible(made, made[1].start, 1)), 2)
+        self.assertEqual(len(eligible(made, made[1].start + timedelta(seconds=1), 1)), 1)
+
+
+class Money(TestCase):
+    @given(st.decimals(0, 10**6, places=2), st.dictionaries(st.integers(), st.integers(0, 99), min_size=1, max_size=9))
+    def test_spreading_loses_nothing(self, amount: Decimal, weights: dict[int, int]) -> None:
+        if not any(weights.values()):
+            with self.assertRaises(ValueError):
+                spread(amount, weights)
+            return
+        self.assertEqual(sum(spread(amount, weights).values()), amount)
+
+
+class Splits(TestCase):
+    def test_shares_and_traffic_are_kept(self) -> None:
+        visitors = [f"{i:032x}" for i in range(20_000)]
+        places = Counter(assign(v, "a1b2c3d4", [50, 30, 20]) for v in visitors)
+        self.assertGreater(stats.chisquare([places[i] for i in range(3)], [10_000, 6000, 4000]).pvalue, 1e-4)
+        inside = [v for v in visitors if assign(v, "a1b2c3d4", [50, 50], 20) is not None]
+        self.assertAlmostEqual(len(inside) / 20_000, 0.2, delta=0.012)
+        self.assertTrue(all(assign(v, "a1b2c3d4", [50, 50], 20) == assign(v, "a1b2c3d4", [50, 50], 90) for v in inside))
+        both = Counter((assign(v, "a1b2c3d4", [50, 50]), assign(v, "a1b2c3d5", [50, 50])) for v in visitors)
+        self.assertGreater(stats.chi2_contingency([[both[0, 0], both[0, 1]], [both[1, 0], both[1, 1]]]).pvalue, 1e-4)
+
+    def test_the_tag_agrees_on_the_shared_vectors(self) -> None:
+        vectors = json.loads((ROOT / "tag" / "split-vectors.json").read_text())
+        for v in vectors:
+            self.assertEqual(hash32(f"{v['test']}.{v['visitor']}"), v["hash"])
+            self.assertEqual(assign(v["visitor"], v["test"], v["shares"], v["traffic"]), v["variant"])
+        done = subprocess.run(["node", str(ROOT / "web" / "check-splits.mjs")], capture_output=True, text=True, check=False)
+        self.assertEqual((done.returncode, done.stdout.strip()), (0, f"{len(vectors)} vectors agree"), done.stderr)
