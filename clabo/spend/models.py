@@ -51,13 +51,11 @@ class SpendRow(models.Model):
     impressions = models.PositiveBigIntegerField()
     clicks = models.PositiveBigIntegerField()
     cost = models.DecimalField(max_digits=16, decimal_places=6)
-    # Of day, source, campaign, ad group, ad and landing address: what may come only once.
+    # Of day, source, campaign, ad group, ad and landing address: what may come in one import only.
     fingerprint = models.CharField(max_length=32)
 
     class Meta:
         indexes = (
             models.Index(fields=("site", "day"), name="spend_by_day"),
-        )
-        constraints = (
-            models.UniqueConstraint(fields=("site", "fingerprint"), name="spend_once"),
+            models.Index(fields=("site", "fingerprint"), name="spend_by_fingerprint"),
         )

@@ -1,0 +1,56 @@
+"""The HTTP API, put together from the apps'. Its OpenAPI document is at /api/openapi.json."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI, Schema
+from ninja.errors import AuthenticationError, ValidationError
+from ninja.security import django_auth
+
+from clabo.accounts.api import router as accounts
+from clabo.accounts.problems import Problem
+from clabo.collect.api import router as collect
+from clabo.conversions.api import router as conversions
+from clabo.reports.api import router as reports
+from clabo.sites.api import router as sites
+from clabo.spend.api import router as spend
+from clabo.splits.api import router as splits
+
+api = NinjaAPI(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
+for each in (accounts, sites, collect, conversions, spend, splits, reports):
+    api.add_router("", each)
+
+
+class ProblemOut(Schema):
+    """Every error's body (RFC 9457): what is wrong and what to do, and which field it is about."""
+
+    title: str
+    status: int
+    detail: str
+    field: str = ""
+
+
+def _answer(request: HttpRequest, status: int, detail: str, field: str = "") -> HttpResponse:
+    titles = {401: "Sign in", 403: "Not allowed", 404: "Not found", 409: "Not possible now"}
+    body = ProblemOut(title=titles.get(status, "Please correct this"), status=status, detail=detail, field=field)
+    response = api.create_response(request, body.dict(), status=status)
+    response["content-type"] = "application/problem+json"
+    return response
+
+
+@api.exception_handler(Problem)
+def problem(request: HttpRequest, error: Problem) -> HttpResponse:
+    return _answer(request, error.status, error.detail, error.field)
+
+
+@api.exception_handler(AuthenticationError)
+def not_signed_in(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+    return _answer(request, 401, "Sign in to see this.")
+
+
+@api.exception_handler(ValidationError)
+def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first = error.errors[0]
+    # The location begins with where it was looked for and the name of the body's argument.
+    path = [str(p) for p in first["loc"] if p not in ("body", "query", "path", "file", "form", "data", "words")]
+    return _answer(request, 422, f"{first['msg']}.", ".".join(path))

@@ -1,0 +1,233 @@
+"""Reading what an ad channel's export says (docs/data-formats.md, "Spend files").
+
+Text in, values or reasons out: which column is what, how days and numbers are written, and each
+row's content. Reading the file itself is clabo/spend/files.py.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from typing import Literal, get_args
+
+from clabo.core.addresses import AddressError, normalise
+
+Field = Literal["day", "source", "campaign", "ad_group", "ad", "landing", "impressions", "clicks", "cost"]
+FIELDS: tuple[Field, ...] = get_args(Field)
+REQUIRED: tuple[Field, ...] = ("day", "cost")
+DayOrder = Literal["ymd", "dmy", "mdy"]
+DAY_ORDERS: tuple[DayOrder, ...] = get_args(DayOrder)
+DecimalMark = Literal[".", ","]
+
+# Column heads as exports and people write them, reduced to letters and digits.
+_HEADS: dict[Field, frozenset[str]] = {
+    "day": frozenset("day date datum tag jour fecha reportdate".split()),
+    "source": frozenset("source utmsource channel quelle kanal".split()),
+    "campaign": frozenset("campaign campaignname utmcampaign kampagne campagne".split()),
+    "ad_group": frozenset("adgroup adgroupname utmterm anzeigengruppe group".split()),
+    "ad": frozenset("ad adname utmcontent creative anzeige motif".split()),
+    "landing": frozenset("landing landingpage landingaddress landingurl url address zielseite destination".split()),
+    "impressions": frozenset("impressions impr views impressionen einblendungen shown".split()),
+    "clicks": frozenset("clicks click klicks clics".split()),
+    "cost": frozenset("cost costs spend spent amount kosten ausgaben cout".split()),
+}
+_SUM_LINE = re.compile(r"\s*(grand )?(total|sum|summe|gesamt)\b", re.IGNORECASE)
+_DAY = re.compile(r"\s*(\d{1,4})[-./](\d{1,2})[-./](\d{1,4})(?:[ T]\d{2}:\d{2}(?::\d{2})?)?\s*")
+_NUMBER_NOISE = re.compile(r"[\s\u00a0\u202f'’]|[€$£]|\b[A-Z]{3}\b")
+MAX_TEXT = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """How one file is read: column numbers by field, day order, decimal mark, source of all rows."""
+
+    columns: Mapping[Field, int]
+    day_order: DayOrder
+    decimal_mark: DecimalMark
+    source: str = ""
+    # Landing addresses that are only a path are on this host.
+    host: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class SpendLine:
+    """One good row. `landing` is the normalised page, or empty."""
+
+    day: date
+    source: str
+    campaign: str
+    ad_group: str
+    ad: str
+    landing: str
+    impressions: int
+    clicks: int
+    cost: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class BadRow:
+    """Why a row cannot be taken in: the field, and what to do."""
+
+    field: str
+    message: str
+
+
+@dataclass(slots=True)
+class Guess:
+    """A reading proposed from the head and some rows; `doubts` are fields to look at."""
+
+    reading: Reading
+    doubts: list[str] = field(default_factory=list)
+
+
+def field_of(head: str) -> Field | None:
+    """The field that a column's head names, if it is one of the usual words."""
+    plain = re.sub(r"\(.*?\)|[^a-z0-9]", "", head.lower())
+    return next((name for name in FIELDS if plain in _HEADS[name]), None)
+
+
+def guess_columns(head: Sequence[str]) -> dict[Field, int]:
+    """The first column for each field that the head names."""
+    found: dict[Field, int] = {}
+    for place, text in enumerate(head):
+        name = field_of(text)
+        if name is not None:
+            found.setdefault(name, place)
+    return found
+
+
+def guess_reading(head: Sequence[str], rows: Sequence[Sequence[str]], host: str = "") -> Guess:
+    """How a file with this head and these first rows is probably meant."""
+    columns = guess_columns(head)
+    doubts: list[str] = [name for name in REQUIRED if name not in columns]
+    order, sure = _day_order(_cells(rows, columns.get("day")))
+    if not sure:
+        doubts.append("day_order")
+    mark, sure = _decimal_mark(_cells(rows, columns.get("cost")))
+    if not sure:
+        doubts.append("decimal_mark")
+    return Guess(Reading(columns, order, mark, host=host), doubts)
+
+
+def _cells(rows: Sequence[Sequence[str]], place: int | None) -> list[str]:
+    return [] if place is None else [row[place] for row in rows if place < len(row) and row[place].strip()]
+
+
+def _day_order(cells: Sequence[str]) -> tuple[DayOrder, bool]:
+    parts = [tuple(map(int, m.groups())) for cell in cells if (m := _DAY.fullmatch(cell))]
+    if not parts or any(p[0] > 31 for p in parts):
+        return "ymd", bool(parts)
+    if any("." in cell for cell in cells) or any(p[0] > 12 for p in parts):
+        return "dmy", True
+    if any(p[1] > 12 for p in parts):
+        return "mdy", True
+    return "dmy", False
+
+
+def _decimal_mark(cells: Sequence[str]) -> tuple[DecimalMark, bool]:
+    for cell in cells:
+        text = _NUMBER_NOISE.sub("", cell)
+        last = max(text.rfind("."), text.rfind(","))
+        if last < 0:
+            continue
+        both = "." in text and "," in text
+        if both or len(text) - last - 1 != 3 or text[last] in text[:last]:
+            # The last mark is the decimal one, unless it stands more than once.
+            mark = text[last] if text.count(text[last]) == 1 else ("," if text[last] == "." else ".")
+            return ("," if mark == "," else "."), True
+    return ".", not any("," in c or "." in c for c in cells)
+
+
+def is_sum_line(cells: Sequence[str]) -> bool:
+    """A total at the end of an export."""
+    first = next((c for c in cells if c.strip()), "")
+    return bool(_SUM_LINE.match(first))
+
+
+def read_row(cells: Sequence[str], reading: Reading) -> SpendLine | BadRow:
+    """One row's content, or why it cannot be read."""
+
+    def text(name: Field) -> str:
+        place = reading.columns.get(name)
+        return cells[place].strip() if place is not None and place < len(cells) else ""
+
+    if len(cells) <= max((reading.columns[f] for f in REQUIRED if f in reading.columns), default=0):
+        return BadRow("row", f"The row has only {len(cells)} columns. Perhaps a quote is missing.")
+    day = read_day(text("day"), reading.day_order)
+    if isinstance(day, BadRow):
+        return day
+    numbers: dict[Field, Decimal] = {}
+    for name in ("impressions", "clicks", "cost"):
+        value = read_number(text(name), reading.decimal_mark, name)
+        if isinstance(value, BadRow):
+            return value
+        if name != "cost" and value != value.to_integral_value():
+            return BadRow(name, f"“{text(name)}” is not a whole number. Check the decimal mark.")
+        numbers[name] = value
+    source = text("source") or reading.source
+    if not source:
+        return BadRow("source", "No source. Choose the column, or say which source the whole file is from.")
+    landing = text("landing")
+    if landing:
+        if landing.startswith("/"):
+            landing = reading.host + landing
+        try:
+            landing = str(normalise(landing if "://" in landing else "https://" + landing))
+        except AddressError as error:
+            return BadRow("landing", f"“{landing[:80]}” is not an address: {error}.")
+    for name in ("source", "campaign", "ad_group", "ad"):
+        if len(text(name)) > MAX_TEXT:
+            return BadRow(name, f"Longer than {MAX_TEXT} characters. Perhaps a quote is missing before it.")
+    return SpendLine(
+        day,
+        source[:MAX_TEXT],
+        text("campaign"),
+        text("ad_group"),
+        text("ad"),
+        landing,
+        int(numbers["impressions"]),
+        int(numbers["clicks"]),
+        numbers["cost"],
+    )
+
+
+def read_day(text: str, order: DayOrder) -> date | BadRow:
+    """A day in the given order; years of two digits are of this century."""
+    match = _DAY.fullmatch(text)
+    if not match:
+        return BadRow("day", f"“{text[:40]}” is not a day." if text else "No day.")
+    a, b, c = (int(g) for g in match.groups())
+    if a > 31:
+        order = "ymd"
+    year, month, day = {"ymd": (a, b, c), "dmy": (c, b, a), "mdy": (c, a, b)}[order]
+    try:
+        found = date(year + 2000 if year < 100 else year, month, day)
+    except ValueError:
+        return BadRow("day", f"“{text[:40]}” is not a day when read as {'-'.join(order)}. Check the day order.")
+    if not 2000 <= found.year < 2100:
+        return BadRow("day", f"“{text[:40]}” is in the year {found.year}. Check the day order.")
+    return found
+
+
+def read_number(text: str, mark: DecimalMark, name: str) -> Decimal | BadRow:
+    """A number of 0 or more; empty and a dash are 0."""
+    plain = _NUMBER_NOISE.sub("", text)
+    if plain in ("", "-", "–", "—"):
+        if name == "cost" and not text.strip():
+            return BadRow("cost", "No cost.")
+        return Decimal(0)
+    other = "," if mark == "." else "."
+    whole, _, rest = plain.partition(mark)
+    groups = whole.split(other)
+    if len(groups) > 1 and (any(len(g) != 3 for g in groups[1:]) or not groups[0]):
+        return BadRow(name, f"“{text[:40]}” is not a number with “{mark}” as the decimal mark.")
+    try:
+        value = Decimal("".join(groups) + ("." + rest if rest else ""))
+    except InvalidOperation:
+        return BadRow(name, f"“{text[:40]}” is not a number with “{mark}” as the decimal mark.")
+    if not value.is_finite() or value < 0 or value >= Decimal("1e10"):
+        return BadRow(name, f"“{text[:40]}” is not between 0 and 10,000,000,000.")
+    return value.quantize(Decimal("0.000001"))

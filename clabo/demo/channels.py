@@ -1,0 +1,99 @@
+"""The three ad channels' exports, each written its own way."""
+
+from __future__ import annotations
+
+import csv
+import io
+import random
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from urllib.parse import parse_qs
+
+from clabo.demo import scenario
+from clabo.demo.simulator import Clicks
+
+
+@dataclass(frozen=True, slots=True)
+class ChannelFile:
+    """An export: its name, its bytes, and the source to import it under ("" where a column says it)."""
+
+    name: str
+    content: bytes
+    source: str
+
+
+def channel_files(clicks: Sequence[Clicks], seed: int = 7) -> list[ChannelFile]:
+    """One file for each channel, made from the clicks that the simulated visitors came by."""
+    chance = random.Random(seed)
+    return [
+        ChannelFile("meadow-feed-by-day.csv", _meadow(clicks, chance), scenario.MEADOW),
+        ChannelFile("lantern-bericht.csv", _lantern(clicks, chance), scenario.LANTERN),
+        ChannelFile("hivepost-report.tsv", _post(clicks, chance), ""),
+    ]
+
+
+def _of(clicks: Sequence[Clicks], source: str) -> list[tuple[Clicks, dict[str, str]]]:
+    found = []
+    for c in clicks:
+        words = {k: v[0] for k, v in parse_qs(c.stream.query).items()}
+        if words["utm_source"] == source:
+            found.append((c, words))
+    return found
+
+
+def _cost(c: Clicks, chance: random.Random) -> Decimal:
+    return Decimal(str(round(c.clicks * c.stream.click_cost * chance.uniform(0.92, 1.08), 2)))
+
+
+def _shown(c: Clicks, chance: random.Random) -> int:
+    return round(c.clicks * c.stream.shown_per_click * chance.uniform(0.8, 1.2))
+
+
+def _write(rows: Sequence[Sequence[object]], delimiter: str, encoding: str) -> bytes:
+    out = io.StringIO()
+    csv.writer(out, delimiter=delimiter, lineterminator="\r\n").writerows(rows)
+    return out.getvalue().encode(encoding)
+
+
+def _meadow(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
+    rows: list[list[object]] = [["Date", "Campaign", "Ad group", "Ad", "Impressions", "Clicks", "Cost (EUR)", "Landing page"]]
+    for c, words in _of(clicks, scenario.MEADOW):
+        rows.append(
+            [c.day.isoformat(), words["utm_campaign"], words["utm_term"], words["utm_content"], _shown(c, chance), c.clicks, _cost(c, chance), f"https://{scenario.HOST}{c.landing}"]
+        )
+    return _write(rows, ",", "utf-8-sig")
+
+
+def _comma(value: Decimal) -> str:
+    return f"{value:,.2f}".translate(str.maketrans(",.", ".,"))
+
+
+def _lantern(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
+    rows: list[list[object]] = [["Bericht für Brackenhive"], ["Tag", "Kampagne", "Anzeigengruppe", "Anzeige", "Impressionen", "Klicks", "Kosten", "Zielseite"]]
+    total = Decimal(0)
+    for c, words in _of(clicks, scenario.LANTERN):
+        cost = _cost(c, chance)
+        total += cost
+        rows.append(
+            [f"{c.day:%d.%m.%Y}", words["utm_campaign"], words["utm_term"], words["utm_content"], _shown(c, chance), c.clicks, _comma(cost), c.landing]
+        )
+    rows.append(["Summe", "", "", "", "", "", _comma(total), ""])
+    return _write(rows, ";", "latin-1")
+
+
+def _post(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
+    rows: list[list[object]] = [["day", "utm_source", "utm_campaign", "utm_term", "utm_content", "impressions", "clicks", "spend"]]
+    together: dict[tuple[object, ...], list[Decimal | int]] = {}
+    for c, words in _of(clicks, scenario.POST):
+        key = (c.day.isoformat(), scenario.POST, words["utm_campaign"], words["utm_term"], words["utm_content"])
+        sums = together.setdefault(key, [0, 0, Decimal(0)])
+        for i, value in enumerate((_shown(c, chance), c.clicks, _cost(c, chance))):
+            sums[i] += value
+    rows += [[*key, *sums] for key, sums in together.items()]
+    # Printed in a magazine without campaign parameters: nothing on the site answers to it.
+    for day in sorted({c.day for c in clicks})[::30]:
+        rows.append([day.isoformat(), scenario.POST, "back-page", "print", "full-page", 0, 0, "120.00"])
+    return _write(rows, "\t", "utf-8")
+
+

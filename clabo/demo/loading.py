@@ -1,0 +1,107 @@
+"""Fills an empty database with Brackenhive's last 90 days."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
+from zoneinfo import ZoneInfo
+
+from django.conf import settings
+from django.db import transaction
+
+from clabo.accounts.models import Membership, User, Workspace
+from clabo.collect import pipeline
+from clabo.collect.inbox import store
+from clabo.collect.intake import Envelope, pack
+from clabo.conversions.models import ConversionRule
+from clabo.conversions.services import RuleContent, make_rule
+from clabo.core.addresses import host_of
+from clabo.demo import scenario
+from clabo.demo.channels import channel_files
+from clabo.demo.simulator import Simulator
+from clabo.sites.directory import tag_site
+from clabo.sites.models import Site
+from clabo.sites.services import change_site, make_site, set_hosts
+from clabo.spend import services as spend
+from clabo.splits.models import SplitTest
+from clabo.splits.services import TestContent, save_test
+
+Progress = Callable[[float, str], None]
+_GROUP = 500
+
+
+def load(
+    progress: Progress, days: int = scenario.DAYS, visits: int = scenario.VISITS, now: datetime | None = None
+) -> Site:
+    """Make the demo; `progress` is told the share done and what is being done."""
+    now = now or datetime.now(UTC)
+    with transaction.atomic():
+        site = make_demo_site()
+        tests = _make_tests(site, now)
+    simulator = Simulator(tag_site(site), tests)
+    today = now.astimezone(ZoneInfo(scenario.TIME_ZONE)).date()
+    for number in range(days):
+        day = today - timedelta(days=days - 1 - number)
+        _take(simulator.day(day, visits / days, until=now))
+        progress(0.9 * (number + 1) / days, f"visits of {day:%-d %b}")
+    progress(0.92, "spend of three ad channels")
+    _import_spend(site, simulator)
+    progress(1.0, "done")
+    return site
+
+
+def make_demo_site() -> Site:
+    """The workspace with its people, site and conversions."""
+    workspace = Workspace.objects.create(name="Brackenhive")
+    for name, email, role in scenario.PEOPLE:
+        user = User.objects.create_user(email, scenario.PASSWORD, name=name)
+        Membership.objects.create(workspace=workspace, user=user, role=role)
+    site = make_site(workspace, "Brackenhive", [scenario.HOST], scenario.CURRENCY, scenario.TIME_ZONE)
+    change_site(site, margin=Decimal("0.45"))
+    set_hosts(site, [(scenario.HOST, ""), (host_of(settings.CLABO_DEMO_URL), scenario.HOST)])
+    for r in scenario.RULES:
+        page = {"page": {"match": "equals", "value": r.path}}
+        rule = make_rule(site, RuleContent(r.name, r.category, page, r.counting, r.value), None)
+        # Nothing is recorded yet, so the past is counted already.
+        ConversionRule.objects.filter(pk=rule.pk).update(counted_version=rule.version)
+    return site
+
+
+def _make_tests(site: Site, now: datetime) -> dict[str, tuple[datetime, datetime | None]]:
+    spans: dict[str, tuple[datetime, datetime | None]] = {}
+    for t in scenario.TESTS:
+        rule = ConversionRule.objects.get(site=site, name=t.rule)
+        content = TestContent(t.name, rule, [t.control, t.challenger], [50, 50], 100, t.baseline, t.lift)
+        test = save_test(site, content)
+        began = _midday(now, t.began_days_ago)
+        ended = None if t.ended_days_ago is None else _midday(now, t.ended_days_ago)
+        state = SplitTest.State.ENDED if ended else SplitTest.State.RUNNING
+        # Started in the past, which the service rightly does not offer.
+        SplitTest.objects.filter(pk=test.pk).update(key=t.key, state=state, started_at=began, ended_at=ended)
+        spans[t.key] = (began, ended)
+    return spans
+
+
+def _midday(now: datetime, days_ago: int) -> datetime:
+    day: date = now.date() - timedelta(days=days_ago)
+    return datetime.combine(day, time(10), UTC)
+
+
+def _take(requests: list[Envelope]) -> None:
+    for start in range(0, len(requests), _GROUP):
+        group = requests[start : start + _GROUP]
+        store(pack(group), len(group))
+    pipeline.drain()
+
+
+def _import_spend(site: Site, simulator: Simulator) -> None:
+    for file in channel_files(simulator.paid_clicks()):
+        batch = spend.upload(site, file.name, io.BytesIO(file.content), None)
+        reading = spend.propose(batch)[1].reading
+        spend.take_in(batch, _with_source(reading, file.source))
+
+
+def _with_source(reading: spend.Reading, source: str) -> spend.Reading:
+    return spend.Reading(reading.columns, reading.day_order, reading.decimal_mark, source, reading.host)

@@ -1,0 +1,55 @@
+"""Keeps visitors coming."""
+
+from __future__ import annotations
+
+import heapq
+import random
+import time
+from datetime import UTC, datetime
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from clabo.collect.inbox import store
+from clabo.collect.intake import Envelope, pack
+from clabo.demo import scenario
+from clabo.demo.simulator import Simulator
+from clabo.sites.directory import tag_site
+from clabo.sites.models import Site, SiteHost
+from clabo.splits.models import SplitTest
+
+
+class Command(BaseCommand):
+    """Made-up visits in real time, until stopped."""
+
+    help = "Send made-up visits to the demo site as time goes by."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--live", action="store_true", required=True, help="in real time, until stopped")
+        parser.add_argument("--per-minute", type=float, default=12.0, help="visits a minute")
+
+    def handle(self, *args: Any, per_minute: float, **options: Any) -> None:
+        host = SiteHost.objects.filter(host=scenario.HOST).first()
+        if host is None:
+            raise CommandError("The demo is not loaded. Run ./start without --empty first.")
+        site = Site.objects.get(pk=host.site_id)
+        tests = {
+            t.key: (t.started_at, t.ended_at)
+            for t in SplitTest.objects.filter(site=site)
+            if t.started_at is not None
+        }
+        simulator = Simulator(tag_site(site), tests, seed=random.SystemRandom().randrange(1 << 30))
+        due: list[tuple[int, int, Envelope]] = []
+        number = 0
+        while True:
+            if random.random() < per_minute / 60:
+                for request in simulator.visit(datetime.now(UTC)):
+                    number += 1
+                    heapq.heappush(due, (request.received_ms, number, request))
+            now = time.time() * 1000
+            ready = []
+            while due and due[0][0] <= now:
+                ready.append(heapq.heappop(due)[2])
+            if ready:
+                store(pack(ready), len(ready))
+            time.sleep(1)

@@ -1,0 +1,169 @@
+"""Made-up visitors. What they send goes through the collector's own check, like anybody's."""
+
+from __future__ import annotations
+
+import math
+import random
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import msgspec
+
+from clabo.collect.intake import Beacon, BeaconEvent, Envelope, check
+from clabo.core.splits import assign
+from clabo.demo import scenario
+from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, DemoTest, Stream
+from clabo.sites.directory import TagSite
+
+AGENTS = {
+    "desktop": "Mozilla/5.0 (X11; Linux x86_64) Demo/1.0",
+    "phone": "Mozilla/5.0 (Mobile) Demo/1.0",
+    "tablet": "Mozilla/5.0 (Tablet) Demo/1.0",
+}
+BOT = "Mozilla/5.0 (compatible; examplebot/2.1)"
+# Visits by hour of the day, as shares of the day.
+_HOURS = [1, 1, 1, 1, 1, 2, 4, 6, 7, 7, 7, 7, 8, 8, 7, 7, 7, 8, 9, 10, 11, 10, 6, 3]
+_WEEKDAYS = [1.0, 0.98, 0.97, 0.95, 0.98, 1.08, 1.15]
+
+
+@dataclass(frozen=True, slots=True)
+class Clicks:
+    """Paid clicks of one stream on one day, as the ad channel counts them."""
+
+    day: date
+    stream: Stream
+    landing: str
+    clicks: int
+
+
+@dataclass(slots=True)
+class _Person:
+    key: str
+    device: str
+
+
+class Simulator:
+    """Visits of Brackenhive. The same seed and days give the same visits."""
+
+    def __init__(self, site: TagSite, tests: dict[str, tuple[datetime, datetime | None]], seed: int = 20261) -> None:
+        self.site = site
+        self.tests = tests
+        self.random = random.Random(seed)
+        self.zone = ZoneInfo(scenario.TIME_ZONE)
+        self.people: list[_Person] = []
+        self.clicks: defaultdict[tuple[date, int, str], int] = defaultdict(int)
+
+    def day(self, day: date, expected: float, until: datetime | None = None) -> list[Envelope]:
+        """The requests of one day in the order of their arrival, about `expected` visits."""
+        wave = 1 + 0.05 * math.sin(day.toordinal() / 9)
+        count = round(expected * _WEEKDAYS[day.weekday()] * wave)
+        requests: list[Envelope] = []
+        for _ in range(count):
+            hour = self.random.choices(range(24), _HOURS)[0]
+            start = datetime(day.year, day.month, day.day, hour, tzinfo=self.zone) + timedelta(
+                seconds=self.random.random() * 3600
+            )
+            if until is None or start < until:
+                requests += self.visit(start.astimezone(UTC), until)
+        requests.sort(key=lambda e: e.received_ms)
+        return requests
+
+    def visit(self, start: datetime, until: datetime | None = None) -> list[Envelope]:
+        """One visit as its requests."""
+        chance = self.random
+        if chance.random() < 0.004:
+            return [self._send(start, f"{chance.getrandbits(128):032x}", "desktop", "/", "", "", {}, BOT)]
+        place = chance.choices(range(len(STREAMS)), [s.share for s in STREAMS])[0]
+        stream = STREAMS[place]
+        person = self._person(stream)
+        landing = chance.choices(list(stream.landings), list(stream.landings.values()))[0]
+        if stream.click_cost:
+            self.clicks[(start.astimezone(self.zone).date(), place, landing)] += 1
+        variants: dict[str, str] = {}
+        for test in scenario.TESTS:
+            if landing == test.control and self._running(test, start):
+                letter = "AB"[assign(person.key, test.key, [50, 50]) or 0]
+                if letter == "B":
+                    if chance.random() < test.lost:
+                        return []
+                    landing = test.challenger
+                variants[test.key] = letter
+        requests = [self._send(start, person.key, person.device, landing, stream.query, stream.referrer, variants)]
+        time = start
+        for path in self._way(landing, stream, person):
+            time += timedelta(seconds=8 + chance.expovariate(1 / 45))
+            if until is not None and time >= until:
+                break
+            requests.append(self._send(time, person.key, person.device, path, "", f"https://{scenario.HOST}/", {}))
+        return requests
+
+    def _running(self, test: DemoTest, time: datetime) -> bool:
+        began, ended = self.tests.get(test.key, (None, None))
+        return began is not None and began <= time and (ended is None or time < ended)
+
+    def _person(self, stream: Stream) -> _Person:
+        if self.people and self.random.random() < 0.22:
+            return self.random.choice(self.people)
+        dice = self.random.random()
+        device = "phone" if dice < stream.phones else "tablet" if dice < stream.phones + 0.06 else "desktop"
+        person = _Person(f"{self.random.getrandbits(128):032x}", device)
+        self.people.append(person)
+        if len(self.people) > 9000:
+            del self.people[:1000]
+        return person
+
+    def _way(self, landing: str, stream: Stream, person: _Person) -> Iterator[str]:
+        """The pages after the landing page."""
+        page = BY_PATH[landing]
+        if self.random.random() < page.bounce:
+            return
+        quality = stream.quality * (0.8 if person.device == "phone" else 1.2)
+        dice = self.random.random()
+        for goal, likely in page.goals.items():
+            dice -= likely * quality
+            if dice < 0:
+                while self.random.random() < 0.25:
+                    yield self.random.choice(WANDER)
+                yield from WAYS[goal]
+                return
+        yield self.random.choice(WANDER)
+        while self.random.random() < 0.45:
+            yield "/order" if self.random.random() < 0.12 else self.random.choice(WANDER)
+
+    def _send(
+        self,
+        time: datetime,
+        visitor: str,
+        device: str,
+        path: str,
+        query: str,
+        referrer: str,
+        variants: dict[str, str],
+        agent: str = "",
+    ) -> Envelope:
+        page = BY_PATH[path]
+        url = f"https://{scenario.HOST}{path}" + (f"?{query}" if query else "")
+        event = BeaconEvent(
+            id=f"{self.random.getrandbits(128):032x}",
+            kind="view",
+            age=0,
+            url=url,
+            title=page.title,
+            referrer=referrer,
+            variants=variants,
+            twice=page.tags > 1,
+        )
+        body = msgspec.json.encode(Beacon(visitor, device, [event]))  # type: ignore[arg-type]
+        check(body, self.site)
+        return Envelope(self.site.id, round(time.timestamp() * 1000), agent or AGENTS[device], body)
+
+    def paid_clicks(self) -> list[Clicks]:
+        """What the ad channels would have counted: some clicks never arrive on a page."""
+        found = []
+        for (day, place, landing), visits in sorted(self.clicks.items()):
+            lost = sum(self.random.random() < 0.07 for _ in range(visits))
+            found.append(Clicks(day, STREAMS[place], landing, visits + lost))
+        return found

@@ -1,0 +1,77 @@
+"""Sites and their settings."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from django.http import HttpRequest
+from ninja import Field, Router, Schema
+
+from clabo.accounts.access import workspace_for
+from clabo.accounts.models import Role
+from clabo.sites import services
+from clabo.sites.access import site_for
+from clabo.sites.models import Site
+
+router = Router(tags=["sites"])
+
+
+class Host(Schema):
+    host: str = Field(max_length=300)
+    stands_for: str = Field("", max_length=300)
+
+
+class SiteOut(Schema):
+    id: int
+    name: str
+    key: str
+    currency: str
+    time_zone: str
+    hosts: list[Host]
+    meaningful_parameters: list[str]
+    keep_fragment: bool
+    attribution_window_days: int
+    margin: Decimal | None
+
+
+class NewSite(Schema):
+    name: str = Field(max_length=120)
+    hosts: list[str] = Field(max_length=50)
+    currency: str = "EUR"
+    time_zone: str = "UTC"
+
+
+class SiteChange(Schema):
+    name: str | None = Field(None, max_length=120)
+    currency: str | None = None
+    time_zone: str | None = None
+    hosts: list[Host] | None = Field(None, max_length=50)
+    meaningful_parameters: list[str] | None = Field(None, max_length=50)
+    keep_fragment: bool | None = None
+    attribution_window_days: int | None = None
+    margin: Decimal | None = None
+
+
+def _out(site: Site) -> SiteOut:
+    fields = {name: getattr(site, name) for name in SiteOut.model_fields if name != "hosts"}
+    return SiteOut(**fields, hosts=[Host(host=h.host, stands_for=h.stands_for) for h in site.hosts.all()])
+
+
+@router.post("/workspaces/{workspace_id}/sites", response=SiteOut)
+def make_site(request: HttpRequest, workspace_id: int, data: NewSite) -> SiteOut:
+    workspace = workspace_for(request, workspace_id, Role.EDITOR)
+    return _out(services.make_site(workspace, data.name, data.hosts, data.currency, data.time_zone))
+
+
+@router.get("/sites/{site_id}", response=SiteOut)
+def get_site(request: HttpRequest, site_id: int) -> SiteOut:
+    return _out(site_for(request, site_id))
+
+
+@router.patch("/sites/{site_id}", response=SiteOut)
+def change_site(request: HttpRequest, site_id: int, data: SiteChange) -> SiteOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    services.change_site(site, **data.dict(exclude={"hosts"}))
+    if data.hosts is not None:
+        services.set_hosts(site, [(h.host, h.stands_for) for h in data.hosts])
+    return _out(site)

@@ -1,0 +1,91 @@
+"""Making and changing sites."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from decimal import Decimal
+from zoneinfo import available_timezones
+
+from django.db import transaction
+
+from clabo.accounts.models import Workspace
+from clabo.accounts.problems import Problem
+from clabo.core.addresses import AddressError, host_of
+from clabo.core.attribution import WINDOWS
+from clabo.sites.models import Site, SiteHost
+
+_CURRENCY = re.compile(r"[A-Z]{3}")
+
+
+def make_site(workspace: Workspace, name: str, hosts: Sequence[str], currency: str, time_zone: str) -> Site:
+    """A site with its hosts; raises Problem naming the field."""
+    with transaction.atomic():
+        site = Site(workspace=workspace)
+        change_site(site, name=name, currency=currency, time_zone=time_zone)
+        set_hosts(site, [(h, "") for h in hosts])
+    return site
+
+
+def change_site(
+    site: Site,
+    *,
+    name: str | None = None,
+    currency: str | None = None,
+    time_zone: str | None = None,
+    meaningful_parameters: Sequence[str] | None = None,
+    keep_fragment: bool | None = None,
+    attribution_window_days: int | None = None,
+    margin: Decimal | None = None,
+) -> None:
+    """Change what is given. What was recorded before keeps the reading it was recorded with."""
+    if name is not None:
+        site.name = name.strip()
+        if not site.name:
+            raise Problem("Give the site a name.", "name")
+    if currency is not None:
+        site.currency = currency.strip().upper()
+        if not _CURRENCY.fullmatch(site.currency):
+            raise Problem("A currency is three letters (ISO 4217), for example EUR.", "currency")
+    if time_zone is not None:
+        if time_zone not in available_timezones():
+            raise Problem("This time zone is not known. It looks like Europe/Vienna.", "time_zone")
+        site.time_zone = time_zone
+    if meaningful_parameters is not None:
+        site.meaningful_parameters = sorted({p.strip()[:60] for p in meaningful_parameters if p.strip()})
+    if keep_fragment is not None:
+        site.keep_fragment = keep_fragment
+    if attribution_window_days is not None:
+        if attribution_window_days not in WINDOWS:
+            raise Problem(f"Choose one of {', '.join(map(str, WINDOWS))} days.", "attribution_window_days")
+        site.attribution_window_days = attribution_window_days
+    if margin is not None:
+        if not 0 < margin <= 1:
+            raise Problem("The margin is a share between 0 and 1, for example 0.4.", "margin")
+        site.margin = margin
+    site.save()
+
+
+def set_hosts(site: Site, hosts: Sequence[tuple[str, str]]) -> None:
+    """Replace the site's hosts by (host, the host it stands for or "")."""
+    wanted: dict[str, str] = {}
+    for host, stands_for in hosts:
+        wanted[_host(host)] = _host(stands_for) if stands_for.strip() else ""
+    if not wanted:
+        raise Problem("Give at least one host, for example www.brackenhive.example.", "hosts")
+    for host, other in wanted.items():
+        if other and (other not in wanted or wanted[other]):
+            raise Problem(f"{host} can only stand for another host of this list.", "hosts")
+    with transaction.atomic():
+        site.hosts.all().delete()
+        SiteHost.objects.bulk_create(
+            [SiteHost(site=site, host=host, stands_for=other) for host, other in wanted.items()]
+        )
+
+
+def _host(text: str) -> str:
+    text = text.strip()
+    try:
+        return host_of(text if "://" in text else "https://" + text)
+    except AddressError:
+        raise Problem(f"“{text[:80]}” is not a host. It looks like www.brackenhive.example.", "hosts") from None

@@ -1,0 +1,238 @@
+"""Taking a spend file in: upload, check, import, undo."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from datetime import date
+from decimal import Decimal
+from itertools import islice
+from pathlib import Path
+from typing import BinaryIO
+
+from django.conf import settings
+from django.db import connection, transaction
+
+from clabo.accounts.models import User
+from clabo.accounts.problems import Problem, missing
+from clabo.collect.models import Page, fingerprint
+from clabo.core.spendfile import BadRow, Guess, Reading, SpendLine, guess_reading, is_sum_line, read_row
+from clabo.sites.models import Site
+from clabo.spend.files import Layout, look, rows
+from clabo.spend.models import SpendImport, SpendRow
+
+MAX_BYTES = 200 * 1024 * 1024
+BAD_ROWS_SHOWN = 200
+_CHUNK = 2000
+
+
+@dataclass(slots=True)
+class Check:
+    """What importing a file would do. It can be imported only when nothing is bad."""
+
+    layout: Layout
+    reading: Reading
+    doubts: list[str]
+    sample: list[list[str]]
+    good: int = 0
+    sum_lines: int = 0
+    bad_count: int = 0
+    bad: list[tuple[int, BadRow, list[str]]] = field(default_factory=list)
+    cost: Decimal = Decimal(0)
+    clicks: int = 0
+    impressions: int = 0
+    first_day: date | None = None
+    last_day: date | None = None
+    same_file: SpendImport | None = None
+
+    @property
+    def importable(self) -> bool:
+        return bool(self.good) and not self.bad_count and self.same_file is None
+
+
+def _path(batch: SpendImport) -> Path:
+    return Path(settings.CLABO_UPLOAD_DIR) / batch.stored_as
+
+
+def upload(site: Site, file_name: str, content: BinaryIO, by: User | None) -> SpendImport:
+    """Keep the file to be looked at; nothing is imported yet."""
+    folder = Path(settings.CLABO_UPLOAD_DIR)
+    folder.mkdir(parents=True, exist_ok=True)
+    stored_as = uuid.uuid4().hex
+    digest, size = hashlib.sha256(), 0
+    with (folder / stored_as).open("wb") as out:
+        while chunk := content.read(1 << 16):
+            size += len(chunk)
+            if size > MAX_BYTES:
+                out.close()
+                (folder / stored_as).unlink()
+                raise Problem("The file is larger than 200 MB. Export fewer days at a time.", "file", 413)
+            digest.update(chunk)
+            out.write(chunk)
+    batch = SpendImport(
+        site=site, file_name=file_name[-200:] or "file", digest=digest.hexdigest(), stored_as=stored_as, made_by=by
+    )
+    try:
+        look(_path(batch))
+    except Problem:
+        _path(batch).unlink()
+        raise
+    batch.save()
+    return batch
+
+
+def import_of(site: Site, import_id: int) -> SpendImport:
+    """One import of the site; raises Problem."""
+    batch = SpendImport.objects.filter(site=site, pk=import_id).first()
+    if batch is None:
+        raise missing("import")
+    return batch
+
+
+def propose(batch: SpendImport) -> tuple[Layout, Guess, list[list[str]]]:
+    """The file's layout, a proposed reading, and some rows to see it by."""
+    layout, sample = look(_path(batch))
+    host = batch.site.hosts.filter(stands_for="").values_list("host", flat=True).first() or ""
+    return layout, guess_reading(layout.head, sample, host), sample
+
+
+def check(batch: SpendImport, reading: Reading | None = None) -> Check:
+    """Read the whole file without importing it."""
+    layout, guess, sample = propose(batch)
+    if reading is None:
+        reading = guess.reading
+    else:
+        reading = replace(reading, host=guess.reading.host)
+    for needed in ("day", "cost"):
+        if needed not in reading.columns:
+            return Check(layout, reading, [*guess.doubts], sample[:20], same_file=_same_file(batch))
+    result = Check(layout, reading, guess.doubts, sample[:20], same_file=_same_file(batch))
+    for piece in _pieces(batch, layout, reading):
+        lines = [(n, line) for n, line, _ in piece if isinstance(line, SpendLine)]
+        known = _imported_before(batch, [line for _, line in lines])
+        for number, line, cells in piece:
+            if isinstance(line, SpendLine) and _print(line) in known:
+                line = BadRow(
+                    "row",
+                    f"{line.day:%-d %b} of this ad was imported before, from {known[_print(line)]}. Undo that import, or leave these rows out.",
+                )
+            if isinstance(line, BadRow):
+                result.bad_count += 1
+                if len(result.bad) < BAD_ROWS_SHOWN:
+                    result.bad.append((number, line, cells))
+            elif line is None:
+                result.sum_lines += 1
+            else:
+                result.good += 1
+                result.cost += line.cost
+                result.clicks += line.clicks
+                result.impressions += line.impressions
+                result.first_day = min(result.first_day or line.day, line.day)
+                result.last_day = max(result.last_day or line.day, line.day)
+    return result
+
+
+Piece = list[tuple[int, SpendLine | BadRow | None, list[str]]]
+
+
+def _pieces(batch: SpendImport, layout: Layout, reading: Reading) -> Iterator[Piece]:
+    """The file's rows as read, some at a time; None stands for a sum line."""
+    read = (
+        (number, None if is_sum_line(cells) else read_row(cells, reading), cells)
+        for number, cells in rows(_path(batch), layout)
+    )
+    while piece := list(islice(read, _CHUNK)):
+        yield piece
+
+
+def _print(line: SpendLine) -> str:
+    return fingerprint(str(line.day), line.source, line.campaign, line.ad_group, line.ad, line.landing)
+
+
+def _imported_before(batch: SpendImport, lines: list[SpendLine]) -> dict[str, str]:
+    found = SpendRow.objects.filter(site=batch.site, fingerprint__in={_print(line) for line in lines})
+    return dict(found.exclude(batch=batch).values_list("fingerprint", "batch__file_name"))
+
+
+def _same_file(batch: SpendImport) -> SpendImport | None:
+    same = SpendImport.objects.filter(site=batch.site, digest=batch.digest, state=SpendImport.State.DONE)
+    return same.exclude(pk=batch.pk).first()
+
+
+def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
+    """Import the file, all of it or nothing; raises Problem when a row is bad or it came before."""
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock(72729, %s)", [batch.site_id])
+        batch = SpendImport.objects.select_for_update().get(pk=batch.pk)
+        if batch.state != SpendImport.State.UPLOADED:
+            raise Problem("This import was finished already.", status=409)
+        found = check(batch, reading)
+        if found.same_file:
+            raise Problem(
+                f"The same file was imported on {found.same_file.made_at:%-d %b} as {found.same_file.file_name}. Undo that import first.",
+                "file",
+                409,
+            )
+        if not found.importable:
+            raise Problem(f"{found.bad_count or 'All'} rows cannot be read. Nothing was imported.", "rows")
+        pages = _LandingPages(batch.site)
+        for piece in _pieces(batch, found.layout, found.reading):
+            lines = [line for _, line, _ in piece if isinstance(line, SpendLine)]
+            page_ids = pages.find({line.landing for line in lines if line.landing})
+            SpendRow.objects.bulk_create(
+                [
+                    SpendRow(
+                        site=batch.site,
+                        batch=batch,
+                        day=line.day,
+                        source=line.source,
+                        campaign=line.campaign,
+                        ad_group=line.ad_group,
+                        ad=line.ad,
+                        page_id=page_ids.get(line.landing),
+                        landing=line.landing,
+                        impressions=line.impressions,
+                        clicks=line.clicks,
+                        cost=line.cost,
+                        fingerprint=_print(line),
+                    )
+                    for line in lines
+                ]
+            )
+        batch.state = SpendImport.State.DONE
+        batch.source = found.reading.source
+        batch.rows, batch.cost = found.good, found.cost
+        batch.first_day, batch.last_day = found.first_day, found.last_day
+        batch.save()
+    return batch
+
+
+class _LandingPages:
+    """Pages by the address that a spend file gives, remembered over the file."""
+
+    def __init__(self, site: Site) -> None:
+        self.site = site
+        self._known: dict[str, int | None] = {}
+        self._stands_for = {h.host: h.stands_for for h in site.hosts.all() if h.stands_for}
+
+    def find(self, addresses: set[str]) -> dict[str, int | None]:
+        for address in addresses - self._known.keys():
+            host, slash, path = address.partition("/")
+            host = self._stands_for.get(host, host)
+            page = Page.objects.filter(site=self.site, host=host, path=slash + path).only("id").first()
+            self._known[address] = page.pk if page else None
+        return self._known
+
+
+def undo(batch: SpendImport) -> None:
+    """Take an import's rows out again. The file is kept, and can be imported again."""
+    with transaction.atomic():
+        locked = SpendImport.objects.select_for_update().get(pk=batch.pk)
+        if locked.state != SpendImport.State.DONE:
+            raise Problem("Only a finished import can be undone.", status=409)
+        SpendRow.objects.filter(batch=locked).delete()
+        locked.state = SpendImport.State.UNDONE
+        locked.save()

@@ -1,0 +1,306 @@
+"""What came of a test: per variant, day by day, and the verdict."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+from itertools import accumulate
+
+from django.db.models import Count, Min, Q, Sum
+from django.db.models.functions import TruncDate
+
+from clabo.collect.models import Event, Kind, Page, Standing, Visit
+from clabo.conversions.lens import Lens
+from clabo.conversions.models import Conversion, Credit
+from clabo.core.evidence import (
+    Counts,
+    Interval,
+    MeanComparison,
+    Moments,
+    SplitHealth,
+    TestState,
+    Verdict,
+    chance_to_be_best,
+    compare_means,
+    compare_rates,
+    confidence_sequence,
+    expected_loss,
+    holm,
+    plan_rate_test,
+    sequential_cost,
+    split_health,
+    verdict,
+)
+from clabo.core.returns import roas
+from clabo.sites.models import Site
+from clabo.spend.joining import cost_under, join
+from clabo.splits.models import Exposure, SplitTest, Variant
+
+LEVEL = 0.95
+
+
+@dataclass(slots=True)
+class Arm:
+    """One variant's result. Value per visitor in the site's currency."""
+
+    variant: Variant
+    page_id: int | None
+    counts: Counts
+    value: Moments
+    value_sum: Decimal
+    spend: Decimal
+    revenue: Decimal
+    chance: float = math.nan
+    loss: float = math.nan
+
+    @property
+    def roas(self) -> Decimal | None:
+        return roas(self.revenue, self.spend)
+
+
+@dataclass(frozen=True, slots=True)
+class Against:
+    """A challenger against the control. `sequence` decides; the fixed-sample reading stands beside it."""
+
+    letter: str
+    sequence: Interval
+    fixed: Interval
+    p_value: float
+    value: MeanComparison
+    value_sequence: Interval
+
+
+@dataclass(frozen=True, slots=True)
+class DayRange:
+    """The always-valid range of one challenger's difference at the end of a day."""
+
+    day: date
+    letter: str
+    visitors: int
+    interval: Interval
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """A test under a lens (its source and device; the days are the test's own)."""
+
+    test: SplitTest
+    arms: list[Arm]
+    against: list[Against]
+    days: list[DayRange]
+    health: SplitHealth
+    verdict: Verdict
+    worth: float
+    needed: int
+    decided_on: date | None
+    first_day: date | None
+    last_day: date | None
+    visitors_per_day: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Outcome:
+    """A visitor who converted: how often the value came, by day since exposure."""
+
+    exposed: date
+    first: date
+    values: list[tuple[date, Decimal]]
+
+
+def result(lens: Lens, test: SplitTest, now: datetime | None = None) -> Result:
+    """The test's result as it stands."""
+    variants = list(test.variants.all())
+    letters = [v.letter for v in variants]
+    zone = lens.site.zone
+    now = now or datetime.now(UTC)
+    until = test.ended_at or now
+    first = test.started_at.astimezone(zone).date() if test.started_at else None
+    last = until.astimezone(zone).date() if first else None
+    exposed = _exposed(lens, test)
+    outcomes = _outcomes(lens, test, until)
+    arms = [_arm(v, exposed[v.letter], outcomes[v.letter]) for v in variants]
+    if first and last:
+        _add_money(lens, test, arms, first, last)
+    _add_chances(arms)
+    m = len(variants) - 1
+    level = 1 - (1 - LEVEL) / m
+    planned = max(1, test.planned_visitors)
+    against = _against(arms, planned, level)
+    days = _day_by_day(letters, exposed, outcomes, planned, level, first, last)
+    worth = test.baseline * test.smallest_lift
+    needed = _needed(test, len(variants))
+    total = sum(a.counts.trials for a in arms)
+    length = max(1.0, (until - test.started_at).total_seconds() / 86400) if test.started_at else 1.0
+    health = split_health([a.counts.trials for a in arms], [v.share for v in variants])
+    state = TestState(
+        [a.sequence for a in against], worth, [a.counts.trials for a in arms], health, needed, total / length
+    )
+    decision = verdict(state)
+    decided = _decided_on(days, decision, letters)
+    return Result(test, arms, against, days, health, decision, worth, needed, decided, first, last, total / length)
+
+
+def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
+    """Visitors by variant and day of first exposure."""
+    rows = Exposure.objects.filter(test=test).filter(_counted(lens))
+    found: defaultdict[str, dict[date, int]] = defaultdict(dict)
+    by_day = rows.annotate(day=TruncDate("first_at", tzinfo=lens.site.zone)).values_list("letter", "day")
+    for letter, day, n in by_day.annotate(Count("id")):
+        found[letter][day] = n
+    return found
+
+
+def _counted(lens: Lens) -> Q:
+    """Exposures in visits that the lens looks at and that enter reports."""
+    visits = Visit.objects.filter(lens.filter(days=False), standing=Standing.COUNTED)
+    return Q(visit_id__in=visits.values("id"))
+
+
+def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_Outcome]]:
+    """Visitors who converted after their exposure, while the test ran, by variant."""
+    found: defaultdict[str, list[_Outcome]] = defaultdict(list)
+    if not test.started_at:
+        return found
+    zone = lens.site.zone
+    conversions: defaultdict[int, list[tuple[datetime, Decimal]]] = defaultdict(list)
+    for visitor_id, time, value in (
+        Conversion.objects.filter(site=lens.site, rule=test.rule, time__gte=test.started_at, time__lte=until)
+        .order_by("time")
+        .values_list("visitor_id", "time", "value")
+    ):
+        conversions[visitor_id].append((time, value or Decimal(0)))
+    rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(_counted(lens))
+    for letter, visitor_id, first_at in rows.values_list("letter", "visitor_id", "first_at"):
+        after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]
+        if after:
+            found[letter].append(_Outcome(first_at.astimezone(zone).date(), after[0][0], after))
+    return found
+
+
+def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[_Outcome]) -> Arm:
+    n = sum(exposed.values())
+    sums = [sum((v for _, v in o.values), Decimal(0)) for o in outcomes]
+    total = sum(sums, Decimal(0))
+    value = Moments.of_sums(n, float(total), float(sum((s * s for s in sums), Decimal(0))))
+    page = Page.objects.filter(site=variant.test.site_id, host=variant.host, path=variant.path).only("id").first()
+    return Arm(
+        variant, page.pk if page else None, Counts(len(outcomes), n), value, total, Decimal(0), Decimal(0)
+    )
+
+
+def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], first: date, last: date) -> None:
+    """Spend and credited value of visits that entered at each variant while the test ran."""
+    own = Lens(lens.site, first, last, lens.origin, lens.device, test.rule, lens.model)
+    spend: Counter[int] = Counter()
+    for (_, page_id), cost in cost_under(own, join(lens.site, first, last)).items():
+        spend[page_id] += cost  # type: ignore[assignment]
+    revenue = dict(
+        Credit.objects.filter(own.filter(), rule=test.rule, model=lens.model, page_id__in=[a.page_id for a in arms if a.page_id])
+        .values_list("page_id")
+        .annotate(Sum("value"))
+    )
+    for arm in arms:
+        if arm.page_id:
+            arm.spend = Decimal(spend[arm.page_id])
+            arm.revenue = revenue.get(arm.page_id) or Decimal(0)
+
+
+def _add_chances(arms: Sequence[Arm]) -> None:
+    if all(a.counts.trials for a in arms):
+        counts = [a.counts for a in arms]
+        for arm, chance, loss in zip(arms, chance_to_be_best(counts), expected_loss(counts), strict=True):
+            arm.chance, arm.loss = chance, loss
+
+
+def _against(arms: Sequence[Arm], planned: int, level: float) -> list[Against]:
+    control = arms[0]
+    fixed = [compare_rates(control.counts, arm.counts) for arm in arms[1:]]
+    p_values = [c.p_value for c in fixed]
+    adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
+    return [
+        Against(
+            arm.variant.letter,
+            confidence_sequence(
+                Moments.of_counts(control.counts), Moments.of_counts(arm.counts), planned, level
+            ),
+            comparison.difference,
+            p,
+            compare_means(control.value, arm.value, level),
+            confidence_sequence(
+                control.value,
+                arm.value,
+                planned,
+                level,
+                converted=(control.counts.conversions, arm.counts.conversions),
+            ),
+        )
+        for arm, comparison, p in zip(arms[1:], fixed, adjusted, strict=True)
+    ]
+
+
+def _day_by_day(
+    letters: Sequence[str],
+    exposed: dict[str, dict[date, int]],
+    outcomes: dict[str, list[_Outcome]],
+    planned: int,
+    level: float,
+    first: date | None,
+    last: date | None,
+) -> list[DayRange]:
+    """The range that would have been shown at the end of each day."""
+    if first is None or last is None:
+        return []
+    days = [first + timedelta(days=i) for i in range((last - first).days + 1)]
+    visitors = {k: list(accumulate(exposed[k].get(d, 0) for d in days)) for k in letters}
+    converted = {}
+    for k in letters:
+        by_day = Counter(o.first for o in outcomes[k])
+        converted[k] = list(accumulate(by_day[d] for d in days))
+    found = []
+    for i, day in enumerate(days):
+        moments = {k: Moments.of_counts(Counts(min(converted[k][i], visitors[k][i]), visitors[k][i])) for k in letters}
+        total = sum(visitors[k][i] for k in letters)
+        for k in letters[1:]:
+            sequence = confidence_sequence(moments[letters[0]], moments[k], planned, level)
+            found.append(DayRange(day, k, total, sequence))
+    return found
+
+
+def _needed(test: SplitTest, arms: int) -> int:
+    """Visitors at which the always-honest reading should see a difference worth having."""
+    shares = [v.share for v in test.variants.all()]
+    plan = plan_rate_test(
+        test.baseline, test.smallest_lift, level=1 - 0.05 / (arms - 1), arms=arms, shares=shares
+    )
+    return math.ceil(plan.total * sequential_cost(plan))
+
+
+def _decided_on(days: Sequence[DayRange], decision: Verdict, letters: Sequence[str]) -> date | None:
+    """The first day since which the winner's range has stayed above 0."""
+    if decision.kind != "adopt":
+        return None
+    letter = letters[1 + decision.sentence_parts["challenger"]]
+    since: date | None = None
+    for day in (d for d in days if d.letter == letter):
+        above = day.interval.known and day.interval.low > 0
+        since = (since or day.day) if above else None
+    return since
+
+
+def visitors_per_day(site: Site, address: str, days: int = 28) -> float:
+    """New visitors a day on a page, as a plan counts them: entries and passing views, each person once."""
+    path = address if address.startswith("/") else "/" + address.partition("://")[2].partition("/")[2]
+    page = Page.objects.filter(site=site, path=path.rstrip("/") or "/").only("id").first()
+    if page is None:
+        return 0.0
+    since = datetime.now(UTC) - timedelta(days=days)
+    seen = Event.objects.filter(
+        site=site, page=page, kind=Kind.VIEW, time__gte=since, visit__standing=Standing.COUNTED
+    ).aggregate(visitors=Count("visitor_id", distinct=True), first=Min("time"))
+    if not seen["visitors"]:
+        return 0.0
+    return float(seen["visitors"]) / max(1.0, (datetime.now(UTC) - seen["first"]).total_seconds() / 86400)

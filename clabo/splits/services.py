@@ -1,0 +1,154 @@
+"""Making, starting and ending split tests."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from django.db import transaction
+
+from clabo.accounts.problems import Problem, missing
+from clabo.collect.drafts import Reading
+from clabo.collect.models import Page
+from clabo.conversions.models import ConversionRule
+from clabo.core.addresses import Address, AddressError
+from clabo.core.evidence import SamplePlan, plan_rate_test
+from clabo.sites.models import Site
+from clabo.splits.models import LETTERS, SplitTest, Variant
+
+State = SplitTest.State
+
+
+@dataclass(frozen=True, slots=True)
+class TestContent:
+    """What a person says of a test; the first address is the control. Shares are percentages."""
+
+    __test__ = False
+
+    name: str
+    rule: ConversionRule
+    addresses: Sequence[str]
+    shares: Sequence[int]
+    traffic: int
+    baseline: float
+    smallest_lift: float
+
+
+def plan(content: TestContent) -> SamplePlan:
+    """The visitors that the test needs; raises Problem naming the field."""
+    if len(content.shares) != len(content.addresses) or not 2 <= len(content.shares) <= len(LETTERS):
+        raise Problem(f"A test has between 2 and {len(LETTERS)} variants, each with a share.", "shares")
+    if any(s < 1 for s in content.shares) or sum(content.shares) != 100:
+        raise Problem("The shares are whole percentages of at least 1 that sum to 100.", "shares")
+    level = 1 - 0.05 / (len(content.shares) - 1)
+    try:
+        return plan_rate_test(
+            content.baseline, content.smallest_lift, level=level, arms=len(content.shares), shares=content.shares
+        )
+    except ValueError as error:
+        field, _, message = str(error).partition(": ")
+        raise Problem(f"This {message}.", field) from None
+
+
+def save_test(site: Site, content: TestContent, test: SplitTest | None = None) -> SplitTest:
+    """A new draft, or a draft changed. What runs or has ended can't be changed."""
+    if not content.name.strip():
+        raise Problem("Give the test a name that says what is different.", "name")
+    if not 1 <= content.traffic <= 100:
+        raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
+    planned = plan(content)
+    pages = _pages(site, content.addresses)
+    with transaction.atomic():
+        if test:
+            test = SplitTest.objects.select_for_update().get(pk=test.pk)
+            if test.state != State.DRAFT:
+                raise Problem("A test that has been started can't be changed. Make a new one.", status=409)
+            test.variants.all().delete()
+        test = test or SplitTest(site=site)
+        test.name, test.rule, test.traffic = content.name.strip(), content.rule, content.traffic
+        test.baseline, test.smallest_lift = content.baseline, content.smallest_lift
+        test.planned_visitors = planned.total
+        test.save()
+        Variant.objects.bulk_create(
+            [
+                Variant(test=test, letter=letter, host=page.host, path=page.path, share=share)
+                for letter, page, share in zip(LETTERS, pages, content.shares, strict=False)
+            ]
+        )
+    return test
+
+
+def _pages(site: Site, addresses: Sequence[str]) -> list[Address]:
+    reading = Reading.of(site)
+    main = next((h.host for h in site.hosts.all() if not h.stands_for), "")
+    found: list[Address] = []
+    for place, text in enumerate(addresses):
+        name = f"addresses.{place}"
+        text = text.strip()
+        if text.startswith("/"):
+            text = main + text
+        try:
+            page = reading.page(text if "://" in text else "https://" + text)
+        except AddressError as error:
+            raise Problem(f"This is not an address: {error}.", name) from None
+        if page.host not in reading.hosts:
+            raise Problem(f"{page.host} is not one of this site's hosts. Add it under Pixel first.", name)
+        if found and page.host != found[0].host:
+            raise Problem("All addresses must be on the same host: a visitor's id does not cross hosts.", name)
+        if page in found:
+            raise Problem("Each variant needs an address of its own.", name)
+        found.append(page)
+    return found
+
+
+def start(test: SplitTest, now: datetime | None = None) -> SplitTest:
+    """Let visitors in. The control page must have been seen with the tag."""
+    with transaction.atomic():
+        test = _locked(test, State.DRAFT, "Only a draft can be started.")
+        for variant in test.variants.all():
+            seen = Page.objects.filter(site=test.site_id, host=variant.host, path=variant.path).exists()
+            if not seen:
+                raise Problem(
+                    f"No hit has come from {variant.path} yet. Put the tag on it, open it once, then start.",
+                    "variants",
+                    409,
+                )
+            busy = SplitTest.objects.filter(
+                site=test.site_id, state=State.RUNNING, variants__host=variant.host, variants__path=variant.path
+            ).first()
+            if busy:
+                raise Problem(f"{variant.path} is in the running test “{busy.name}”. End that first.", "variants", 409)
+        test.state, test.started_at = State.RUNNING, now or datetime.now(UTC)
+        test.save()
+    return test
+
+
+def end(test: SplitTest, now: datetime | None = None) -> SplitTest:
+    """Let nobody in any more. The result stays."""
+    with transaction.atomic():
+        test = _locked(test, State.RUNNING, "Only a running test can be ended.")
+        test.state, test.ended_at = State.ENDED, now or datetime.now(UTC)
+        test.save()
+    return test
+
+
+def remove(test: SplitTest) -> None:
+    """Remove a draft. What has run is kept."""
+    with transaction.atomic():
+        _locked(test, State.DRAFT, "Only a draft can be removed; what has run is kept.").delete()
+
+
+def _locked(test: SplitTest, state: str, otherwise: str) -> SplitTest:
+    test = SplitTest.objects.select_for_update().get(pk=test.pk)
+    if test.state != state:
+        raise Problem(otherwise, status=409)
+    return test
+
+
+def test_of(site: Site, test_id: int) -> SplitTest:
+    """One test of the site; raises Problem."""
+    test = SplitTest.objects.filter(site=site, pk=test_id).select_related("rule").first()
+    if test is None:
+        raise missing("split test")
+    return test
