@@ -104,12 +104,17 @@ def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning
     return {b: found[o.fingerprint] for b, o in made.items()}
 
 
-def visitors(site_id: int, first_seen: dict[UUID, datetime]) -> tuple[dict[UUID, Visitor], set[UUID]]:
-    """The visitor of every cookie id, and which of them are new."""
-    found = {v.key: v for v in Visitor.objects.filter(site_id=site_id, key__in=first_seen)}
+def visitors(
+    site_id: int, seen: dict[UUID, tuple[datetime, datetime]]
+) -> tuple[dict[UUID, Visitor], set[UUID]]:
+    """The visitor of every cookie id, seen from first to last in this batch; and which are new.
+
+    A new one is stored as having made one visit, which is nearly always so.
+    """
+    found = {v.key: v for v in Visitor.objects.filter(site_id=site_id, key__in=seen)}
     fresh = [
-        Visitor(site_id=site_id, key=key, first_at=time, last_at=time)
-        for key, time in first_seen.items()
+        Visitor(site_id=site_id, key=key, first_at=first, last_at=last, visits=1)
+        for key, (first, last) in seen.items()
         if key not in found
     ]
     Visitor.objects.bulk_create(fresh)

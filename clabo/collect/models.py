@@ -118,22 +118,23 @@ class Device(models.IntegerChoices):
 class Visit(models.Model):
     """A visitor's events with no longer gap (definitions: "Visit")."""
 
-    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
-    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, db_index=False)
+    # Unchecked foreign keys: the pipeline writes only what it has just stored or read.
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False, db_constraint=False)
+    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, db_index=False, db_constraint=False)
     number = models.PositiveIntegerField()
     started_at = models.DateTimeField()
     ended_at = models.DateTimeField()
     day = models.DateField()
     entry_page = models.ForeignKey(
-        Page, on_delete=models.PROTECT, null=True, related_name="+", db_index=False
+        Page, on_delete=models.PROTECT, null=True, related_name="+", db_index=False, db_constraint=False
     )
     exit_page = models.ForeignKey(
-        Page, on_delete=models.PROTECT, null=True, related_name="+", db_index=False
+        Page, on_delete=models.PROTECT, null=True, related_name="+", db_index=False, db_constraint=False
     )
     views = models.PositiveIntegerField(default=0)
     interacted = models.BooleanField(default=False)
     conversions = models.PositiveIntegerField(default=0)
-    origin = models.ForeignKey(Origin, on_delete=models.PROTECT, related_name="+", db_index=False)
+    origin = models.ForeignKey(Origin, on_delete=models.PROTECT, related_name="+", db_index=False, db_constraint=False)
     channel = models.CharField(max_length=10)
     # Of the campaign parameters that began the visit; empty where it had none.
     campaign_fingerprint = models.CharField(max_length=32, blank=True)
@@ -161,7 +162,7 @@ class Event(models.Model):
     """One event. Partitioned by month of event time; see partitions.py."""
 
     pk = models.CompositePrimaryKey("site_id", "time", "id")
-    # Unchecked foreign keys: the pipeline writes only what it has just stored or read.
+    # Unchecked foreign keys, as in Visit.
     site = models.ForeignKey(Site, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
     time = models.DateTimeField()
     id = models.UUIDField()

@@ -63,8 +63,11 @@ def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
     for own in by_visitor.values():
         own.sort(key=lambda d: d.time)
     visitors, new_keys = inventory.visitors(
-        reading.site_id, {key: own[0].time for key, own in by_visitor.items()}
+        reading.site_id, {key: (own[0].time, own[-1].time) for key, own in by_visitor.items()}
     )
+    as_stored = {v.pk: (v.first_at, v.last_at, v.visits) for v in visitors.values()}
+    for key in new_keys:
+        visitors[key].visits = 0  # counted up again by stitching
     changes = Changes(reading.site_id)
     in_order: dict[int, list[_Step]] = {}
     late: dict[int, list[_Step]] = {}
@@ -80,7 +83,7 @@ def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
         _restitch(batch, late, by_id, changes)
     Event.objects.bulk_create(batch.events)
     Visitor.objects.bulk_create(
-        by_id.values(),
+        [v for v in by_id.values() if as_stored[v.pk] != (v.first_at, v.last_at, v.visits)],
         update_conflicts=True,
         unique_fields=["id"],
         update_fields=["first_at", "last_at", "visits"],

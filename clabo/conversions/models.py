@@ -87,16 +87,16 @@ class Credit(models.Model):
     year of credits joins nothing.
     """
 
-    site = models.ForeignKey(Site, on_delete=models.CASCADE)
-    rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE)
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
+    rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE, db_index=False)
     conversion = models.ForeignKey(Conversion, on_delete=models.CASCADE, related_name="credits")
     model = models.CharField(max_length=10)
     visit = models.ForeignKey(Visit, on_delete=models.CASCADE, related_name="+", db_constraint=False)
     share = models.DecimalField(max_digits=10, decimal_places=9)
     value = models.DecimalField(max_digits=20, decimal_places=9, null=True)
     day = models.DateField()
-    page = models.ForeignKey(Page, on_delete=models.CASCADE, null=True, related_name="+")
-    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, related_name="+")
+    page = models.ForeignKey(Page, on_delete=models.CASCADE, null=True, related_name="+", db_index=False)
+    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, related_name="+", db_index=False)
     device = models.PositiveSmallIntegerField()
 
     class Meta:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable
+import multiprocessing
+from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
+from multiprocessing.queues import Queue
 from zoneinfo import ZoneInfo
 
 from django.conf import settings
-from django.db import transaction
+from django.db import connection, transaction
 
 from clabo.accounts.models import Membership, User, Workspace
 from clabo.collect import pipeline
@@ -20,8 +22,8 @@ from clabo.conversions.services import RuleContent, make_rule
 from clabo.core.addresses import host_of
 from clabo.demo import scenario
 from clabo.demo.channels import channel_files
-from clabo.demo.simulator import Simulator
-from clabo.sites.directory import tag_site
+from clabo.demo.simulator import Clicks, Simulator
+from clabo.sites.directory import TagSite, tag_site
 from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.spend import services as spend
@@ -40,14 +42,21 @@ def load(
     with transaction.atomic():
         site = make_demo_site()
         tests = _make_tests(site, now)
-    simulator = Simulator(tag_site(site), tests)
     today = now.astimezone(ZoneInfo(scenario.TIME_ZONE)).date()
-    for number in range(days):
-        day = today - timedelta(days=days - 1 - number)
-        _take(simulator.day(day, visits / days, until=now))
-        progress(0.9 * (number + 1) / days, f"visits of {day:%-d %b}")
+    clicks: list[Clicks] = []
+    waiting: list[Envelope] = []
+    for number, part in enumerate(_simulated(tag_site(site), tests, today, days, visits / days, now)):
+        if number == days:
+            clicks = part  # type: ignore[assignment]
+            break
+        waiting += part  # type: ignore[arg-type]
+        # A few days at a time: most of what a batch costs does not depend on its size.
+        if len(waiting) > 9000 or number == days - 1:
+            _take(waiting)
+            waiting = []
+        progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
-    _import_spend(site, simulator)
+    _import_spend(site, clicks)
     progress(1.0, "done")
     return site
 
@@ -84,6 +93,33 @@ def _make_tests(site: Site, now: datetime) -> dict[str, tuple[datetime, datetime
     return spans
 
 
+def _simulated(
+    tag: TagSite,
+    tests: dict[str, tuple[datetime, datetime | None]],
+    today: date,
+    days: int,
+    per_day: float,
+    now: datetime,
+) -> Iterator[list[Envelope] | list[Clicks]]:
+    """Each day's requests, made ahead in a process of its own; last the clicks that were paid for."""
+    # The child must not share this process's connection.
+    connection.close()
+    context = multiprocessing.get_context("fork")
+    queue: Queue[list[Envelope] | list[Clicks]] = context.Queue(maxsize=6)
+
+    def simulate() -> None:
+        simulator = Simulator(tag, tests)
+        for number in range(days):
+            queue.put(simulator.day(today - timedelta(days=days - 1 - number), per_day, until=now))
+        queue.put(simulator.paid_clicks())
+
+    child = context.Process(target=simulate, daemon=True)
+    child.start()
+    for _ in range(days + 1):
+        yield queue.get()
+    child.join()
+
+
 def _midday(now: datetime, days_ago: int) -> datetime:
     day: date = now.date() - timedelta(days=days_ago)
     return datetime.combine(day, time(10), UTC)
@@ -96,8 +132,8 @@ def _take(requests: list[Envelope]) -> None:
     pipeline.drain()
 
 
-def _import_spend(site: Site, simulator: Simulator) -> None:
-    for file in channel_files(simulator.paid_clicks()):
+def _import_spend(site: Site, clicks: list[Clicks]) -> None:
+    for file in channel_files(clicks):
         batch = spend.upload(site, file.name, io.BytesIO(file.content), None)
         reading = spend.propose(batch)[1].reading
         spend.take_in(batch, _with_source(reading, file.source))

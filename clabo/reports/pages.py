@@ -93,10 +93,8 @@ def page_table(lens: Lens, with_before: bool = False) -> PageTable:
     if with_before:
         earlier = lens.before()
         before = _rows(earlier, join(lens.site, earlier.first, earlier.last))
-    pages = Page.objects.in_bulk(list(rows | before))
-    for page_id, row in (rows | before).items():
-        row.page = pages[page_id]
-    for page_id, row in before.items():
+    pages = Page.objects.in_bulk([*rows, *before])
+    for page_id, row in [*rows.items(), *before.items()]:
         row.page = pages[page_id]
     ranked = sorted(rows.values(), key=lambda r: (-r.entries, -r.views, str(r.page)))[:MOST_PAGES]
     success = _success_pages(lens)
