@@ -27,7 +27,9 @@ def require(workspace_id: int, user: User, role: Role, what: str) -> Role:
         raise missing(what)
     own = Role(membership.role)
     if _RANK[own] < _RANK[role]:
-        raise Problem(f"This takes the role “{role.value}”; yours is “{own.value}”. Ask an owner.", status=403)
+        raise Problem(
+            f"This takes the role “{role.value}”; yours is “{own.value}”. Ask an owner.", status=403
+        )
     return own
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal, cast
 
 from django.contrib.auth import login
 from django.http import HttpRequest
@@ -54,9 +54,15 @@ def session(request: HttpRequest) -> Session:
             WorkspaceLink(
                 id=m.workspace_id,
                 name=m.workspace.name,
-                role=m.role,
+                role=cast(Any, m.role),
                 sites=[
-                    SiteLink(id=s.pk, name=s.name, currency=s.currency, time_zone=s.time_zone, role=m.role)
+                    SiteLink(
+                        id=s.pk,
+                        name=s.name,
+                        currency=s.currency,
+                        time_zone=s.time_zone,
+                        role=cast(Any, m.role),
+                    )
                     for s in m.workspace.sites.order_by("name")
                 ],
             )
@@ -107,7 +113,11 @@ class NewRole(Schema):
 
 def _member(m: Membership) -> Member:
     return Member(
-        user_id=m.user_id, name=m.user.name, email=m.user.email, role=m.role, has_signed_in=bool(m.user.last_login)
+        user_id=m.user_id,
+        name=m.user.name,
+        email=m.user.email,
+        role=cast(Any, m.role),
+        has_signed_in=bool(m.user.last_login),
     )
 
 

@@ -68,5 +68,3 @@ class Membership(models.Model):
             models.UniqueConstraint(fields=("workspace", "user"), name="one_role_per_person"),
             models.CheckConstraint(condition=models.Q(role__in=Role.values), name="role_is_known"),
         )
-
-

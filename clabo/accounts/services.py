@@ -29,7 +29,9 @@ def make_first_account(token: str, name: str, email: str, password: str, workspa
     try:
         signing.loads(token, salt=_SETUP_SALT, max_age=_SETUP_AGE)
     except signing.BadSignature:
-        raise Problem("This set-up link is not valid. Use the one that ./start printed.", "token", 403) from None
+        raise Problem(
+            "This set-up link is not valid. Use the one that ./start printed.", "token", 403
+        ) from None
     with transaction.atomic():
         with connection.cursor() as cursor:
             cursor.execute("SELECT pg_advisory_xact_lock(727270002)")

@@ -16,6 +16,7 @@ import time
 import uuid
 from base64 import b64decode
 from collections.abc import Awaitable, Callable, MutableMapping
+from contextlib import suppress
 from datetime import UTC, datetime
 from typing import Any
 
@@ -81,11 +82,16 @@ class Collector:
         except Refused as refused:
             self.refused.add(refused)
             await _respond(
-                send, refused.status, [*_ANYONE, (b"content-type", b"application/problem+json")], refused.problem()
+                send,
+                refused.status,
+                [*_ANYONE, (b"content-type", b"application/problem+json")],
+                refused.problem(),
             )
         except Full as full:
             log.error("a hit could not be kept: %s", full)
-            problem = Refused(503, "full", "Hits cannot be kept at the moment", "Keep it and try again later.")
+            problem = Refused(
+                503, "full", "Hits cannot be kept at the moment", "Keep it and try again later."
+            )
             headers = [*_ANYONE, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
             await _respond(send, 503, headers, problem.problem())
 
@@ -105,11 +111,16 @@ class Collector:
 
     async def _hit(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["method"] == "OPTIONS":
-            allowed = [(b"access-control-allow-headers", b"content-type"), (b"access-control-max-age", b"86400")]
+            allowed = [
+                (b"access-control-allow-headers", b"content-type"),
+                (b"access-control-max-age", b"86400"),
+            ]
             await _respond(send, 204, [*_ANYONE, *allowed])
             return
         if scope["method"] != "POST":
-            raise Refused(405, "wrong_method", "Hits are sent by POST", "Use the tag as it is served.", site.id)
+            raise Refused(
+                405, "wrong_method", "Hits are sent by POST", "Use the tag as it is served.", site.id
+            )
         body = await _read(scope, receive, site)
         check(body, site)
         await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, _user_agent(scope), body))
@@ -183,10 +194,8 @@ class Collector:
             else:
                 if self._housekeeping:
                     self._housekeeping.cancel()
-                try:
+                with suppress(AWAY):
                     await asyncio.to_thread(self.refused.save)
-                except AWAY:
-                    pass
                 await send({"type": "lifespan.shutdown.complete"})
                 return
 
@@ -205,9 +214,11 @@ async def _read(scope: Scope, receive: Receive, site: TagSite) -> bytes:
         message = await receive()
         if message["type"] == "http.disconnect":
             raise Refused(400, "cut_off", "The request was cut off", "Send it again.", site.id)
-        body += message.get("body", b"")
+        body += bytes(message.get("body", b""))
         if len(body) > MAX_BODY:
-            raise Refused(413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id)
+            raise Refused(
+                413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id
+            )
         if not message.get("more_body"):
             return body
 

@@ -120,9 +120,7 @@ class Inbox:
         write = loop.run_in_executor(self._thread, self._commit, [g[0] for g in group])
         write.add_done_callback(lambda done: self._answer(group, done))
 
-    def _answer(
-        self, group: list[tuple[Envelope, asyncio.Future[None]]], done: asyncio.Future[None]
-    ) -> None:
+    def _answer(self, group: list[tuple[Envelope, asyncio.Future[None]]], done: asyncio.Future[None]) -> None:
         error = done.exception()
         for _, committed in group:
             if committed.done():  # the sender hung up

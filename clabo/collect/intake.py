@@ -66,12 +66,24 @@ class Refused(Exception):
 
     def __init__(self, status: int, reason: str, title: str, detail: str, site_id: int | None = None) -> None:
         super().__init__(title)
-        self.status, self.reason, self.title, self.detail, self.site_id = status, reason, title, detail, site_id
+        self.status, self.reason, self.title, self.detail, self.site_id = (
+            status,
+            reason,
+            title,
+            detail,
+            site_id,
+        )
 
     def problem(self) -> bytes:
         """The answer's body (RFC 9457)."""
         return msgspec.json.encode(
-            {"type": "about:blank", "title": self.title, "status": self.status, "detail": self.detail, "reason": self.reason}
+            {
+                "type": "about:blank",
+                "title": self.title,
+                "status": self.status,
+                "detail": self.detail,
+                "reason": self.reason,
+            }
         )
 
 
@@ -87,15 +99,21 @@ def check(body: bytes, site: TagSite) -> Beacon:
     refused as a whole: a beacon comes from one tag, and half of a broken one is not to be trusted.
     """
     if len(body) > MAX_BODY:
-        raise Refused(413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id)
+        raise Refused(
+            413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id
+        )
     try:
         beacon = _beacons.decode(body)
     except msgspec.ValidationError as error:
-        raise Refused(422, "wrong_type", "A field is not as it should be", str(error)[:250], site.id) from None
+        raise Refused(
+            422, "wrong_type", "A field is not as it should be", str(error)[:250], site.id
+        ) from None
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise Refused(400, "not_json", "The request is not JSON", str(error)[:250], site.id) from None
     if b"\\u0000" in body or b"\x00" in body:
-        raise Refused(422, "wrong_type", "A field is not as it should be", "No text may contain NUL.", site.id)
+        raise Refused(
+            422, "wrong_type", "A field is not as it should be", "No text may contain NUL.", site.id
+        )
     for place, event in enumerate(beacon.events):
         if event.age > MAX_AGE_MS:
             raise Refused(

@@ -17,13 +17,16 @@ def pages(site_id: int, drafts: Collection[Draft]) -> dict[Address, Page]:
     """The page of every draft, with its inventory brought up to date."""
     wanted = {d.page for d in drafts}
     found = _pages(site_id, wanted)
-    first = {}
+    first: dict[Address, datetime] = {}
     for draft in drafts:
         if draft.page not in found:
             first.setdefault(draft.page, draft.time)
     if first:
         Page.objects.bulk_create(
-            [Page(site_id=site_id, host=a.host, path=a.path, first_at=t, last_at=t) for a, t in first.items()],
+            [
+                Page(site_id=site_id, host=a.host, path=a.path, first_at=t, last_at=t)
+                for a, t in first.items()
+            ],
             ignore_conflicts=True,
         )
         found = _pages(site_id, wanted)
@@ -71,7 +74,8 @@ class Beginning:
     @classmethod
     def of(cls, campaign: Campaign, referrer: str) -> Beginning:
         """The beginning of a visit whose first hit had this campaign and referrer."""
-        return cls(*campaign.identity, referrer)
+        c = campaign
+        return cls(c.source, c.medium, c.name, c.ad_group, c.ad, c.click_kind, c.click_id, referrer)
 
 
 def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning, Origin]:
@@ -93,7 +97,9 @@ def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning
         )
 
     def stored() -> dict[str, Origin]:
-        rows = Origin.objects.filter(site_id=reading.site_id, fingerprint__in={o.fingerprint for o in made.values()})
+        rows = Origin.objects.filter(
+            site_id=reading.site_id, fingerprint__in={o.fingerprint for o in made.values()}
+        )
         return {o.fingerprint: o for o in rows}
 
     found = stored()

@@ -23,9 +23,7 @@ class InboxBatch(models.Model):
     failed = models.TextField(blank=True)
 
     class Meta:
-        indexes = (
-            models.Index(fields=("id",), name="inbox_waiting", condition=models.Q(failed="")),
-        )
+        indexes = (models.Index(fields=("id",), name="inbox_waiting", condition=models.Q(failed="")),)
 
 
 class Refusal(models.Model):
@@ -40,7 +38,9 @@ class Refusal(models.Model):
 
     class Meta:
         constraints = (
-            models.UniqueConstraint(fields=("site", "day", "reason"), name="refusal_once_a_day", nulls_distinct=False),
+            models.UniqueConstraint(
+                fields=("site", "day", "reason"), name="refusal_once_a_day", nulls_distinct=False
+            ),
         )
 
 
@@ -134,7 +134,9 @@ class Visit(models.Model):
     views = models.PositiveIntegerField(default=0)
     interacted = models.BooleanField(default=False)
     conversions = models.PositiveIntegerField(default=0)
-    origin = models.ForeignKey(Origin, on_delete=models.PROTECT, related_name="+", db_index=False, db_constraint=False)
+    origin = models.ForeignKey(
+        Origin, on_delete=models.PROTECT, related_name="+", db_index=False, db_constraint=False
+    )
     channel = models.CharField(max_length=10)
     # Of the campaign parameters that began the visit; empty where it had none.
     campaign_fingerprint = models.CharField(max_length=32, blank=True)
@@ -204,5 +206,7 @@ class TrafficDay(models.Model):
 
     class Meta:
         constraints = (
-            models.UniqueConstraint(fields=("site", "day", "page", "origin", "device"), name="traffic_day_once"),
+            models.UniqueConstraint(
+                fields=("site", "day", "page", "origin", "device"), name="traffic_day_once"
+            ),
         )

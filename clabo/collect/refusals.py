@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import Counter
 from datetime import UTC, datetime
+from typing import Any, cast
 
 from django.db import transaction
 
@@ -47,7 +48,10 @@ class Tally:
             for key, count in counts.items():
                 site_id, reason = key
                 row, _ = Refusal.objects.select_for_update().get_or_create(
-                    site_id=site_id, day=now.date(), reason=reason, defaults={"count": 0, "last_at": now}
+                    site_id=cast(Any, site_id),
+                    day=now.date(),
+                    reason=reason,
+                    defaults={"count": 0, "last_at": now},
                 )
                 row.count += count
                 row.sample, row.last_at = samples[key][:300].replace("\x00", ""), now

@@ -293,7 +293,9 @@ def _restitch(
         for visit, stretch in pairs:
             before = {id(h.item.event): h.item.event.visit_id for h in stretch.hits if not h.item.draft}
             _file(batch, visit, stretch, changes)
-            moved += [h.item.event for h in stretch.hits if before.get(id(h.item.event), visit.pk) != visit.pk]
+            moved += [
+                h.item.event for h in stretch.hits if before.get(id(h.item.event), visit.pk) != visit.pk
+            ]
         for event in moved:
             Event.objects.filter(site_id=event.site_id, time=event.time, id=event.id).update(
                 visit_id=event.visit_id

@@ -32,7 +32,9 @@ class ProblemOut(Schema):
 
 def _answer(request: HttpRequest, status: int, detail: str, field: str = "") -> HttpResponse:
     titles = {401: "Sign in", 403: "Not allowed", 404: "Not found", 409: "Not possible now"}
-    body = ProblemOut(title=titles.get(status, "Please correct this"), status=status, detail=detail, field=field)
+    body = ProblemOut(
+        title=titles.get(status, "Please correct this"), status=status, detail=detail, field=field
+    )
     response = api.create_response(request, body.dict(), status=status)
     response["content-type"] = "application/problem+json"
     return response
@@ -52,5 +54,7 @@ def not_signed_in(request: HttpRequest, error: AuthenticationError) -> HttpRespo
 def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     first = error.errors[0]
     # The location begins with where it was looked for and the name of the body's argument.
-    path = [str(p) for p in first["loc"] if p not in ("body", "query", "path", "file", "form", "data", "words")]
+    path = [
+        str(p) for p in first["loc"] if p not in ("body", "query", "path", "file", "form", "data", "words")
+    ]
     return _answer(request, 422, f"{first['msg']}.", ".".join(path))

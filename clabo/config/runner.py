@@ -12,12 +12,12 @@ from django.test.runner import DiscoverRunner
 class Runner(DiscoverRunner):
     """Django's runner, closing with one line that says how many passed, failed and were skipped."""
 
-    def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> unittest.TestResult:
+    def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> Any:
         # Playwright's sync API leaves an event loop in the test's thread.
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
         return super().run_suite(suite, **kwargs)
 
-    def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **kwargs: Any) -> int:
+    def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:
         broken = super().suite_result(suite, result, **kwargs)
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from django.http import HttpRequest
 from ninja import Field, Router, Schema
@@ -95,9 +95,9 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
         ConversionOut(
             id=r.pk,
             name=r.name,
-            category=r.category,
+            category=cast(Any, r.category),
             rule=r.rule,
-            counting=r.counting,
+            counting=cast(Any, r.counting),
             value=r.value,
             version=r.version,
             sentence=rules.sentence(rules.parse(r.rule)),
@@ -161,7 +161,9 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
 
     def pages(rows: list[queries.Caught]) -> list[CaughtPage]:
         return [
-            CaughtPage(host=c.page.host, path=c.page.path, title=c.page.title, views=c.views, entries=c.entries)
+            CaughtPage(
+                host=c.page.host, path=c.page.path, title=c.page.title, views=c.views, entries=c.entries
+            )
             for c in rows
         ]
 
@@ -222,7 +224,7 @@ def live(request: HttpRequest, site_id: int) -> LiveOut:
             HitOut(
                 id=h.id.hex,
                 time=h.time,
-                kind=Kind(h.kind).name.lower(),
+                kind=cast(Any, Kind(h.kind).name.lower()),
                 host=h.host,
                 path=h.path,
                 title=h.title,
@@ -232,8 +234,8 @@ def live(request: HttpRequest, site_id: int) -> LiveOut:
                 channel=h.channel,
                 source=h.source,
                 campaign=h.campaign,
-                device=Device(h.device).label,
-                standing=Standing(h.standing).name.lower(),
+                device=cast(Any, Device(h.device).label),
+                standing=cast(Any, Standing(h.standing).name.lower()),
                 met=[MetOut(name=m.name, counted=m.counted) for m in met.get(h.id, [])],
             )
             for h in hits

@@ -72,7 +72,11 @@ def settle(
             standing = standing.filter(visitor_id__in=visitor_ids)
         old = {c.event_id: c for c in standing}
         new = {} if rule.deleted_at else _candidates(site_id, rule, pages, visitor_ids)
-        gone = [c for e, c in old.items() if e not in new or c.visitor_id in afresh or _differs(c, new[e], rule.value)]
+        gone = [
+            c
+            for e, c in old.items()
+            if e not in new or c.visitor_id in afresh or _differs(c, new[e], rule.value)
+        ]
         stale = {c.event_id for c in gone}
         made = [
             Conversion(
@@ -144,4 +148,3 @@ def count_visits(site_id: int, visit_ids: Collection[int]) -> None:
         for count, group in by_count.items():
             Visit.objects.filter(pk__in=group).update(conversions=count)
     changes.apply()
-

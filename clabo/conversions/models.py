@@ -40,7 +40,9 @@ class ConversionRule(models.Model):
 
     class Meta:
         constraints = (
-            models.UniqueConstraint(fields=("site", "name"), name="rule_name_once", condition=models.Q(deleted_at=None)),
+            models.UniqueConstraint(
+                fields=("site", "name"), name="rule_name_once", condition=models.Q(deleted_at=None)
+            ),
         )
 
     def __str__(self) -> str:
@@ -100,6 +102,4 @@ class Credit(models.Model):
     device = models.PositiveSmallIntegerField()
 
     class Meta:
-        indexes = (
-            models.Index(fields=("site", "rule", "model", "day"), name="credit_by_day"),
-        )
+        indexes = (models.Index(fields=("site", "rule", "model", "day"), name="credit_by_day"),)

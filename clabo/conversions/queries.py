@@ -49,7 +49,9 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
     today = datetime.now(UTC).astimezone(site.zone).date()
     start = datetime.combine(today - timedelta(days=days - 1), datetime.min.time(), site.zone)
     rows = (
-        Conversion.objects.filter(site=site, rule__in=the_rules, time__gte=start, visit__standing=Standing.COUNTED)
+        Conversion.objects.filter(
+            site=site, rule__in=the_rules, time__gte=start, visit__standing=Standing.COUNTED
+        )
         .annotate(day=TruncDate("time", tzinfo=site.zone))
         .values_list("rule_id", "day")
         .annotate(n=Count("id"))
@@ -104,8 +106,12 @@ def preview(site: Site, rule: rules.Rule, counting: rules.Counting, days: int = 
     near = {p.pk for p in pages if p.pk not in met and _nearly(rule, p)}
     found, per_day = _conversions(site.pk, met, counting, start, site.zone)
     stats = _page_counts(site, met | near, first)
-    caught = sorted((Caught(p, *stats.get(p.pk, (0, 0))) for p in pages if p.pk in met), key=lambda c: -c.views)
-    missed = sorted((Caught(p, *stats.get(p.pk, (0, 0))) for p in pages if p.pk in near), key=lambda c: -c.views)
+    caught = sorted(
+        (Caught(p, *stats.get(p.pk, (0, 0))) for p in pages if p.pk in met), key=lambda c: -c.views
+    )
+    missed = sorted(
+        (Caught(p, *stats.get(p.pk, (0, 0))) for p in pages if p.pk in near), key=lambda c: -c.views
+    )
     return Preview(
         days,
         caught[:100],
@@ -137,7 +143,9 @@ def _conversions(
 
 def _page_counts(site: Site, page_ids: Collection[int], first: date) -> dict[int, tuple[int, int]]:
     rows = TrafficDay.objects.filter(site=site, page_id__in=page_ids, day__gte=first).values_list("page_id")
-    return {page_id: (views, entries) for page_id, views, entries in rows.annotate(Sum("views"), Sum("entries"))}
+    return {
+        page_id: (views, entries) for page_id, views, entries in rows.annotate(Sum("views"), Sum("entries"))
+    }
 
 
 def _nearly(rule: rules.Rule, page: Page) -> bool:
@@ -163,7 +171,9 @@ def rules_met(site: Site, hits: Sequence[LiveHit]) -> dict[UUID, list[RuleMet]]:
     if not views or not parsed:
         return {}
     counted = set(
-        Conversion.objects.filter(site=site, event_id__in=[h.id for h in views]).values_list("rule_id", "event_id")
+        Conversion.objects.filter(site=site, event_id__in=[h.id for h in views]).values_list(
+            "rule_id", "event_id"
+        )
     )
     met: dict[UUID, list[RuleMet]] = {}
     for hit in views:
@@ -171,4 +181,3 @@ def rules_met(site: Site, hits: Sequence[LiveHit]) -> dict[UUID, list[RuleMet]]:
             if language.fits(Address(hit.host, hit.path)):
                 met.setdefault(hit.id, []).append(RuleMet(rule.name, (rule.pk, hit.id) in counted))
     return met
-

@@ -75,7 +75,9 @@ def restore_rule(rule: ConversionRule) -> None:
     try:
         _set_removed(rule, None)
     except IntegrityError:
-        raise Problem("Another conversion has this name by now. Rename that one first.", "name", 409) from None
+        raise Problem(
+            "Another conversion has this name by now. Rename that one first.", "name", 409
+        ) from None
 
 
 def _set_removed(rule: ConversionRule, when: datetime | None) -> None:
@@ -105,5 +107,7 @@ def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> Conver
                 },
             )
     except IntegrityError:
-        raise Problem("Another conversion of this site has this name. Choose a different one.", "name", 409) from None
+        raise Problem(
+            "Another conversion of this site has this name. Choose a different one.", "name", 409
+        ) from None
     return rule

@@ -48,8 +48,9 @@ def credit(touches: Sequence[Touch], model: Model) -> list[tuple[Touch, Decimal]
         rest = one - share * (len(touches) - 1)
         return [(t, share) for t in touches[:-1]] + [(touches[-1], rest)]
     if model == "last_paid":
-        for wanted in (lambda t: t.channel == "paid", lambda t: t.channel != "direct"):
-            for touch in reversed(touches):
-                if wanted(touch):
-                    return [(touch, one)]
+        newest_first = list(reversed(touches))
+        paid = [t for t in newest_first if t.channel == "paid"]
+        for found in (paid, [t for t in newest_first if t.channel != "direct"]):
+            if found:
+                return [(found[0], one)]
     return [(touches[-1], one)]

@@ -24,15 +24,26 @@ DecimalMark = Literal[".", ","]
 
 # Column heads as exports and people write them, reduced to letters and digits.
 _HEADS: dict[Field, frozenset[str]] = {
-    "day": frozenset("day date datum tag jour fecha reportdate".split()),
-    "source": frozenset("source utmsource channel quelle kanal".split()),
-    "campaign": frozenset("campaign campaignname utmcampaign kampagne campagne".split()),
-    "ad_group": frozenset("adgroup adgroupname utmterm anzeigengruppe group".split()),
-    "ad": frozenset("ad adname utmcontent creative anzeige motif".split()),
-    "landing": frozenset("landing landingpage landingaddress landingurl url address zielseite destination".split()),
-    "impressions": frozenset("impressions impr views impressionen einblendungen shown".split()),
-    "clicks": frozenset("clicks click klicks clics".split()),
-    "cost": frozenset("cost costs spend spent amount kosten ausgaben cout".split()),
+    "day": frozenset(["day", "date", "datum", "tag", "jour", "fecha", "reportdate"]),
+    "source": frozenset(["source", "utmsource", "channel", "quelle", "kanal"]),
+    "campaign": frozenset(["campaign", "campaignname", "utmcampaign", "kampagne", "campagne"]),
+    "ad_group": frozenset(["adgroup", "adgroupname", "utmterm", "anzeigengruppe", "group"]),
+    "ad": frozenset(["ad", "adname", "utmcontent", "creative", "anzeige", "motif"]),
+    "landing": frozenset(
+        [
+            "landing",
+            "landingpage",
+            "landingaddress",
+            "landingurl",
+            "url",
+            "address",
+            "zielseite",
+            "destination",
+        ]
+    ),
+    "impressions": frozenset(["impressions", "impr", "views", "impressionen", "einblendungen", "shown"]),
+    "clicks": frozenset(["clicks", "click", "klicks", "clics"]),
+    "cost": frozenset(["cost", "costs", "spend", "spent", "amount", "kosten", "ausgaben", "cout"]),
 }
 _SUM_LINE = re.compile(r"\s*(grand )?(total|sum|summe|gesamt)\b", re.IGNORECASE)
 _DAY = re.compile(r"\s*(\d{1,4})[-./](\d{1,2})[-./](\d{1,4})(?:[ T]\d{2}:\d{2}(?::\d{2})?)?\s*")
@@ -160,7 +171,8 @@ def read_row(cells: Sequence[str], reading: Reading) -> SpendLine | BadRow:
     if isinstance(day, BadRow):
         return day
     numbers: dict[Field, Decimal] = {}
-    for name in ("impressions", "clicks", "cost"):
+    amounts: tuple[Field, ...] = ("impressions", "clicks", "cost")
+    for name in amounts:
         value = read_number(text(name), reading.decimal_mark, name)
         if isinstance(value, BadRow):
             return value
@@ -178,7 +190,8 @@ def read_row(cells: Sequence[str], reading: Reading) -> SpendLine | BadRow:
             landing = str(normalise(landing if "://" in landing else "https://" + landing))
         except AddressError as error:
             return BadRow("landing", f"“{landing[:80]}” is not an address: {error}.")
-    for name in ("source", "campaign", "ad_group", "ad"):
+    texts: tuple[Field, ...] = ("source", "campaign", "ad_group", "ad")
+    for name in texts:
         if len(text(name)) > MAX_TEXT:
             return BadRow(name, f"Longer than {MAX_TEXT} characters. Perhaps a quote is missing before it.")
     return SpendLine(
@@ -206,7 +219,9 @@ def read_day(text: str, order: DayOrder) -> date | BadRow:
     try:
         found = date(year + 2000 if year < 100 else year, month, day)
     except ValueError:
-        return BadRow("day", f"“{text[:40]}” is not a day when read as {'-'.join(order)}. Check the day order.")
+        return BadRow(
+            "day", f"“{text[:40]}” is not a day when read as {'-'.join(order)}. Check the day order."
+        )
     if not 2000 <= found.year < 2100:
         return BadRow("day", f"“{text[:40]}” is in the year {found.year}. Check the day order.")
     return found

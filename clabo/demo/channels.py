@@ -57,10 +57,21 @@ def _write(rows: Sequence[Sequence[object]], delimiter: str, encoding: str) -> b
 
 
 def _meadow(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
-    rows: list[list[object]] = [["Date", "Campaign", "Ad group", "Ad", "Impressions", "Clicks", "Cost (EUR)", "Landing page"]]
+    rows: list[list[object]] = [
+        ["Date", "Campaign", "Ad group", "Ad", "Impressions", "Clicks", "Cost (EUR)", "Landing page"]
+    ]
     for c, words in _of(clicks, scenario.MEADOW):
         rows.append(
-            [c.day.isoformat(), words["utm_campaign"], words["utm_term"], words["utm_content"], _shown(c, chance), c.clicks, _cost(c, chance), f"https://{scenario.HOST}{c.landing}"]
+            [
+                c.day.isoformat(),
+                words["utm_campaign"],
+                words["utm_term"],
+                words["utm_content"],
+                _shown(c, chance),
+                c.clicks,
+                _cost(c, chance),
+                f"https://{scenario.HOST}{c.landing}",
+            ]
         )
     return _write(rows, ",", "utf-8-sig")
 
@@ -70,30 +81,48 @@ def _comma(value: Decimal) -> str:
 
 
 def _lantern(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
-    rows: list[list[object]] = [["Bericht für Brackenhive"], ["Tag", "Kampagne", "Anzeigengruppe", "Anzeige", "Impressionen", "Klicks", "Kosten", "Zielseite"]]
+    rows: list[list[object]] = [
+        ["Bericht für Brackenhive"],
+        ["Tag", "Kampagne", "Anzeigengruppe", "Anzeige", "Impressionen", "Klicks", "Kosten", "Zielseite"],
+    ]
     total = Decimal(0)
     for c, words in _of(clicks, scenario.LANTERN):
         cost = _cost(c, chance)
         total += cost
         rows.append(
-            [f"{c.day:%d.%m.%Y}", words["utm_campaign"], words["utm_term"], words["utm_content"], _shown(c, chance), c.clicks, _comma(cost), c.landing]
+            [
+                f"{c.day:%d.%m.%Y}",
+                words["utm_campaign"],
+                words["utm_term"],
+                words["utm_content"],
+                _shown(c, chance),
+                c.clicks,
+                _comma(cost),
+                c.landing,
+            ]
         )
     rows.append(["Summe", "", "", "", "", "", _comma(total), ""])
     return _write(rows, ";", "latin-1")
 
 
 def _post(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
-    rows: list[list[object]] = [["day", "utm_source", "utm_campaign", "utm_term", "utm_content", "impressions", "clicks", "spend"]]
-    together: dict[tuple[object, ...], list[Decimal | int]] = {}
+    rows: list[list[object]] = [
+        ["day", "utm_source", "utm_campaign", "utm_term", "utm_content", "impressions", "clicks", "spend"]
+    ]
+    together: dict[tuple[str, ...], list[Decimal]] = {}
     for c, words in _of(clicks, scenario.POST):
-        key = (c.day.isoformat(), scenario.POST, words["utm_campaign"], words["utm_term"], words["utm_content"])
-        sums = together.setdefault(key, [0, 0, Decimal(0)])
+        key = (
+            c.day.isoformat(),
+            scenario.POST,
+            words["utm_campaign"],
+            words["utm_term"],
+            words["utm_content"],
+        )
+        sums = together.setdefault(key, [Decimal(0)] * 3)
         for i, value in enumerate((_shown(c, chance), c.clicks, _cost(c, chance))):
-            sums[i] += value
+            sums[i] += Decimal(str(value))
     rows += [[*key, *sums] for key, sums in together.items()]
     # Printed in a magazine without campaign parameters: nothing on the site answers to it.
     for day in sorted({c.day for c in clicks})[::30]:
         rows.append([day.isoformat(), scenario.POST, "back-page", "print", "full-page", 0, 0, "120.00"])
     return _write(rows, "\t", "utf-8")
-
-

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import multiprocessing
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from multiprocessing.queues import Queue
@@ -136,8 +137,4 @@ def _import_spend(site: Site, clicks: list[Clicks]) -> None:
     for file in channel_files(clicks):
         batch = spend.upload(site, file.name, io.BytesIO(file.content), None)
         reading = spend.propose(batch)[1].reading
-        spend.take_in(batch, _with_source(reading, file.source))
-
-
-def _with_source(reading: spend.Reading, source: str) -> spend.Reading:
-    return spend.Reading(reading.columns, reading.day_order, reading.decimal_mark, source, reading.host)
+        spend.take_in(batch, replace(reading, source=file.source))

@@ -26,9 +26,16 @@ class DemoPage:
 PAGES = [
     DemoPage("/", "Brackenhive", 0.42, {"order": 0.030, "guide": 0.05, "booking": 0.01}),
     DemoPage("/starter-hive", "Start with one hive", 0.40, {"order": 0.062, "guide": 0.02}),
-    DemoPage("/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.084, "guide": 0.02}),
+    DemoPage(
+        "/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.084, "guide": 0.02}
+    ),
     DemoPage("/first-season-guide", "Your first season, free guide", 0.50, {"guide": 0.36, "order": 0.012}),
-    DemoPage("/first-season-guide-b", "Your first season, free guide for beginners", 0.50, {"guide": 0.36, "order": 0.012}),
+    DemoPage(
+        "/first-season-guide-b",
+        "Your first season, free guide for beginners",
+        0.50,
+        {"guide": 0.36, "order": 0.012},
+    ),
     DemoPage("/workshops", "Hands-on workshops", 0.36, {"booking": 0.075, "order": 0.012}),
     DemoPage("/workshops-b", "Hands-on workshops near you", 0.36, {"booking": 0.085, "order": 0.012}),
     DemoPage("/winter-kit", "Bring them through winter", 0.63, {"order": 0.011}),
@@ -52,7 +59,15 @@ WAYS = {
     "guide": ["/guide/thank-you"],
     "booking": ["/workshops/thank-you"],
 }
-WANDER = ["/", "/starter-hive", "/workshops", "/suits", "/configure", "/journal/first-swarm", "/first-season-guide"]
+WANDER = [
+    "/",
+    "/starter-hive",
+    "/workshops",
+    "/suits",
+    "/configure",
+    "/journal/first-swarm",
+    "/first-season-guide",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,24 +104,141 @@ class Stream:
 
 
 def _ad(source: str, campaign: str, group: str, ad: str, medium: str = "cpc") -> str:
-    return f"utm_source={source}&utm_medium={medium}&utm_campaign={campaign}&utm_term={group}&utm_content={ad}"
+    return (
+        f"utm_source={source}&utm_medium={medium}&utm_campaign={campaign}&utm_term={group}&utm_content={ad}"
+    )
 
 
 MEADOW, LANTERN, POST = "meadow-feed", "lantern-ads", "hivepost"
 STREAMS = [
-    Stream(0.15, _ad(MEADOW, "starter-autumn", "garden-owners", "smoke-and-honey"), "https://meadowgram.example/", {"/starter-hive": 1}, 0.85, 0.8, 0.92, 90),
-    Stream(0.10, _ad(MEADOW, "starter-autumn", "lookalike-keepers", "one-hive-one-year"), "https://meadowgram.example/", {"/starter-hive": 1}, 1.05, 0.75, 1.04, 80),
-    Stream(0.12, _ad(MEADOW, "guide-leads", "curious", "first-season"), "https://meadowgram.example/", {"/first-season-guide": 1}, 1.0, 0.8, 0.41, 70),
-    Stream(0.09, _ad(LANTERN, "kit-search", "beekeeping-kit", "exact"), "https://lantern-search.example/", {"/starter-hive": 1}, 1.35, 0.45, 1.38, 14),
-    Stream(0.05, _ad(LANTERN, "kit-search", "winter-bees", "winter-kit"), "https://lantern-search.example/", {"/winter-kit": 1}, 0.9, 0.5, 1.15, 18),
-    Stream(0.07, _ad(LANTERN, "workshop-search", "bee-course", "near-you"), "https://lantern-search.example/", {"/workshops": 1}, 1.1, 0.5, 0.88, 16),
-    Stream(0.03, _ad(POST, "suit-banner", "gear-letters", "veil"), "https://hivepost.example/", {"/suits": 1}, 0.8, 0.35, 0.55, 160),
-    Stream(0.03, _ad(POST, "kit-banner", "gear-letters", "build-it"), "https://hivepost.example/", {"/configure": 3, "/starter-hive": 1}, 1.0, 0.35, 0.60, 140),
-    Stream(0.13, "", "https://lantern-search.example/", {"/": 4, "/first-season-guide": 3, "/workshops": 3, "/starter-hive": 3, "/journal/first-swarm": 3, "/journal/thank-you-to-our-keepers": 2, "/queen-rearing": 1}, 1.0, 0.5),
-    Stream(0.10, "", "", {"/": 5, "/starter-hive": 2, "/workshops": 2, "/configure": 2, "/gift-card": 1}, 1.2, 0.4),
-    Stream(0.05, "utm_source=letter&utm_medium=email&utm_campaign=monthly", "", {"/workshops": 3, "/starter-hive": 2, "/journal/thank-you-to-our-keepers": 2, "/gift-card": 1}, 1.7, 0.55),
-    Stream(0.04, "", "https://meadowgram.example/post/", {"/journal/first-swarm": 3, "/": 1, "/starter-hive": 1}, 0.7, 0.85),
-    Stream(0.04, "", "https://keepers-forum.example/thread/", {"/starter-hive": 2, "/suits": 2, "/configure": 2, "/queen-rearing": 1}, 1.3, 0.35),
+    Stream(
+        0.15,
+        _ad(MEADOW, "starter-autumn", "garden-owners", "smoke-and-honey"),
+        "https://meadowgram.example/",
+        {"/starter-hive": 1},
+        0.85,
+        0.8,
+        0.92,
+        90,
+    ),
+    Stream(
+        0.10,
+        _ad(MEADOW, "starter-autumn", "lookalike-keepers", "one-hive-one-year"),
+        "https://meadowgram.example/",
+        {"/starter-hive": 1},
+        1.05,
+        0.75,
+        1.04,
+        80,
+    ),
+    Stream(
+        0.12,
+        _ad(MEADOW, "guide-leads", "curious", "first-season"),
+        "https://meadowgram.example/",
+        {"/first-season-guide": 1},
+        1.0,
+        0.8,
+        0.41,
+        70,
+    ),
+    Stream(
+        0.09,
+        _ad(LANTERN, "kit-search", "beekeeping-kit", "exact"),
+        "https://lantern-search.example/",
+        {"/starter-hive": 1},
+        1.35,
+        0.45,
+        1.38,
+        14,
+    ),
+    Stream(
+        0.05,
+        _ad(LANTERN, "kit-search", "winter-bees", "winter-kit"),
+        "https://lantern-search.example/",
+        {"/winter-kit": 1},
+        0.9,
+        0.5,
+        1.15,
+        18,
+    ),
+    Stream(
+        0.07,
+        _ad(LANTERN, "workshop-search", "bee-course", "near-you"),
+        "https://lantern-search.example/",
+        {"/workshops": 1},
+        1.1,
+        0.5,
+        0.88,
+        16,
+    ),
+    Stream(
+        0.03,
+        _ad(POST, "suit-banner", "gear-letters", "veil"),
+        "https://hivepost.example/",
+        {"/suits": 1},
+        0.8,
+        0.35,
+        0.55,
+        160,
+    ),
+    Stream(
+        0.03,
+        _ad(POST, "kit-banner", "gear-letters", "build-it"),
+        "https://hivepost.example/",
+        {"/configure": 3, "/starter-hive": 1},
+        1.0,
+        0.35,
+        0.60,
+        140,
+    ),
+    Stream(
+        0.13,
+        "",
+        "https://lantern-search.example/",
+        {
+            "/": 4,
+            "/first-season-guide": 3,
+            "/workshops": 3,
+            "/starter-hive": 3,
+            "/journal/first-swarm": 3,
+            "/journal/thank-you-to-our-keepers": 2,
+            "/queen-rearing": 1,
+        },
+        1.0,
+        0.5,
+    ),
+    Stream(
+        0.10,
+        "",
+        "",
+        {"/": 5, "/starter-hive": 2, "/workshops": 2, "/configure": 2, "/gift-card": 1},
+        1.2,
+        0.4,
+    ),
+    Stream(
+        0.05,
+        "utm_source=letter&utm_medium=email&utm_campaign=monthly",
+        "",
+        {"/workshops": 3, "/starter-hive": 2, "/journal/thank-you-to-our-keepers": 2, "/gift-card": 1},
+        1.7,
+        0.55,
+    ),
+    Stream(
+        0.04,
+        "",
+        "https://meadowgram.example/post/",
+        {"/journal/first-swarm": 3, "/": 1, "/starter-hive": 1},
+        0.7,
+        0.85,
+    ),
+    Stream(
+        0.04,
+        "",
+        "https://keepers-forum.example/thread/",
+        {"/starter-hive": 2, "/suits": 2, "/configure": 2, "/queen-rearing": 1},
+        1.3,
+        0.35,
+    ),
 ]
 
 
@@ -127,9 +259,39 @@ class DemoTest:
 
 
 TESTS = [
-    DemoTest("Starter page, shorter story", "51a7e001", "starter_kit_order", "/starter-hive", "/starter-hive-b", 0.040, 0.3, 38),
-    DemoTest("Guide page, headline for beginners", "51a7e002", "guide_lead", "/first-season-guide", "/first-season-guide-b", 0.19, 0.22, 85, 15),
-    DemoTest("Workshop page, places near you", "51a7e003", "workshop_booking", "/workshops", "/workshops-b", 0.05, 0.25, 30, None, 0.2),
+    DemoTest(
+        "Starter page, shorter story",
+        "51a7e001",
+        "starter_kit_order",
+        "/starter-hive",
+        "/starter-hive-b",
+        0.040,
+        0.3,
+        38,
+    ),
+    DemoTest(
+        "Guide page, headline for beginners",
+        "51a7e002",
+        "guide_lead",
+        "/first-season-guide",
+        "/first-season-guide-b",
+        0.19,
+        0.22,
+        85,
+        15,
+    ),
+    DemoTest(
+        "Workshop page, places near you",
+        "51a7e003",
+        "workshop_booking",
+        "/workshops",
+        "/workshops-b",
+        0.05,
+        0.25,
+        30,
+        None,
+        0.2,
+    ),
 ]
 
 PEOPLE = [

@@ -48,7 +48,9 @@ class _Person:
 class Simulator:
     """Visits of Brackenhive. The same seed and days give the same visits."""
 
-    def __init__(self, site: TagSite, tests: dict[str, tuple[datetime, datetime | None]], seed: int = 20261) -> None:
+    def __init__(
+        self, site: TagSite, tests: dict[str, tuple[datetime, datetime | None]], seed: int = 20261
+    ) -> None:
         self.site = site
         self.tests = tests
         self.random = random.Random(seed)
@@ -91,13 +93,17 @@ class Simulator:
                         return []
                     landing = test.challenger
                 variants[test.key] = letter
-        requests = [self._send(start, person.key, person.device, landing, stream.query, stream.referrer, variants)]
+        requests = [
+            self._send(start, person.key, person.device, landing, stream.query, stream.referrer, variants)
+        ]
         time = start
         for path in self._way(landing, stream, person):
             time += timedelta(seconds=8 + chance.expovariate(1 / 45))
             if until is not None and time >= until:
                 break
-            requests.append(self._send(time, person.key, person.device, path, "", f"https://{scenario.HOST}/", {}))
+            requests.append(
+                self._send(time, person.key, person.device, path, "", f"https://{scenario.HOST}/", {})
+            )
         return requests
 
     def _running(self, test: DemoTest, time: datetime) -> bool:

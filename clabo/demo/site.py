@@ -9,7 +9,17 @@ from typing import Any
 from clabo.demo.scenario import BY_PATH, TESTS, DemoPage
 
 _CONTROLS = {t.control for t in TESTS if t.ended_days_ago is None}
-_NAV = ["/", "/starter-hive", "/configure", "/workshops", "/first-season-guide", "/suits", "/journal/first-swarm", "/journal/thank-you-to-our-keepers", "/stockists"]
+_NAV = [
+    "/",
+    "/starter-hive",
+    "/configure",
+    "/workshops",
+    "/first-season-guide",
+    "/suits",
+    "/journal/first-swarm",
+    "/journal/thank-you-to-our-keepers",
+    "/stockists",
+]
 _FORMS = {
     "/starter-hive": ("/order", "Order the starter kit", ""),
     "/starter-hive-b": ("/order", "Order it now", ""),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from datetime import date
 from decimal import Decimal
-from typing import Literal
+from typing import Any, Literal, cast
 
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
@@ -140,7 +140,10 @@ def lens_of(request: HttpRequest, site_id: int, words: LensIn) -> Lens:
 
 def lens_out(lens: Lens) -> LensOut:
     """The lens and its choices."""
-    choices = [RuleChoice(id=r.pk, name=r.name, category=r.category, has_value=r.value is not None) for r in rules_of(lens.site)]
+    choices = [
+        RuleChoice(id=r.pk, name=r.name, category=r.category, has_value=r.value is not None)
+        for r in rules_of(lens.site)
+    ]
     origins = Origin.objects.filter(site=lens.site)
     used = set(origins.values_list("channel", flat=True).distinct())
     sources = origins.exclude(source="").exclude(channel="direct").values_list("source", flat=True)
@@ -150,7 +153,7 @@ def lens_out(lens: Lens) -> LensOut:
         origin=lens.origin,
         device=Device(lens.device).label if lens.device else "any",
         conversion=next((c for c in choices if lens.rule and c.id == lens.rule.pk), None),
-        model=lens.model,
+        model=cast(Any, lens.model),
         conversions=choices,
         channels=[c for c in CHANNELS if c in used],
         sources=sorted(set(sources))[:100],
@@ -165,7 +168,20 @@ def _row(r: pages.PageRow) -> PageRowOut:
         host=r.page.host,
         path=r.page.path,
         title=r.page.title,
-        **{n: getattr(r, n) for n in ("entries", "views", "begun_views", "bounces", "exits", "converted", "thin", "lost", "intended_exit")},
+        **{
+            n: getattr(r, n)
+            for n in (
+                "entries",
+                "views",
+                "begun_views",
+                "bounces",
+                "exits",
+                "converted",
+                "thin",
+                "lost",
+                "intended_exit",
+            )
+        },
         conversions=r.conversions,
         bounce_rate=interval(r.bounce_rate),
         conversion_rate=interval(r.conversion_rate),

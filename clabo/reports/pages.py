@@ -102,7 +102,9 @@ def page_table(lens: Lens, with_before: bool = False) -> PageTable:
         row.intended_exit = row.page.pk in success
     if lens.rule:
         counts = [Counts(min(r.converted, r.entries), r.entries) for r in ranked]
-        for row, lost in zip(ranked, lost_conversions(counts, [r.intended_exit for r in ranked]), strict=True):
+        for row, lost in zip(
+            ranked, lost_conversions(counts, [r.intended_exit for r in ranked]), strict=True
+        ):
             row.lost = lost
     return PageTable(ranked, joined, before)
 
@@ -175,7 +177,9 @@ def compare_pages(lens: Lens, a_id: int, b_id: int) -> PageComparison:
     strata = _strata(lens, [a_id, b_id])
     fair = fair_comparison({key: (pair[a_id], pair[b_id]) for key, pair in strata.items()})
     a, b = rows[a_id], rows[b_id]
-    return PageComparison(a, b, compare_rates(Counts(a.converted, a.entries), Counts(b.converted, b.entries)), fair)
+    return PageComparison(
+        a, b, compare_rates(Counts(a.converted, a.entries), Counts(b.converted, b.entries)), fair
+    )
 
 
 def _strata(lens: Lens, page_ids: Sequence[int]) -> dict[tuple[str, int], dict[int, Counts]]:

@@ -88,4 +88,6 @@ def _host(text: str) -> str:
     try:
         return host_of(text if "://" in text else "https://" + text)
     except AddressError:
-        raise Problem(f"“{text[:80]}” is not a host. It looks like www.brackenhive.example.", "hosts") from None
+        raise Problem(
+            f"“{text[:80]}” is not a host. It looks like www.brackenhive.example.", "hosts"
+        ) from None

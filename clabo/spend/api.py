@@ -144,7 +144,10 @@ def spend(request: HttpRequest, site_id: int) -> SpendOut:
         total=joined.total,
         by_address=joined.by_address,
         unjoined_cost=sum((u.cost for u in joined.unjoined), Decimal(0)),
-        unjoined=[UnjoinedOut(source=u.source, campaign=u.campaign, rows=u.rows, clicks=u.clicks, cost=u.cost) for u in joined.unjoined[:100]],
+        unjoined=[
+            UnjoinedOut(source=u.source, campaign=u.campaign, rows=u.rows, clicks=u.clicks, cost=u.cost)
+            for u in joined.unjoined[:100]
+        ],
     )
 
 

@@ -39,7 +39,8 @@ def look(path: Path) -> tuple[Layout, list[list[str]]]:
                 best = (*score, Layout(encoding, delimiter, number, [cell.strip() for cell in row]))
     if best is None:
         raise Problem(
-            "No columns were found. A spend file has a line of column heads, and commas, semicolons or tabs.", "file"
+            "No columns were found. A spend file has a line of column heads, and commas, semicolons or tabs.",
+            "file",
         )
     layout = best[2]
     return layout, [row for _, row in islice(rows(path, layout), SAMPLE_ROWS)]
@@ -60,7 +61,9 @@ def _rows(path: Path, encoding: str, delimiter: str) -> Iterator[tuple[int, list
             for row in reader:
                 yield reader.line_num, row
         except csv.Error as error:
-            raise Problem(f"Line {reader.line_num} cannot be read: {error}. Perhaps a quote is missing.", "file") from None
+            raise Problem(
+                f"Line {reader.line_num} cannot be read: {error}. Perhaps a quote is missing.", "file"
+            ) from None
 
 
 def _without_nul(file: io.TextIOBase) -> Iterator[str]:

@@ -156,7 +156,9 @@ class _Entries:
         return index.get((day, identity), {})
 
     def _build(self, given: tuple[bool, ...]) -> dict[tuple[date, Identity], dict[Place, int]]:
-        index: defaultdict[tuple[date, Identity], defaultdict[Place, int]] = defaultdict(lambda: defaultdict(int))
+        index: defaultdict[tuple[date, Identity], defaultdict[Place, int]] = defaultdict(
+            lambda: defaultdict(int)
+        )
         for day, rows in self._rows.items():
             for identity, place, n in rows:
                 known = tuple(part if use else "" for part, use in zip(identity, given, strict=True))
@@ -175,4 +177,3 @@ def cost_under(lens: Lens, joined: Joined) -> dict[tuple[date, int], Decimal]:
             continue
         found[(day, place.page_id)] += cost
     return found
-

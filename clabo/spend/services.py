@@ -72,7 +72,11 @@ def upload(site: Site, file_name: str, content: BinaryIO, by: User | None) -> Sp
             digest.update(chunk)
             out.write(chunk)
     batch = SpendImport(
-        site=site, file_name=file_name[-200:] or "file", digest=digest.hexdigest(), stored_as=stored_as, made_by=by
+        site=site,
+        file_name=file_name[-200:] or "file",
+        digest=digest.hexdigest(),
+        stored_as=stored_as,
+        made_by=by,
     )
     try:
         look(_path(batch))
@@ -101,10 +105,7 @@ def propose(batch: SpendImport) -> tuple[Layout, Guess, list[list[str]]]:
 def check(batch: SpendImport, reading: Reading | None = None) -> Check:
     """Read the whole file without importing it."""
     layout, guess, sample = propose(batch)
-    if reading is None:
-        reading = guess.reading
-    else:
-        reading = replace(reading, host=guess.reading.host)
+    reading = guess.reading if reading is None else replace(reading, host=guess.reading.host)
     for needed in ("day", "cost"):
         if needed not in reading.columns:
             return Check(layout, reading, [*guess.doubts], sample[:20], same_file=_same_file(batch))

@@ -175,12 +175,23 @@ def _content(site: Site, data: TestIn) -> services.TestContent:
 
 
 def _test(t: SplitTest) -> dict[str, Any]:
-    fields = ("name", "state", "traffic", "baseline", "smallest_lift", "planned_visitors", "started_at", "ended_at")
+    fields = (
+        "name",
+        "state",
+        "traffic",
+        "baseline",
+        "smallest_lift",
+        "planned_visitors",
+        "started_at",
+        "ended_at",
+    )
     return {
         "id": t.pk,
         "conversion": t.rule_id,
         "conversion_name": t.rule.name,
-        "variants": [VariantOut(letter=v.letter, host=v.host, path=v.path, share=v.share) for v in t.variants.all()],
+        "variants": [
+            VariantOut(letter=v.letter, host=v.host, path=v.path, share=v.share) for v in t.variants.all()
+        ],
         **{name: getattr(t, name) for name in fields},
     }
 
@@ -194,7 +205,12 @@ def _letter(r: results.Result) -> str | None:
 def tests(request: HttpRequest, site_id: int) -> list[TestSummary]:
     site = site_for(request, site_id)
     lens = read_lens(site)
-    rows = SplitTest.objects.filter(site=site).select_related("rule").prefetch_related("variants").order_by("-pk")
+    rows = (
+        SplitTest.objects.filter(site=site)
+        .select_related("rule")
+        .prefetch_related("variants")
+        .order_by("-pk")
+    )
     found = []
     for t in rows:
         r = results.result(lens, t)
@@ -285,7 +301,9 @@ def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[S
             )
             for a in r.against
         ],
-        days=[DayOut(day=d.day, letter=d.letter, visitors=d.visitors, range=_range(d.interval)) for d in r.days],
+        days=[
+            DayOut(day=d.day, letter=d.letter, visitors=d.visitors, range=_range(d.interval)) for d in r.days
+        ],
         split_p=_number(r.health.p_value),
         split_broken=r.health.broken,
         worth=r.worth,

@@ -141,7 +141,9 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None) -> Result:
     )
     decision = verdict(state)
     decided = _decided_on(days, decision, letters)
-    return Result(test, arms, against, days, health, decision, worth, needed, decided, first, last, total / length)
+    return Result(
+        test, arms, against, days, health, decision, worth, needed, decided, first, last, total / length
+    )
 
 
 def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
@@ -186,7 +188,11 @@ def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[_Outcome
     sums = [sum((v for _, v in o.values), Decimal(0)) for o in outcomes]
     total = sum(sums, Decimal(0))
     value = Moments.of_sums(n, float(total), float(sum((s * s for s in sums), Decimal(0))))
-    page = Page.objects.filter(site=variant.test.site_id, host=variant.host, path=variant.path).only("id").first()
+    page = (
+        Page.objects.filter(site=variant.test.site_id, host=variant.host, path=variant.path)
+        .only("id")
+        .first()
+    )
     return Arm(
         variant, page.pk if page else None, Counts(len(outcomes), n), value, total, Decimal(0), Decimal(0)
     )
@@ -199,7 +205,9 @@ def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], first: date, la
     for (_, page_id), cost in cost_under(own, join(lens.site, first, last)).items():
         spend[page_id] += cost  # type: ignore[assignment]
     revenue = dict(
-        Credit.objects.filter(own.filter(), rule=test.rule, model=lens.model, page_id__in=[a.page_id for a in arms if a.page_id])
+        Credit.objects.filter(
+            own.filter(), rule=test.rule, model=lens.model, page_id__in=[a.page_id for a in arms if a.page_id]
+        )
         .values_list("page_id")
         .annotate(Sum("value"))
     )
@@ -262,7 +270,10 @@ def _day_by_day(
         converted[k] = list(accumulate(by_day[d] for d in days))
     found = []
     for i, day in enumerate(days):
-        moments = {k: Moments.of_counts(Counts(min(converted[k][i], visitors[k][i]), visitors[k][i])) for k in letters}
+        moments = {
+            k: Moments.of_counts(Counts(min(converted[k][i], visitors[k][i]), visitors[k][i]))
+            for k in letters
+        }
         total = sum(visitors[k][i] for k in letters)
         for k in letters[1:]:
             sequence = confidence_sequence(moments[letters[0]], moments[k], planned, level)
@@ -303,4 +314,5 @@ def visitors_per_day(site: Site, address: str, days: int = 28) -> float:
     ).aggregate(visitors=Count("visitor_id", distinct=True), first=Min("time"))
     if not seen["visitors"]:
         return 0.0
-    return float(seen["visitors"]) / max(1.0, (datetime.now(UTC) - seen["first"]).total_seconds() / 86400)
+    span: timedelta = datetime.now(UTC) - seen["first"]
+    return float(seen["visitors"]) / max(1.0, span.total_seconds() / 86400)

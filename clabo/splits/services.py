@@ -44,7 +44,11 @@ def plan(content: TestContent) -> SamplePlan:
     level = 1 - 0.05 / (len(content.shares) - 1)
     try:
         return plan_rate_test(
-            content.baseline, content.smallest_lift, level=level, arms=len(content.shares), shares=content.shares
+            content.baseline,
+            content.smallest_lift,
+            level=level,
+            arms=len(content.shares),
+            shares=content.shares,
         )
     except ValueError as error:
         field, _, message = str(error).partition(": ")
@@ -95,7 +99,9 @@ def _pages(site: Site, addresses: Sequence[str]) -> list[Address]:
         if page.host not in reading.hosts:
             raise Problem(f"{page.host} is not one of this site's hosts. Add it under Pixel first.", name)
         if found and page.host != found[0].host:
-            raise Problem("All addresses must be on the same host: a visitor's id does not cross hosts.", name)
+            raise Problem(
+                "All addresses must be on the same host: a visitor's id does not cross hosts.", name
+            )
         if page in found:
             raise Problem("Each variant needs an address of its own.", name)
         found.append(page)
@@ -115,10 +121,15 @@ def start(test: SplitTest, now: datetime | None = None) -> SplitTest:
                     409,
                 )
             busy = SplitTest.objects.filter(
-                site=test.site_id, state=State.RUNNING, variants__host=variant.host, variants__path=variant.path
+                site=test.site_id,
+                state=State.RUNNING,
+                variants__host=variant.host,
+                variants__path=variant.path,
             ).first()
             if busy:
-                raise Problem(f"{variant.path} is in the running test “{busy.name}”. End that first.", "variants", 409)
+                raise Problem(
+                    f"{variant.path} is in the running test “{busy.name}”. End that first.", "variants", 409
+                )
         test.state, test.started_at = State.RUNNING, now or datetime.now(UTC)
         test.save()
     return test

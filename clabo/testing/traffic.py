@@ -25,7 +25,9 @@ HOST = "shop.example"
 def make_site(**fields: Any) -> Site:
     """A site of its own workspace with the host shop.example."""
     workspace = Workspace.objects.create(name="Tests")
-    site = Site.objects.create(workspace=workspace, **{"name": "Shop", "time_zone": "Europe/Vienna", **fields})
+    site = Site.objects.create(
+        workspace=workspace, **{"name": "Shop", "time_zone": "Europe/Vienna", **fields}
+    )
     SiteHost.objects.create(site=site, host=HOST)
     return site
 
@@ -72,7 +74,9 @@ def receive(envelopes: Iterable[Envelope], process: bool = True) -> None:
         pipeline.drain()
 
 
-def walk(site: Site, visitor: int, at: datetime, *paths: str, step: int = 60, **fields: Any) -> list[Envelope]:
+def walk(
+    site: Site, visitor: int, at: datetime, *paths: str, step: int = 60, **fields: Any
+) -> list[Envelope]:
     """A visitor who views `paths` one after the other, `step` seconds apart."""
     return [
         hit(site, at + timedelta(seconds=i * step), beacon(visitor, event(path, **fields)))

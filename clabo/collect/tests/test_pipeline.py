@@ -45,7 +45,13 @@ def picture(site: Any) -> dict[str, Any]:
     ]
     traffic = Counter(
         {
-            (t.day, t.page.path, t.origin.fingerprint): (t.entries, t.views, t.begun_views, t.bounces, t.exits)
+            (t.day, t.page.path, t.origin.fingerprint): (
+                t.entries,
+                t.views,
+                t.begun_views,
+                t.bounces,
+                t.exits,
+            )
             for t in TrafficDay.objects.filter(site=site).select_related("page", "origin")
             if t.entries or t.views or t.begun_views or t.bounces or t.exits
         }
@@ -103,7 +109,10 @@ class Stored(TestCase):
         self.assertEqual(list(Visit.objects.order_by("number").values_list("views", flat=True)), [3, 1])
 
     def test_a_gap_of_exactly_thirty_minutes_is_none(self) -> None:
-        receive(walk(self.site, 1, START, "/a", "/b", step=1800) + walk(self.site, 2, START, "/a", "/b", step=1801))
+        receive(
+            walk(self.site, 1, START, "/a", "/b", step=1800)
+            + walk(self.site, 2, START, "/a", "/b", step=1801)
+        )
         self.assertEqual([v.visits for v in Visitor.objects.order_by("key")], [1, 2])
 
     def test_midnight_ends_nothing_and_days_are_the_sites(self) -> None:

@@ -53,7 +53,7 @@ def _densities(parameters: NDArray[np.float64], angle: NDArray[np.float64]) -> N
             down = (2 * b - 1) * np.log1p((cosine - np.cos(top)) / np.cos(top))
         logs.append(np.where(2 * a == 1, 0.0, up) + np.where(2 * b == 1, 0.0, down))
     values = np.array(logs)
-    return np.exp(values - np.nanmax(values, axis=1, keepdims=True))
+    return np.asarray(np.exp(values - np.nanmax(values, axis=1, keepdims=True)))
 
 
 def chance_to_be_best(arms: Sequence[Counts], prior: tuple[float, float] = (0.5, 0.5)) -> list[float]:

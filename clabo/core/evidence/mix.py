@@ -59,7 +59,9 @@ def fair_comparison(strata: Mapping[K, tuple[Counts, Counts]], level: float = 0.
         math.fsum(share * pair[side].rate for share, pair in zip(mix, pairs, strict=True)) for side in (0, 1)
     ]
     weights = [a.trials * b.trials / (a.trials + b.trials) for a, b in pairs]
-    estimate = math.fsum(w * (b.rate - a.rate) for w, (a, b) in zip(weights, pairs, strict=True)) / math.fsum(weights)
+    estimate = math.fsum(w * (b.rate - a.rate) for w, (a, b) in zip(weights, pairs, strict=True)) / math.fsum(
+        weights
+    )
     p_sum, q_sum = 0.0, 0.0
     for a, b in pairs:
         n0, n1, y, x = a.trials, b.trials, a.conversions, b.conversions

@@ -41,7 +41,12 @@ def _quantiles(power: float, level: float) -> tuple[float, float]:
 
 
 def _plan(
-    control_size: float, shares: list[float], difference: float, variances: tuple[float, float], power: float, level: float
+    control_size: float,
+    shares: list[float],
+    difference: float,
+    variances: tuple[float, float],
+    power: float,
+    level: float,
 ) -> SamplePlan:
     per_arm = [math.ceil(control_size * s / shares[0] - 1e-9) for s in shares]
     return SamplePlan(per_arm, sum(per_arm), difference, variances, power, level)

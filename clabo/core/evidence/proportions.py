@@ -140,7 +140,9 @@ def ratio_interval(control: Counts, challenger: Counts, level: float = 0.95) -> 
         # The score falls as the ratio grows.
         low, high = -30.0, 30.0
         return math.exp(
-            optimize.brentq(lambda t: max(-1e9, min(1e9, score(t) - target)), low, high, xtol=1e-14, rtol=1e-14)
+            optimize.brentq(
+                lambda t: max(-1e9, min(1e9, score(t) - target)), low, high, xtol=1e-14, rtol=1e-14
+            )
         )
 
     low = 0.0 if not x1 else limit(z)

@@ -61,9 +61,12 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     mean, precision = float(expit(found.x[0])), float(np.exp(found.x[1]))
     a, b = mean * precision, (1 - mean) * precision
     post_a, post_b = a + x, b + n - x
-    low, high = stats.beta.ppf(tail, post_a, post_b), stats.beta.isf(tail, post_a, post_b)
+    low = np.asarray(stats.beta.ppf(tail, post_a, post_b))
+    high = np.asarray(stats.beta.isf(tail, post_a, post_b))
     means = post_a / (post_a + post_b)
-    return ShrunkRates(a, b, [Interval(float(lo), float(m), float(hi)) for lo, m, hi in zip(low, means, high, strict=True)])
+    return ShrunkRates(
+        a, b, [Interval(float(lo), float(m), float(hi)) for lo, m, hi in zip(low, means, high, strict=True)]
+    )
 
 
 def lost_conversions(

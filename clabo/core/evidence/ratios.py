@@ -12,7 +12,9 @@ from scipy import stats
 from clabo.core.evidence.types import NOTHING, Interval, alpha_of
 
 
-def _paired(numerator: Sequence[float], denominator: Sequence[float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _paired(
+    numerator: Sequence[float], denominator: Sequence[float]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     x, y = np.asarray(numerator, dtype=float), np.asarray(denominator, dtype=float)
     if x.shape != y.shape:
         raise ValueError("denominator: must have as many values as the numerator")
@@ -66,7 +68,13 @@ def bootstrap_ratio(
             return np.asarray(np.mean(a, axis=axis) / np.mean(b, axis=axis))
 
     found = stats.bootstrap(
-        (x, y), ratio, paired=True, vectorized=True, n_resamples=resamples, confidence_level=level,
-        method="BCa", rng=np.random.default_rng(seed),
+        (x, y),
+        ratio,
+        paired=True,
+        vectorized=True,
+        n_resamples=resamples,
+        confidence_level=level,
+        method="BCa",
+        rng=np.random.default_rng(seed),
     ).confidence_interval
     return Interval(float(found.low), estimate, float(found.high))

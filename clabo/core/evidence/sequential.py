@@ -27,9 +27,7 @@ def half_width(n: int, variance: float, planned: int, level: float = 0.95) -> fl
     """Half the width at `n` observations of the given variance each."""
     alpha, rho2 = alpha_of(level), tuning(planned, level)
     spread = n * rho2 + 1
-    return math.sqrt(variance) * math.sqrt(
-        2 * spread / (n * n * rho2) * math.log(math.sqrt(spread) / alpha)
-    )
+    return math.sqrt(variance) * math.sqrt(2 * spread / (n * n * rho2) * math.log(math.sqrt(spread) / alpha))
 
 
 def confidence_sequence(

@@ -67,7 +67,12 @@ def verdict(state: TestState) -> Verdict:
             worst = min(range(len(state.sequences)), key=lambda i: state.sequences[i].estimate)
             return Verdict(
                 "keep_control",
-                {"all_worse": all(s.high < 0 for s in state.sequences), "challenger": worst, "difference": state.sequences[worst], "worth": state.worth},
+                {
+                    "all_worse": all(s.high < 0 for s in state.sequences),
+                    "challenger": worst,
+                    "difference": state.sequences[worst],
+                    "worth": state.worth,
+                },
             )
     missing = state.needed - sum(state.visitors)
     days = math.ceil(missing / state.visitors_per_day) if state.visitors_per_day > 0 and missing > 0 else None

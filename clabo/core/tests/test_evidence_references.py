@@ -32,6 +32,7 @@ from clabo.core.evidence import (
     lost_conversions,
     plan_mean_test,
     plan_rate_test,
+    proportions,
     rate_interval,
     rate_intervals,
     ratio_of_means,
@@ -39,13 +40,17 @@ from clabo.core.evidence import (
     shrink_rates,
     split_health,
 )
-from clabo.core.evidence import proportions
 
 
 class PublishedTables(TestCase):
     def test_single_rates_as_printed_by_newcombe(self) -> None:
         """Newcombe, Statistics in Medicine 17 (1998) 857-872, Table I, method 3 (score)."""
-        printed = {(81, 263): (0.2553, 0.3662), (15, 148): (0.0624, 0.1605), (0, 20): (0, 0.1611), (1, 29): (0.0061, 0.1718)}
+        printed = {
+            (81, 263): (0.2553, 0.3662),
+            (15, 148): (0.0624, 0.1605),
+            (0, 20): (0, 0.1611),
+            (1, 29): (0.0061, 0.1718),
+        }
         for (x, n), limits in printed.items():
             found = rate_interval(x, n)
             self.assertEqual((round(found.low, 4), round(found.high, 4)), limits)
@@ -78,7 +83,9 @@ class PublishedTables(TestCase):
     def test_risk_difference_as_printed_for_the_diabetes_trial(self) -> None:
         """Rothman & Greenland, Modern Epidemiology (2nd ed. 1998), ch. 15: deaths under tolbutamide and
         placebo in two age groups; Mantel-Haenszel risk difference 0.035."""
-        found = fair_comparison({"under 55": (Counts(5, 120), Counts(8, 106)), "55+": (Counts(16, 85), Counts(22, 98))})
+        found = fair_comparison(
+            {"under 55": (Counts(5, 120), Counts(8, 106)), "55+": (Counts(16, 85), Counts(22, 98))}
+        )
         self.assertEqual(round(found.difference.estimate, 3), 0.035)
         self.assertGreater(found.heterogeneity_p, 0.9)
 
@@ -100,7 +107,9 @@ class OtherCode(TestCase):
             np.testing.assert_allclose((found.difference.low, found.difference.high), theirs, atol=1e-9)
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
-                theirs = confint_proportions_2indep(x1, n1, x0, n0, method="score", compare="ratio", correction=False)
+                theirs = confint_proportions_2indep(
+                    x1, n1, x0, n0, method="score", compare="ratio", correction=False
+                )
             np.testing.assert_allclose((found.ratio.low, found.ratio.high), theirs, rtol=1e-7)
             self.assertAlmostEqual(found.p_value, proportions_ztest([x0, x1], [n0, n1])[1], delta=1e-9)
 
@@ -131,7 +140,7 @@ class OtherCode(TestCase):
         found = compare_means(Moments.of(a), Moments.of(b))
         theirs = CompareMeans(DescrStatsW(b), DescrStatsW(a))
         low, high = theirs.tconfint_diff(usevar="unequal")
-        t, p, df = theirs.ttest_ind(usevar="unequal")
+        _, p, df = theirs.ttest_ind(usevar="unequal")
         np.testing.assert_allclose(
             (found.difference.low, found.difference.high, found.p_value, found.degrees_of_freedom),
             (low, high, p, df),
@@ -153,11 +162,17 @@ class OtherCode(TestCase):
         arms = [Counts(30, 1000), Counts(41, 1020), Counts(3, 80)]
         posteriors = [stats.beta(a.conversions + 0.5, a.failures + 0.5) for a in arms]
         chances, losses = chance_to_be_best(arms), expected_loss(arms)
-        mean_best = integrate.quad(lambda x: 1 - np.prod([p.cdf(x) for p in posteriors]), 0, 1, points=[0.03, 0.1], epsabs=1e-12)[0]
+        mean_best = integrate.quad(
+            lambda x: 1 - np.prod([p.cdf(x) for p in posteriors]), 0, 1, points=[0.03, 0.1], epsabs=1e-12
+        )[0]
         for i, own in enumerate(posteriors):
             others = [p for j, p in enumerate(posteriors) if j != i]
             value = integrate.quad(
-                lambda x, own=own, others=others: own.pdf(x) * np.prod([p.cdf(x) for p in others]), 0, 0.3, epsabs=1e-12, limit=400
+                lambda x, own=own, others=others: own.pdf(x) * np.prod([p.cdf(x) for p in others]),
+                0,
+                0.3,
+                epsabs=1e-12,
+                limit=400,
             )[0]
             self.assertAlmostEqual(chances[i], value, delta=1e-8)
             self.assertAlmostEqual(losses[i], mean_best - own.mean(), delta=1e-8)
@@ -165,7 +180,9 @@ class OtherCode(TestCase):
     def test_chance_at_a_hundred_million_is_the_normal_limit(self) -> None:
         a, b = Counts(10**7, 10**8), Counts(10**7 + 3000, 10**8)
         spread = math.sqrt(a.rate * (1 - a.rate) / 1e8 + b.rate * (1 - b.rate) / 1e8)
-        self.assertAlmostEqual(chance_to_be_best([a, b])[1], stats.norm.cdf((b.rate - a.rate) / spread), delta=1e-6)
+        self.assertAlmostEqual(
+            chance_to_be_best([a, b])[1], stats.norm.cdf((b.rate - a.rate) / spread), delta=1e-6
+        )
         self.assertAlmostEqual(math.fsum(chance_to_be_best([a, b, a])), 1, delta=1e-9)
 
     def test_plans_as_statsmodels_and_back(self) -> None:
@@ -183,7 +200,8 @@ class OtherCode(TestCase):
         """arXiv 2103.06476: tuned to the plan, no other ρ is narrower there."""
         control, challenger = Moments.of_counts(Counts(300, 10_000)), Moments.of_counts(Counts(360, 10_000))
         widths = {
-            planned: confidence_sequence(control, challenger, planned).high for planned in (2_000, 10_000, 20_000, 40_000, 200_000)
+            planned: confidence_sequence(control, challenger, planned).high
+            for planned in (2_000, 10_000, 20_000, 40_000, 200_000)
         }
         self.assertEqual(min(widths, key=widths.__getitem__), 20_000)
 
@@ -194,7 +212,9 @@ class OtherCode(TestCase):
         found = ratio_of_means(value, spend)
         for edge in (found.low, found.high):
             rest = value - edge * spend
-            self.assertAlmostEqual(abs(stats.ttest_1samp(rest, 0).statistic), stats.t.isf(0.025, 27), delta=1e-9)
+            self.assertAlmostEqual(
+                abs(stats.ttest_1samp(rest, 0).statistic), stats.t.isf(0.025, 27), delta=1e-9
+            )
         self.assertFalse(ratio_of_means([1, 2, 0], [5, -4, 0.1]).bounded)
 
     def test_shrinking_finds_the_beta_that_made_the_pages(self) -> None:
@@ -208,6 +228,9 @@ class OtherCode(TestCase):
         model = stats.betabinom(n, shrunk.alpha, shrunk.beta).logpmf(x).sum()
         for a, b in ((1.1, 1), (0.9, 1), (1, 1.1), (1, 0.9)):
             self.assertLess(stats.betabinom(n, shrunk.alpha * a, shrunk.beta * b).logpmf(x).sum(), model)
-        lost = lost_conversions([Counts(2, 2), Counts(0, 3000), Counts(90, 3000), Counts(95, 3000), Counts(0, 3000)], [False] * 4 + [True])
+        lost = lost_conversions(
+            [Counts(2, 2), Counts(0, 3000), Counts(90, 3000), Counts(95, 3000), Counts(0, 3000)],
+            [False] * 4 + [True],
+        )
         self.assertEqual(lost[4], 0)
         self.assertEqual(max(range(5), key=lost.__getitem__), 1)

@@ -35,7 +35,9 @@ class Addresses(TestCase):
             "https://shop.example./%61/b",
         ]
         self.assertEqual({str(normalise(url)) for url in same}, {"shop.example/a/b"})
-        self.assertEqual(str(normalise("https://www.shop.example:8443/%c3%a4")), "www.shop.example:8443/%C3%A4")
+        self.assertEqual(
+            str(normalise("https://www.shop.example:8443/%c3%a4")), "www.shop.example:8443/%C3%A4"
+        )
         kept = normalise("https://shop.example/p?b=2&x=1&a=%26", frozenset({"a", "b"}), keep_fragment=True)
         self.assertEqual(kept.path, "/p?a=%26&b=2")
         self.assertEqual(normalise("https://shop.example/#/step/2", keep_fragment=True).path, "/#/step/2")
@@ -46,13 +48,26 @@ class Addresses(TestCase):
         self.assertEqual(normalise("https://" + str(once)), once)
 
     def test_what_is_no_address(self) -> None:
-        for text in ("", "javascript:alert(1)", "https://", "https://a b/", "https://[::1", "https://x/" + "é" * 2000, "http://a:99999/"):
+        for text in (
+            "",
+            "javascript:alert(1)",
+            "https://",
+            "https://a b/",
+            "https://[::1",
+            "https://x/" + "é" * 2000,
+            "http://a:99999/",
+        ):
             with self.assertRaises(AddressError, msg=text):
                 normalise(text)
 
     def test_campaign_parameters_and_click_ids(self) -> None:
-        campaign = campaign_of("https://x.example/?utm_source=meadow&utm_campaign=Spring%20start&xyclid=9&sub2=b&other=1#?utm_term=no")
-        self.assertEqual((campaign.source, campaign.name, campaign.click_kind, campaign.click_id), ("meadow", "Spring start", "xyclid", "9"))
+        campaign = campaign_of(
+            "https://x.example/?utm_source=meadow&utm_campaign=Spring%20start&xyclid=9&sub2=b&other=1#?utm_term=no"
+        )
+        self.assertEqual(
+            (campaign.source, campaign.name, campaign.click_kind, campaign.click_id),
+            ("meadow", "Spring start", "xyclid", "9"),
+        )
         self.assertEqual((campaign.ad_group, dict(campaign.sub_ids)), ("", {"sub2": "b"}))
 
 
@@ -93,7 +108,9 @@ class Rules(TestCase):
             ("pattern", r"^/thank"): False,
         }
         for (match, value), expected in fits.items():
-            self.assertEqual(parse({"page": {"match": match, "value": value}}).fits(self.page), expected, (match, value))
+            self.assertEqual(
+                parse({"page": {"match": match, "value": value}}).fits(self.page), expected, (match, value)
+            )
 
     @given(st.sampled_from(["equals", "begins", "contains"]), st.text(min_size=1, max_size=40))
     def test_stored_rules_read_the_same(self, match: str, value: str) -> None:
@@ -109,7 +126,13 @@ class Rules(TestCase):
         self.assertFalse(rule.fits(Address("shop.example", "/" + "a" * 2000 + "!")))
 
     def test_errors_name_the_field(self) -> None:
-        for data, field in (({}, "rule"), ({"page": {"match": "is", "value": "/"}}, "match"), ({"page": {"match": "pattern", "value": "("}}, "value"), ({"page": {"match": "equals", "value": "http://"}}, "value"), ({"page": {"match": "equals", "value": "  "}}, "value")):
+        for data, field in (
+            ({}, "rule"),
+            ({"page": {"match": "is", "value": "/"}}, "match"),
+            ({"page": {"match": "pattern", "value": "("}}, "value"),
+            ({"page": {"match": "equals", "value": "http://"}}, "value"),
+            ({"page": {"match": "equals", "value": "  "}}, "value"),
+        ):
             with self.assertRaises(RuleError) as caught:
                 parse(data)
             self.assertEqual(caught.exception.field, field)
@@ -117,7 +140,10 @@ class Rules(TestCase):
 
 
 touches = st.lists(
-    st.tuples(st.integers(0, 90 * 24), st.sampled_from(CHANNELS)), min_size=1, max_size=12, unique_by=lambda t: t[0]
+    st.tuples(st.integers(0, 90 * 24), st.sampled_from(CHANNELS)),
+    min_size=1,
+    max_size=12,
+    unique_by=lambda t: t[0],
 )
 
 
@@ -137,7 +163,11 @@ class Attribution(TestCase):
                 self.assertEqual(sum(share for _, share in credit(fitting, model)), 1)
 
     def test_last_paid_falls_back(self) -> None:
-        for channels, expected in ((["paid", "email", "direct"], 0), (["search", "email", "direct"], 1), (["direct", "direct"], 1)):
+        for channels, expected in (
+            (["paid", "email", "direct"], 0),
+            (["search", "email", "direct"], 1),
+            (["direct", "direct"], 1),
+        ):
             made = self.made(list(enumerate(channels)))
             self.assertEqual(credit(made, "last_paid")[0][0].visit, expected)
 
@@ -148,7 +178,10 @@ class Attribution(TestCase):
 
 
 class Money(TestCase):
-    @given(st.decimals(0, 10**6, places=2), st.dictionaries(st.integers(), st.integers(0, 99), min_size=1, max_size=9))
+    @given(
+        st.decimals(0, 10**6, places=2),
+        st.dictionaries(st.integers(), st.integers(0, 99), min_size=1, max_size=9),
+    )
     def test_spreading_loses_nothing(self, amount: Decimal, weights: dict[int, int]) -> None:
         if not any(weights.values()):
             with self.assertRaises(ValueError):
@@ -164,14 +197,22 @@ class Splits(TestCase):
         self.assertGreater(stats.chisquare([places[i] for i in range(3)], [10_000, 6000, 4000]).pvalue, 1e-4)
         inside = [v for v in visitors if assign(v, "a1b2c3d4", [50, 50], 20) is not None]
         self.assertAlmostEqual(len(inside) / 20_000, 0.2, delta=0.012)
-        self.assertTrue(all(assign(v, "a1b2c3d4", [50, 50], 20) == assign(v, "a1b2c3d4", [50, 50], 90) for v in inside))
+        self.assertTrue(
+            all(assign(v, "a1b2c3d4", [50, 50], 20) == assign(v, "a1b2c3d4", [50, 50], 90) for v in inside)
+        )
         both = Counter((assign(v, "a1b2c3d4", [50, 50]), assign(v, "a1b2c3d5", [50, 50])) for v in visitors)
-        self.assertGreater(stats.chi2_contingency([[both[0, 0], both[0, 1]], [both[1, 0], both[1, 1]]]).pvalue, 1e-4)
+        self.assertGreater(
+            stats.chi2_contingency([[both[0, 0], both[0, 1]], [both[1, 0], both[1, 1]]]).pvalue, 1e-4
+        )
 
     def test_the_tag_agrees_on_the_shared_vectors(self) -> None:
         vectors = json.loads((ROOT / "tag" / "split-vectors.json").read_text())
         for v in vectors:
             self.assertEqual(hash32(f"{v['test']}.{v['visitor']}"), v["hash"])
             self.assertEqual(assign(v["visitor"], v["test"], v["shares"], v["traffic"]), v["variant"])
-        done = subprocess.run(["node", str(ROOT / "web" / "check-splits.mjs")], capture_output=True, text=True, check=False)
-        self.assertEqual((done.returncode, done.stdout.strip()), (0, f"{len(vectors)} vectors agree"), done.stderr)
+        done = subprocess.run(
+            ["node", str(ROOT / "web" / "check-splits.mjs")], capture_output=True, text=True, check=False
+        )
+        self.assertEqual(
+            (done.returncode, done.stdout.strip()), (0, f"{len(vectors)} vectors agree"), done.stderr
+        )

@@ -26,7 +26,9 @@ class Command(BaseCommand):
     def _draw(self, share: float, what: str) -> None:
         if sys.stdout.isatty():
             filled = round(share * 30)
-            self.stdout.write(f"\r  [{'#' * filled}{'.' * (30 - filled)}] {share:4.0%}  {what:<32}", ending="")
+            self.stdout.write(
+                f"\r  [{'#' * filled}{'.' * (30 - filled)}] {share:4.0%}  {what:<32}", ending=""
+            )
         elif round(share * 90) % 15 == 0:
             self.stdout.write(f"  {share:4.0%}  {what}")
         self.stdout.flush()

@@ -1,0 +1,25 @@
+/** Sign-in, sign-out and choosing a password: allauth's headless API. */
+import { csrfToken, Problem } from "./client";
+
+async function call(method: string, path: string, body?: unknown) {
+  const answer = await fetch(`/_allauth/browser/v1/auth/${path}`, {
+    method,
+    headers: { "content-type": "application/json", "X-CSRFToken": csrfToken() },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  });
+  const said = await answer.json().catch(() => ({}));
+  const first = said.errors?.[0];
+  if (first) throw new Problem(answer.status, first.message, first.param);
+  return answer.status;
+}
+
+export async function signIn(email: string, password: string) {
+  const status = await call("POST", "login", { email, password });
+  if (status !== 200) throw new Problem(status, "Signing in did not work. Try again.");
+}
+
+/** Afterwards nobody is signed in, which allauth says with 401. */
+export const signOut = () => call("DELETE", "session");
+
+/** From the link of an invitation. Answers 401 because the new password still has to be signed in with. */
+export const choosePassword = (key: string, password: string) => call("POST", "password/reset", { key, password });

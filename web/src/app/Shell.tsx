@@ -1,0 +1,198 @@
+/** The rail, with one small state for each section, and the section beside it. */
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, Outlet, useNavigate, useParams } from "@tanstack/react-router";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { signOut } from "../api/auth";
+import { client, data } from "../api/client";
+import { ago } from "../parts/format";
+import { Button, cx, Select } from "../parts/ui";
+import { useSession, useSite } from "./session";
+
+export function useSiteId() {
+  return Number(useParams({ strict: false }).siteId);
+}
+
+function Mark() {
+  return (
+    <svg width="24" height="22" viewBox="0 0 24 22" aria-hidden="true">
+      <path d="M1 11h22" stroke="var(--color-plum)" strokeOpacity=".55" strokeWidth="3.5" />
+      <path d="M12 3v16" stroke="var(--color-ink)" strokeWidth="3" />
+    </svg>
+  );
+}
+
+const SECTIONS = [
+  {
+    name: "Set up",
+    places: [
+      ["pixel", "Pixel", "p"],
+      ["conversions", "Conversions", "c"],
+      ["live", "Live", "l"],
+    ],
+  },
+  { name: "Use", places: [["spend", "Spend", "s"]] },
+  {
+    name: "Judge",
+    places: [
+      ["pages", "Pages", "a"],
+      ["tests", "Split tests", "t"],
+    ],
+  },
+] as const;
+type PlaceName = (typeof SECTIONS)[number]["places"][number][0];
+
+function useStates(siteId: number): Partial<Record<PlaceName, { text: string; warn?: boolean }>> {
+  const path = { params: { path: { site_id: siteId } } };
+  const pixel = useQuery({
+    queryKey: ["pixel", siteId, ""],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", path)),
+    refetchInterval: 30_000,
+  }).data;
+  const rules = useQuery({
+    queryKey: ["conversions", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", path)),
+  }).data;
+  const tests = useQuery({
+    queryKey: ["tests", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/tests", path)),
+  }).data;
+  const running = tests?.filter((t) => t.state === "running") ?? [];
+  const broken = running.filter((t) => t.verdict === "broken_split").length;
+  return {
+    pixel: pixel && (pixel.last_at ? { text: ago(pixel.last_at) } : { text: "no hit yet", warn: true }),
+    conversions: rules && { text: String(rules.length), warn: !rules.length },
+    pages: pixel && { text: String(pixel.pages_total) },
+    tests: tests && (broken ? { text: `${broken} broken`, warn: true } : { text: `${running.length} on` }),
+  };
+}
+
+export function Shell() {
+  const siteId = useSiteId();
+  const session = useSession().data;
+  const site = useSite(siteId);
+  const states = useStates(siteId);
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const sites = session?.workspaces.flatMap((w) => w.sites) ?? [];
+  const leave = async () => {
+    await signOut();
+    queries.clear();
+    await navigate({ to: "/sign-in" });
+  };
+
+  return (
+    <div className="min-h-screen md:flex">
+      <a href="#work" className="sr-only bg-surface p-2 focus:not-sr-only focus:absolute">
+        Skip to the work
+      </a>
+      <nav
+        aria-label="Sections"
+        className="flex shrink-0 items-center gap-1 overflow-x-auto border-b px-3 py-2 md:sticky md:top-0 md:h-screen md:w-[152px] md:flex-col md:items-stretch md:overflow-visible md:border-r md:border-b-0 md:px-0 md:py-4"
+      >
+        <div className="mr-2 flex items-center gap-2 font-head text-[19px] font-bold md:mx-4 md:mb-2">
+          <Mark /> Clabo
+        </div>
+        {SECTIONS.map((section) => (
+          <div key={section.name} className="contents md:mt-2 md:block">
+            <div className="mb-1 hidden px-4 text-[12px] text-quiet md:block">{section.name}</div>
+            {section.places.map(([path, name]) => (
+              <Link
+                key={path}
+                to={`/s/$siteId/${path}`}
+                params={{ siteId: String(siteId) }}
+                className="flex items-baseline justify-between gap-2 rounded-box px-2 py-1.5 whitespace-nowrap hover:bg-plum-wash md:rounded-none md:border-l-[3px] md:border-transparent md:px-[13px]"
+                activeProps={{ className: "bg-surface font-semibold md:border-l-ink!", "aria-current": "page" }}
+              >
+                {name}
+                {states[path as PlaceName] && (
+                  <span
+                    className={cx(
+                      "hidden font-mono text-[11px] md:inline",
+                      states[path as PlaceName]?.warn ? "font-semibold text-marigold" : "text-quiet",
+                    )}
+                  >
+                    {states[path as PlaceName]?.text}
+                  </span>
+                )}
+              </Link>
+            ))}
+          </div>
+        ))}
+        <div className="flex items-center gap-2 md:mt-auto md:block md:border-t md:px-4 md:pt-3">
+          {sites.length > 1 ? (
+            <Select
+              aria-label="Site"
+              value={siteId}
+              onChange={(e) => navigate({ to: "/s/$siteId/pages", params: { siteId: e.target.value } })}
+              className="text-[13px]"
+            >
+              {sites.map((s) => (
+                <option key={s.id} value={s.id}>
+                  {s.name}
+                </option>
+              ))}
+            </Select>
+          ) : (
+            <div className="hidden text-[13px] text-quiet md:block">{site.name}</div>
+          )}
+          <div className="hidden text-[13px] text-quiet md:block">
+            {session?.name}, {site.role}
+          </div>
+          <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-[13px] text-plum underline">
+            People
+          </Link>
+          <button type="button" onClick={leave} className="text-[13px] whitespace-nowrap text-plum underline md:ml-3">
+            Sign out
+          </button>
+        </div>
+      </nav>
+      <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
+        <Outlet />
+      </main>
+      <Shortcuts siteId={siteId} />
+    </div>
+  );
+}
+
+/** `g` and a letter goes to a section; `?` lists the shortcuts. */
+function Shortcuts({ siteId }: { siteId: number }) {
+  const navigate = useNavigate();
+  const dialog = useRef<HTMLDialogElement>(null);
+  const [, setLast] = useState("");
+  useEffect(() => {
+    let last = "";
+    const listen = (event: KeyboardEvent) => {
+      const at = event.target as HTMLElement;
+      if (at.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+      const place = SECTIONS.flatMap((s) => [...s.places]).find((p) => p[2] === event.key);
+      if (last === "g" && place) navigate({ to: `/s/$siteId/${place[0]}`, params: { siteId: String(siteId) } });
+      if (event.key === "?") dialog.current?.showModal();
+      last = event.key;
+      setLast(last);
+    };
+    addEventListener("keydown", listen);
+    return () => removeEventListener("keydown", listen);
+  }, [navigate, siteId]);
+  const rows: [string, ReactNode][] = [
+    ...SECTIONS.flatMap((s) => s.places.map((p): [string, ReactNode] => [`g ${p[2]}`, p[1]])),
+    ["↑ ↓", "previous and next row beside an open detail"],
+    ["Esc", "close what is open"],
+    ["?", "this list"],
+  ];
+  return (
+    <dialog ref={dialog} className="m-auto rounded-box border bg-surface p-5 text-ink" aria-label="Keyboard shortcuts">
+      <h2 className="mb-3 text-lg">Keyboard shortcuts</h2>
+      <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
+        {rows.map(([keys, what]) => (
+          <div key={keys} className="contents">
+            <dt className="num">{keys}</dt>
+            <dd>{what}</dd>
+          </div>
+        ))}
+      </dl>
+      <Button className="mt-4" onClick={() => dialog.current?.close()}>
+        Close
+      </Button>
+    </dialog>
+  );
+}

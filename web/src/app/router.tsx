@@ -1,0 +1,146 @@
+/** All addresses. Each section is loaded when it is opened. */
+import type { QueryClient } from "@tanstack/react-query";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  type ErrorComponentProps,
+  lazyRouteComponent,
+  Outlet,
+  redirect,
+} from "@tanstack/react-router";
+import { type Lens, readLens } from "../parts/lens";
+import { Empty, Failed, Loading } from "../parts/ui";
+import { Shell } from "./Shell";
+import { sessionQuery } from "./session";
+
+export interface PagesSearch extends Lens {
+  /** The page whose detail is open, and the two that are compared. */
+  open?: number;
+  a?: number;
+  b?: number;
+  sort?: string;
+}
+
+const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
+
+function RouteFailed({ error, reset }: ErrorComponentProps) {
+  return (
+    <div className="p-6">
+      <Failed error={error} retry={reset} />
+    </div>
+  );
+}
+
+export function makeRouter(queries: QueryClient) {
+  const root = createRootRoute({
+    component: Outlet,
+    notFoundComponent: () => (
+      <div className="p-6">
+        <Empty title="There is nothing at this address.">
+          <a href="/" className="text-plum underline">
+            Go to the start
+          </a>
+        </Empty>
+      </div>
+    ),
+  });
+  const session = () => queries.ensureQueryData(sessionQuery);
+
+  const home = createRoute({
+    getParentRoute: () => root,
+    path: "/",
+    beforeLoad: async () => {
+      const now = await session();
+      if (!now.email) throw redirect({ to: now.setup_needed ? "/setup" : "/sign-in" });
+      const site = now.workspaces.flatMap((w) => w.sites)[0];
+      if (!site) throw redirect({ to: "/new-site" });
+      throw redirect({ to: "/s/$siteId/pages", params: { siteId: String(site.id) } });
+    },
+  });
+  const signIn = createRoute({
+    getParentRoute: () => root,
+    path: "/sign-in",
+    validateSearch: (s: Record<string, unknown>): { next?: string } =>
+      typeof s.next === "string" && /^\/(?!\/)/.test(s.next) ? { next: s.next } : {},
+    component: lazyRouteComponent(() => import("../places/account/SignIn")),
+  });
+  const setup = createRoute({
+    getParentRoute: () => root,
+    path: "/setup",
+    validateSearch: (s: Record<string, unknown>) => ({ token: String(s.token ?? "") }),
+    component: lazyRouteComponent(() => import("../places/account/Setup")),
+  });
+  const welcome = createRoute({
+    getParentRoute: () => root,
+    path: "/welcome/$key",
+    component: lazyRouteComponent(() => import("../places/account/Welcome")),
+  });
+  const newSite = createRoute({
+    getParentRoute: () => root,
+    path: "/new-site",
+    beforeLoad: async () => {
+      if (!(await session()).email) throw redirect({ to: "/sign-in" });
+    },
+    component: lazyRouteComponent(() => import("../places/account/NewSite")),
+  });
+
+  const site = createRoute({
+    getParentRoute: () => root,
+    path: "/s/$siteId",
+    beforeLoad: async ({ location, params }) => {
+      const now = await session();
+      if (!now.email) throw redirect({ to: "/sign-in", search: { next: location.href } });
+      const known = now.workspaces.some((w) => w.sites.some((s) => s.id === Number(params.siteId)));
+      if (!known) throw new Error("This site does not exist, or you have no access to it.");
+    },
+    component: Shell,
+  });
+  const pages = createRoute({
+    getParentRoute: () => site,
+    path: "pages",
+    validateSearch: (s: Record<string, unknown>): PagesSearch => ({
+      ...readLens(s),
+      open: number(s.open),
+      a: number(s.a),
+      b: number(s.b),
+      sort: typeof s.sort === "string" ? s.sort : undefined,
+    }),
+    component: lazyRouteComponent(() => import("../places/pages/Pages")),
+  });
+  const place = <P extends string>(path: P, load: () => Promise<{ default: () => React.ReactNode }>) =>
+    createRoute({ getParentRoute: () => site, path, component: lazyRouteComponent(load) });
+  const test = createRoute({
+    getParentRoute: () => site,
+    path: "tests/$testId",
+    validateSearch: readLens,
+    component: lazyRouteComponent(() => import("../places/splits/Result")),
+  });
+
+  return createRouter({
+    routeTree: root.addChildren([
+      home,
+      signIn,
+      setup,
+      welcome,
+      newSite,
+      site.addChildren([
+        pages,
+        place("pixel", () => import("../places/pixel/Pixel")),
+        place("conversions", () => import("../places/conversions/Conversions")),
+        place("live", () => import("../places/live/Live")),
+        place("spend", () => import("../places/spend/Spend")),
+        place("tests", () => import("../places/splits/Tests")),
+        place("people", () => import("../places/people/People")),
+        test,
+      ]),
+    ]),
+    defaultPendingComponent: () => (
+      <div className="p-6">
+        <Loading what="this section" />
+      </div>
+    ),
+    defaultErrorComponent: RouteFailed,
+    defaultPreload: "intent",
+  });
+}

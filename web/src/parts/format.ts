@@ -1,0 +1,64 @@
+/** Numbers, money and days as they are written everywhere. Null is a dash. */
+const DASH = "–";
+const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
+
+export const count = (n: number | null | undefined) => (n == null ? DASH : whole.format(n));
+
+export function percent(rate: number | null | undefined, digits = 2) {
+  return rate == null ? DASH : `${(rate * 100).toFixed(digits)} %`;
+}
+
+/** A difference of rates, per hundred. */
+export const per100 = (rate: number) => (rate * 100).toFixed(Math.abs(rate) < 0.0095 ? 2 : 1);
+
+export function signed(value: number, digits = 2) {
+  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${Math.abs(value).toFixed(digits)}`;
+}
+
+export function money(value: string | number | null | undefined, currency?: string, digits?: number) {
+  if (value == null) return DASH;
+  const n = Number(value);
+  const options = { minimumFractionDigits: digits ?? 2, maximumFractionDigits: digits ?? 2 };
+  return currency
+    ? new Intl.NumberFormat("en-GB", { style: "currency", currency, ...options }).format(n)
+    : new Intl.NumberFormat("en-GB", options).format(n);
+}
+
+export const times = (value: string | number | null | undefined) =>
+  value == null ? DASH : `${Number(value).toFixed(2)}×`;
+
+export function day(iso: string | null | undefined) {
+  if (!iso) return DASH;
+  const date = new Date(iso.length === 10 ? `${iso}T12:00:00Z` : iso);
+  return new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short" }).format(date);
+}
+
+export function clock(iso: string) {
+  return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" }).format(new Date(iso));
+}
+
+/** How long ago, in the largest fitting unit. */
+export function ago(iso: string | null | undefined, now = Date.now()) {
+  if (!iso) return "never";
+  const seconds = Math.max(0, (now - new Date(iso).getTime()) / 1000);
+  if (seconds < 90) return `${Math.round(seconds)} s ago`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min ago`;
+  if (seconds < 129_600) return `${Math.round(seconds / 3600)} h ago`;
+  return day(iso);
+}
+
+export function pValue(p: number | null | undefined) {
+  return p == null ? DASH : p < 0.0001 ? "< 0.0001" : p.toFixed(p < 0.01 ? 4 : 2);
+}
+
+/** Names of conversions as words: starter_kit_order becomes starter kit order. */
+export const words = (name: string) => name.replaceAll("_", " ");
+
+const PLURALS: Record<string, string> = {
+  purchase: "orders",
+  lead: "leads",
+  signup: "sign-ups",
+  booking: "bookings",
+  other: "conversions",
+};
+export const plural = (category: string | undefined) => PLURALS[category ?? "other"] ?? "conversions";
