@@ -3,7 +3,9 @@ import { readFileSync } from "node:fs";
 import ts from "typescript";
 
 const read = (path) => readFileSync(new URL(path, import.meta.url), "utf8");
-const script = ts.transpileModule(read("../tag/src/splits.ts"), { compilerOptions: { module: "esnext", target: "es2022" } });
+const script = ts.transpileModule(read("../tag/src/splits.ts"), {
+  compilerOptions: { module: "esnext", target: "es2022" },
+});
 const { assign, hash32 } = await import(`data:text/javascript,${encodeURIComponent(script.outputText)}`);
 
 const vectors = JSON.parse(read("../tag/split-vectors.json"));

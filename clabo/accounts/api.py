@@ -38,13 +38,13 @@ class Session(Schema):
     email: str | None = None
     name: str = ""
     setup_needed: bool = False
-    workspaces: list[WorkspaceLink] = []
+    workspaces: list[WorkspaceLink]
 
 
 @router.get("/session", response=Session, auth=None)
 def session(request: HttpRequest) -> Session:
     if not request.user.is_authenticated:
-        return Session(setup_needed=not User.objects.exists())
+        return Session(setup_needed=not User.objects.exists(), workspaces=[])
     user = person(request)
     rows = Membership.objects.filter(user=user).select_related("workspace").order_by("workspace__name")
     return Session(

@@ -47,9 +47,9 @@ class Pixel(Schema):
 def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
     state = queries.tag_state(site_for(request, site_id), search[:200])
     return Pixel(
-        head_line=state.head_line,
-        render_line=state.render_line,
-        pixel_line=state.pixel_line,
+        head_line=state.lines.head,
+        render_line=state.lines.render,
+        pixel_line=state.lines.pixel,
         first_at=state.first_at,
         last_at=state.last_at,
         pages_total=state.pages_total,

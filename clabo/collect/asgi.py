@@ -194,7 +194,7 @@ class Collector:
             else:
                 if self._housekeeping:
                     self._housekeeping.cancel()
-                with suppress(AWAY):
+                with suppress(*AWAY):
                     await asyncio.to_thread(self.refused.save)
                 await send({"type": "lifespan.shutdown.complete"})
                 return

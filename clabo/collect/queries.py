@@ -16,12 +16,31 @@ from clabo.sites.models import Site
 
 
 @dataclass(frozen=True, slots=True)
+class TagLines:
+    """What to paste: into every head, into a split test's control page, where no script can run."""
+
+    head: str
+    render: str
+    pixel: str
+
+
+def tag_lines(site: Site) -> TagLines:
+    """The lines of this site's tag."""
+    base = settings.CLABO_COLLECT_URL or settings.PUBLIC_URL
+    source = f"{base}/tag/{site.key}.js"
+    early = "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)}}</script>"
+    return TagLines(
+        head=f'{early}<script async src="{source}"></script>',
+        render=f'{early}<script async blocking="render" src="{source}"></script>',
+        pixel=f'<noscript><img src="{base}/pixel/{site.key}.gif" alt="" width="1" height="1" referrerpolicy="no-referrer-when-downgrade"></noscript>',
+    )
+
+
+@dataclass(frozen=True, slots=True)
 class TagState:
     """What is known of the tag on a site's pages."""
 
-    head_line: str
-    render_line: str
-    pixel_line: str
+    lines: TagLines
     first_at: datetime | None
     last_at: datetime | None
     pages_total: int
@@ -31,18 +50,13 @@ class TagState:
 
 def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
     """The lines to paste, when hits came, the pages that sent them, and what was refused this week."""
-    base = settings.CLABO_COLLECT_URL or settings.PUBLIC_URL
-    source = f"{base}/tag/{site.key}.js"
-    early = "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)}}</script>"
     pages = Page.objects.filter(site=site)
     span = pages.aggregate(first=Min("first_at"), last=Max("last_at"))
     if search:
         pages = pages.filter(path__icontains=search)
     week_ago = datetime.now(UTC).date() - timedelta(days=7)
     return TagState(
-        head_line=f'{early}<script async src="{source}"></script>',
-        render_line=f'{early}<script async blocking="render" src="{source}"></script>',
-        pixel_line=f'<noscript><img src="{base}/pixel/{site.key}.gif" alt="" width="1" height="1" referrerpolicy="no-referrer-when-downgrade"></noscript>',
+        lines=tag_lines(site),
         first_at=span["first"],
         last_at=span["last"],
         pages_total=pages.count(),

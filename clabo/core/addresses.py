@@ -92,13 +92,14 @@ def _split(url: str) -> tuple[SplitResult, str]:
     if parts.scheme not in _DEFAULT_PORT:
         raise AddressError("a web address begins with http:// or https://")
     host = (parts.hostname or "").rstrip(".")
-    if not host or len(host) > 253 or any(c.isspace() or c in "<>\"'`\\" for c in host):
-        raise AddressError("the address has no valid host name")
     if not host.isascii():
         try:
-            host = host.encode("idna").decode()
+            host = host.encode("idna").decode().lower()
         except UnicodeError:
             raise AddressError("the address has no valid host name") from None
+    # After IDNA, whose compatibility mapping can bring in spaces.
+    if not host or len(host) > 253 or any(c.isspace() or c in "<>\"'`\\" for c in host):
+        raise AddressError("the address has no valid host name")
     if port is not None and port != _DEFAULT_PORT[parts.scheme]:
         host = f"{host}:{port}"
     return parts, host

@@ -25,6 +25,11 @@ def roas(credited_value: Decimal, spend: Decimal) -> Decimal | None:
     return ratio(credited_value, spend)
 
 
+def break_even(margin: Decimal | None) -> float:
+    """The ROAS at which ads pay for themselves: 1 / margin; 1 where no margin is given."""
+    return 1 / float(margin) if margin else 1.0
+
+
 def spread(amount: Decimal, weights: Mapping[K, int]) -> dict[K, Decimal]:
     """`amount` over the keys in proportion to their weights; the parts sum to `amount` exactly.
 

@@ -15,6 +15,7 @@ from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rules_of
 from clabo.core.channels import CHANNELS
 from clabo.core.evidence import Interval
+from clabo.core.returns import break_even
 from clabo.reports import pages
 from clabo.sites.access import site_for
 
@@ -70,6 +71,8 @@ class LensOut(Schema):
     sources: list[str]
     currency: str
     attribution_window_days: int
+    # The return on ad spend at which ads pay for themselves: 1 / margin, or 1 without one.
+    break_even_roas: float
 
 
 class PageRowOut(Schema):
@@ -102,8 +105,19 @@ class UnjoinedCost(Schema):
     by_address: Decimal
 
 
+class FindingOut(Schema):
+    kind: Literal["loses_money", "earns", "converts_badly"]
+    page_id: int
+    profit: Decimal
+    lost: float
+
+
 class PagesOut(Schema):
     lens: LensOut
+    findings: list[FindingOut]
+    # The conversion rate of all pages that are judged, and how many of them are too thin to be.
+    together: float | None
+    thin: int
     rows: list[PageRowOut]
     # The same pages in the period before, by page id; empty unless compared.
     before: dict[int, PageRowOut]
@@ -159,6 +173,7 @@ def lens_out(lens: Lens) -> LensOut:
         sources=sorted(set(sources))[:100],
         currency=lens.site.currency,
         attribution_window_days=lens.site.attribution_window_days,
+        break_even_roas=break_even(lens.site.margin),
     )
 
 
@@ -204,6 +219,17 @@ def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> Pag
     table = pages.page_table(lens, with_before=words.compare == "before")
     return PagesOut(
         lens=lens_out(lens),
+        findings=[
+            FindingOut(
+                kind=f.kind,
+                page_id=table.rows[f.place].page.pk,
+                profit=round(f.profit, 2),
+                lost=f.lost,
+            )
+            for f in table.findings.found
+        ],
+        together=table.findings.together if math.isfinite(table.findings.together) else None,
+        thin=table.findings.thin,
         rows=[_row(r) for r in table.rows],
         before={page_id: _row(r) for page_id, r in table.before.items()},
         cost=UnjoinedCost(

@@ -29,6 +29,7 @@ from clabo.core.evidence import (
     rate_interval,
     ratio_of_means,
 )
+from clabo.core.findings import Findings, LandingPage, findings
 from clabo.core.returns import cost_per_conversion, roas
 from clabo.spend.joining import Joined, cost_under, join
 
@@ -78,11 +79,12 @@ class PageRow:
 
 @dataclass(frozen=True, slots=True)
 class PageTable:
-    """The rows by entries, and the spend that is in none of them."""
+    """The rows by entries, the spend that is in none of them, and what stands out."""
 
     rows: list[PageRow]
     joined: Joined
     before: dict[int, PageRow]
+    findings: Findings
 
 
 def page_table(lens: Lens, with_before: bool = False) -> PageTable:
@@ -101,12 +103,17 @@ def page_table(lens: Lens, with_before: bool = False) -> PageTable:
     for row in ranked:
         row.intended_exit = row.page.pk in success
     if lens.rule:
-        counts = [Counts(min(r.converted, r.entries), r.entries) for r in ranked]
+        counts = [_judged(r).counts for r in ranked]
         for row, lost in zip(
             ranked, lost_conversions(counts, [r.intended_exit for r in ranked]), strict=True
         ):
             row.lost = lost
-    return PageTable(ranked, joined, before)
+    return PageTable(ranked, joined, before, findings([_judged(r) for r in ranked], lens.site.margin))
+
+
+def _judged(row: PageRow) -> LandingPage:
+    counts = Counts(min(row.converted, row.entries), row.entries)
+    return LandingPage(counts, row.revenue, row.spend, row.roas_interval, row.lost, row.intended_exit)
 
 
 def _success_pages(lens: Lens) -> set[int]:

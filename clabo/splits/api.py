@@ -11,6 +11,7 @@ from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.models import Role
+from clabo.collect.queries import tag_lines
 from clabo.conversions.lens import read_lens
 from clabo.conversions.queries import rule_of
 from clabo.core.evidence import Interval, days_needed, is_thin, rate_interval, sequential_cost
@@ -58,6 +59,12 @@ class PlanOut(Schema):
     honest_times: float
     visitors_per_day: float
     days: int | None
+    # The control page in the last 28 days: visitors, and how many of them converted after seeing it.
+    recorded_visitors: int
+    recorded_converted: int
+    # Addresses that no hit has come from yet, and the line that the control page needs.
+    unseen: list[str]
+    render_line: str
 
 
 class VariantOut(Schema):
@@ -235,17 +242,23 @@ def make_test(request: HttpRequest, site_id: int, data: TestIn) -> TestOut:
 @router.post("/sites/{site_id}/tests/plan", response=PlanOut)
 def plan(request: HttpRequest, site_id: int, data: TestIn) -> PlanOut:
     site = site_for(request, site_id)
-    planned = services.plan(_content(site, data))
+    content = _content(site, data)
+    planned = services.plan(content)
+    pages = services.pages_of(site, data.addresses)
+    before = results.recorded(site, pages[0], content.rule)
     times = sequential_cost(planned)
-    per_day = results.visitors_per_day(site, data.addresses[0]) * data.traffic / 100
-    honest = math.ceil(planned.total * times)
+    per_day = before.per_day * data.traffic / 100
     return PlanOut(
         per_arm=planned.per_arm,
         total=planned.total,
-        honest_total=honest,
+        honest_total=math.ceil(planned.total * times),
         honest_times=times,
         visitors_per_day=per_day,
         days=days_needed(planned, per_day) if per_day > 0 else None,
+        recorded_visitors=before.visitors,
+        recorded_converted=before.converted,
+        unseen=[p.path for p in services.unseen(site, pages)],
+        render_line=tag_lines(site).render,
     )
 
 

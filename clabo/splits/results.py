@@ -15,7 +15,8 @@ from django.db.models.functions import TruncDate
 
 from clabo.collect.models import Event, Kind, Page, Standing, Visit
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import Conversion, Credit
+from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.core.addresses import Address
 from clabo.core.evidence import (
     Counts,
     Interval,
@@ -302,17 +303,38 @@ def _decided_on(days: Sequence[DayRange], decision: Verdict, letters: Sequence[s
     return since
 
 
-def visitors_per_day(site: Site, address: str, days: int = 28) -> float:
-    """New visitors a day on a page, as a plan counts them: entries and passing views, each person once."""
-    path = address if address.startswith("/") else "/" + address.partition("://")[2].partition("/")[2]
-    page = Page.objects.filter(site=site, path=path.rstrip("/") or "/").only("id").first()
-    if page is None:
-        return 0.0
+@dataclass(frozen=True, slots=True)
+class Recorded:
+    """What was recorded of a page: visitors, those who converted after seeing it, visitors a day."""
+
+    visitors: int
+    converted: int
+    per_day: float
+
+
+def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) -> Recorded:
+    """How a page has done in the last `days` days, counted as a test on it would count."""
     since = datetime.now(UTC) - timedelta(days=days)
-    seen = Event.objects.filter(
-        site=site, page=page, kind=Kind.VIEW, time__gte=since, visit__standing=Standing.COUNTED
-    ).aggregate(visitors=Count("visitor_id", distinct=True), first=Min("time"))
-    if not seen["visitors"]:
-        return 0.0
-    span: timedelta = datetime.now(UTC) - seen["first"]
-    return float(seen["visitors"]) / max(1.0, span.total_seconds() / 86400)
+    seen = dict(
+        Event.objects.filter(
+            site=site,
+            page__host=page.host,
+            page__path=page.path,
+            kind=Kind.VIEW,
+            time__gte=since,
+            visit__standing=Standing.COUNTED,
+        )
+        .values_list("visitor_id")
+        .annotate(first=Min("time"))
+    )
+    if not seen:
+        return Recorded(0, 0, 0.0)
+    converted = {
+        visitor
+        for visitor, time in Conversion.objects.filter(site=site, rule=rule, time__gte=since).values_list(
+            "visitor_id", "time"
+        )
+        if visitor in seen and time >= seen[visitor]
+    }
+    span = datetime.now(UTC) - min(seen.values())
+    return Recorded(len(seen), len(converted), len(seen) / max(1.0, span.total_seconds() / 86400))

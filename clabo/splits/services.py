@@ -62,7 +62,7 @@ def save_test(site: Site, content: TestContent, test: SplitTest | None = None) -
     if not 1 <= content.traffic <= 100:
         raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
     planned = plan(content)
-    pages = _pages(site, content.addresses)
+    pages = pages_of(site, content.addresses)
     with transaction.atomic():
         if test:
             test = SplitTest.objects.select_for_update().get(pk=test.pk)
@@ -83,7 +83,8 @@ def save_test(site: Site, content: TestContent, test: SplitTest | None = None) -
     return test
 
 
-def _pages(site: Site, addresses: Sequence[str]) -> list[Address]:
+def pages_of(site: Site, addresses: Sequence[str]) -> list[Address]:
+    """The pages that these addresses show; raises Problem naming the one that cannot be used."""
     reading = Reading.of(site)
     main = next((h.host for h in site.hosts.all() if not h.stands_for), "")
     found: list[Address] = []
@@ -108,18 +109,25 @@ def _pages(site: Site, addresses: Sequence[str]) -> list[Address]:
     return found
 
 
+def unseen(site: Site, pages: Sequence[Address]) -> list[Address]:
+    """Those of the pages that no hit has come from."""
+    known = Page.objects.filter(site=site, path__in=[p.path for p in pages]).values_list("host", "path")
+    seen = {Address(host, path) for host, path in known}
+    return [p for p in pages if p not in seen]
+
+
 def start(test: SplitTest, now: datetime | None = None) -> SplitTest:
     """Let visitors in. The control page must have been seen with the tag."""
     with transaction.atomic():
         test = _locked(test, State.DRAFT, "Only a draft can be started.")
-        for variant in test.variants.all():
-            seen = Page.objects.filter(site=test.site_id, host=variant.host, path=variant.path).exists()
-            if not seen:
-                raise Problem(
-                    f"No hit has come from {variant.path} yet. Put the tag on it, open it once, then start.",
-                    "variants",
-                    409,
-                )
+        variants = list(test.variants.all())
+        for page in unseen(test.site, [Address(v.host, v.path) for v in variants]):
+            raise Problem(
+                f"No hit has come from {page.path} yet. Put the tag on it, open it once, then start.",
+                "variants",
+                409,
+            )
+        for variant in variants:
             busy = SplitTest.objects.filter(
                 site=test.site_id,
                 state=State.RUNNING,

@@ -35,7 +35,8 @@ function run(settings: Settings) {
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
 
-  const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
+  const newId = () =>
+    Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
   const visitor = /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(document.cookie)?.[1] ?? newId();
   const secure = location.protocol === "https:" ? ";secure" : "";
   // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
@@ -91,7 +92,8 @@ function run(settings: Settings) {
     try {
       const plain: Record<string, unknown> = {};
       for (const [key, value] of Object.entries(properties || {}).slice(0, 20)) {
-        if (value === null || /^(string|number|boolean)$/.test(typeof value)) plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
+        if (value === null || /^(string|number|boolean)$/.test(typeof value))
+          plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
       }
       event("mark", { name: String(name).slice(0, 64), properties: plain });
     } catch {}

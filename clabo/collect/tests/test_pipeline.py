@@ -37,8 +37,10 @@ moments = st.lists(
 def picture(site: Any) -> dict[str, Any]:
     """Everything that reports read, without ids."""
     visits = [
-        (v.visitor.key.hex, v.number, v.started_at, v.ended_at, v.views, v.interacted, v.conversions)
-        + (str(v.entry_page), str(v.exit_page), v.origin.fingerprint, v.day)
+        (
+            *(v.visitor.key.hex, v.number, v.started_at, v.ended_at, v.views, v.interacted, v.conversions),
+            *(str(v.entry_page), str(v.exit_page), v.origin.fingerprint, v.day),
+        )
         for v in Visit.objects.filter(site=site)
         .select_related("visitor", "entry_page", "exit_page", "origin")
         .order_by("visitor__key", "started_at")

@@ -35,7 +35,8 @@ def compare_means(control: Moments, challenger: Moments, level: float = 0.95) ->
     if a + b == 0:
         return MeanComparison(Interval(gap, gap, gap), 1.0 if gap == 0 else 0.0, math.nan)
     error = math.sqrt(a + b)
-    df = (a + b) ** 2 / (a * a / (control.n - 1) + b * b / (challenger.n - 1))
+    # By shares of the variance: its square would underflow for tiny values.
+    df = 1 / ((a / (a + b)) ** 2 / (control.n - 1) + (b / (a + b)) ** 2 / (challenger.n - 1))
     reach = float(stats.t.isf(alpha / 2, df)) * error
     return MeanComparison(
         Interval(gap - reach, gap, gap + reach), float(2 * stats.t.sf(abs(gap) / error, df)), df

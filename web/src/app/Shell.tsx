@@ -4,6 +4,7 @@ import { Link, Outlet, useNavigate, useParams } from "@tanstack/react-router";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
+import { ThinPattern } from "../charts/SpreadBar";
 import { ago } from "../parts/format";
 import { Button, cx, Select } from "../parts/ui";
 import { useSession, useSite } from "./session";
@@ -149,6 +150,7 @@ export function Shell() {
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
         <Outlet />
       </main>
+      <ThinPattern />
       <Shortcuts siteId={siteId} />
     </div>
   );

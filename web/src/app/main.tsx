@@ -12,7 +12,8 @@ const queries = new QueryClient({
     queries: {
       staleTime: 10_000,
       // What is wrong with the request stays wrong; what is wrong with the server may pass.
-      retry: (failures, error) => failures < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
+      retry: (failures, error) =>
+        failures < 2 && !(error instanceof Problem && error.status >= 400 && error.status < 500),
     },
   },
 });
@@ -30,7 +31,10 @@ if (root)
     <StrictMode>
       <QueryClientProvider client={queries}>
         <RouterProvider router={router} />
-        <Toaster position="bottom-right" toastOptions={{ style: { fontFamily: "var(--font-text)", borderRadius: 4 } }} />
+        <Toaster
+          position="bottom-right"
+          toastOptions={{ style: { fontFamily: "var(--font-text)", borderRadius: 4 } }}
+        />
       </QueryClientProvider>
     </StrictMode>,
   );

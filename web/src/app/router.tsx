@@ -20,6 +20,8 @@ export interface PagesSearch extends Lens {
   a?: number;
   b?: number;
   sort?: string;
+  /** Columns that are not shown, by key. */
+  hide?: string;
 }
 
 const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
@@ -105,6 +107,7 @@ export function makeRouter(queries: QueryClient) {
       a: number(s.a),
       b: number(s.b),
       sort: typeof s.sort === "string" ? s.sort : undefined,
+      hide: typeof s.hide === "string" && s.hide ? s.hide : undefined,
     }),
     component: lazyRouteComponent(() => import("../places/pages/Pages")),
   });

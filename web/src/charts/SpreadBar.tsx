@@ -5,6 +5,8 @@ interface Props {
   high: number | null | undefined;
   /** The end of the scale; it begins at 0. */
   max: number;
+  /** The estimate of the period before, as a hollow mark. */
+  before?: number | null;
   thin?: boolean;
   tone?: "ink" | "fern" | "brick";
   width?: number;
@@ -12,7 +14,7 @@ interface Props {
 }
 const TONES = { ink: "var(--color-ink)", fern: "var(--color-fern)", brick: "var(--color-brick)" };
 
-export function SpreadBar({ low, estimate, high, max, thin, tone = "ink", width = 72, label }: Props) {
+export function SpreadBar({ low, estimate, high, max, before, thin, tone = "ink", width = 72, label }: Props) {
   if (estimate == null) return <span className="inline-block" style={{ width }} />;
   const at = (value: number) => Math.min(width - 1.5, Math.max(1.5, (value / max) * width));
   const from = at(low ?? 0);
@@ -20,11 +22,6 @@ export function SpreadBar({ low, estimate, high, max, thin, tone = "ink", width 
   return (
     <svg width={width} height={18} role="img" aria-label={label} className="inline-block align-middle">
       <title>{label}</title>
-      <defs>
-        <pattern id="thin" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <rect width="1.6" height="4" fill="var(--color-quiet)" />
-        </pattern>
-      </defs>
       <line x1={0} x2={width} y1={9} y2={9} stroke="var(--color-line)" />
       <rect
         x={from}
@@ -34,7 +31,30 @@ export function SpreadBar({ low, estimate, high, max, thin, tone = "ink", width 
         fill={thin ? "url(#thin)" : TONES[tone]}
         opacity={thin ? 0.8 : 0.38}
       />
+      {before != null && (
+        <circle
+          cx={at(before)}
+          cy={9}
+          r={3}
+          fill="var(--color-surface)"
+          stroke="var(--color-quiet)"
+          strokeWidth={1.3}
+        />
+      )}
       <line x1={at(estimate)} x2={at(estimate)} y1={3} y2={15} stroke={TONES[tone]} strokeWidth={2} />
+    </svg>
+  );
+}
+
+/** The hatching of thin data, once a page: patterns are found by their id. */
+export function ThinPattern() {
+  return (
+    <svg width={0} height={0} className="absolute" aria-hidden="true">
+      <defs>
+        <pattern id="thin" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="1.6" height="4" fill="var(--color-quiet)" />
+        </pattern>
+      </defs>
     </svg>
   );
 }

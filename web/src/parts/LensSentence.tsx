@@ -87,12 +87,17 @@ function TwoDates({ read, choose }: { read: Read; choose: (period: string) => vo
         choose(`${first}..${last}`);
       }}
     >
-      <label>
-        From <Input type="date" value={first} max={last} onChange={(e) => setFirst(e.target.value)} required />
-      </label>
-      <label>
-        to <Input type="date" value={last} min={first} onChange={(e) => setLast(e.target.value)} required />
-      </label>
+      <label htmlFor="period-first">From</label>
+      <Input
+        id="period-first"
+        type="date"
+        value={first}
+        max={last}
+        onChange={(e) => setFirst(e.target.value)}
+        required
+      />
+      <label htmlFor="period-last">to</label>
+      <Input id="period-last" type="date" value={last} min={first} onChange={(e) => setLast(e.target.value)} required />
       <Button type="submit">Look at these days</Button>
     </form>
   );

@@ -34,7 +34,9 @@ export function day(iso: string | null | undefined) {
 }
 
 export function clock(iso: string) {
-  return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" }).format(new Date(iso));
+  return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" }).format(
+    new Date(iso),
+  );
 }
 
 /** How long ago, in the largest fitting unit. */

@@ -20,7 +20,9 @@ export default function NewSite() {
           params: { path: { workspace_id: workspace?.id ?? 0 } },
           body: {
             name: text("name"),
-            hosts: text("hosts").split(/[\s,]+/).filter(Boolean),
+            hosts: text("hosts")
+              .split(/[\s,]+/)
+              .filter(Boolean),
             currency: text("currency"),
             time_zone: text("time_zone"),
           },
@@ -52,7 +54,11 @@ export default function NewSite() {
         <Field label="Name" error={error("name")}>
           {(p) => <Input {...p} name="name" required />}
         </Field>
-        <Field label="Hosts" hint="All host names its pages are on, for example www.brackenhive.example." error={error("hosts")}>
+        <Field
+          label="Hosts"
+          hint="All host names its pages are on, for example www.brackenhive.example."
+          error={error("hosts")}
+        >
           {(p) => <Input {...p} name="hosts" required />}
         </Field>
         <Field label="Currency" hint="Three letters. All money of this site is shown in it." error={error("currency")}>

@@ -11,7 +11,13 @@ export default function Setup() {
   const make = useMutation({
     mutationFn: (form: FormData) => {
       const text = (name: string) => String(form.get(name) ?? "");
-      const body = { token, name: text("name"), email: text("email"), password: text("password"), workspace: text("workspace") };
+      const body = {
+        token,
+        name: text("name"),
+        email: text("email"),
+        password: text("password"),
+        workspace: text("workspace"),
+      };
       return data(client.POST("/api/setup", { body }));
     },
     onSuccess: async () => {

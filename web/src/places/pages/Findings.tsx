@@ -1,0 +1,77 @@
+/** What stands out, in sentences. The server has found it; here it is worded. */
+import type { Schemas } from "../../api/client";
+import { count, money, percent, plural } from "../../parts/format";
+import type { Row } from "./columns";
+
+type Report = Schemas["PagesOut"];
+type Finding = Report["findings"][number];
+
+export function Findings({ report, open }: { report: Report; open: (page: number) => void }) {
+  const rows = new Map(report.rows.map((r) => [r.page_id, r]));
+  const said = report.findings.flatMap((f) => {
+    const row = rows.get(f.page_id);
+    return row ? [{ f, row }] : [];
+  });
+  if (!said.length && !report.thin) return null;
+  return (
+    <p className="border-b py-3 text-[15px] leading-relaxed">
+      {said.map(({ f, row }) => (
+        <span key={f.kind}>
+          <Said finding={f} row={row} report={report} open={open} />{" "}
+        </span>
+      ))}
+      {!said.length && "No page stands out beyond doubt. "}
+      {report.thin > 0 && (
+        <>
+          {count(report.thin)} page{report.thin === 1 ? " is" : "s are"} too thin to judge (under 5{" "}
+          {plural(report.lens.conversion?.category)}
+          ).
+        </>
+      )}
+    </p>
+  );
+}
+
+function Said({
+  finding,
+  row,
+  report,
+  open,
+}: {
+  finding: Finding;
+  row: Row;
+  report: Report;
+  open: (page: number) => void;
+}) {
+  const { currency, conversion } = report.lens;
+  const many = plural(conversion?.category);
+  const page = (
+    <button
+      type="button"
+      className="num text-[14px] font-semibold underline decoration-line underline-offset-4"
+      onClick={() => open(row.page_id)}
+    >
+      <bdi>{row.path}</bdi>
+    </button>
+  );
+  if (finding.kind === "loses_money")
+    return (
+      <>
+        {page} <strong className="text-brick">loses money</strong>: {money(row.spend, currency, 0)} spent brought{" "}
+        {money(row.revenue, currency, 0)}.
+      </>
+    );
+  if (finding.kind === "earns")
+    return (
+      <>
+        {page} <strong className="text-fern">earns most</strong>: {money(finding.profit, currency, 0)} left after{" "}
+        {money(row.spend, currency, 0)} of ads.
+      </>
+    );
+  return (
+    <>
+      {page} <strong className="text-brick">converts badly</strong>: {percent(row.conversion_rate?.estimate)} of its
+      visits, all pages together {percent(report.together)}; about {count(Math.round(finding.lost))} {many} lost.
+    </>
+  );
+}
