@@ -80,7 +80,9 @@ front_end() {
     (cd web && npm ci --silent --no-progress) || die "front-end packages could not be installed (npm ci in web/)."
     mark_done node "$lock"
   fi
-  local print; print=$( { find web/src tag/src clabo -type f \( -name '*.ts' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name 'api*.py' -o -name 'schemas.py' \) -not -name '*.gen.ts' -print0 | sort -z | xargs -0 cat; cat web/*.ts web/*.json web/index.html tag/*.ts 2>/dev/null; } | sha256sum | cut -c1-16)
+  local print; print=$(find web tag clabo \( -name node_modules -o -name dist \) -prune -o -type f \
+    \( -name '*.ts' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' -o -name 'api*.py' \) -not -name '*.gen.*' -print0 \
+    | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
   if is_done built "$print" && [ -f web/dist/index.html ] && [ -f tag/dist/tag.js ]; then return; fi
   say "Building the tag and the interface"
   .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \

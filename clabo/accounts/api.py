@@ -121,27 +121,27 @@ def _member(m: Membership) -> Member:
     )
 
 
-@router.get("/workspaces/{workspace_id}/members", response=list[Member])
+@router.get("/workspaces/{int:workspace_id}/members", response=list[Member])
 def members(request: HttpRequest, workspace_id: int) -> list[Member]:
     workspace = workspace_for(request, workspace_id, Role.VIEWER)
     rows = Membership.objects.filter(workspace=workspace).select_related("user").order_by("user__email")
     return [_member(m) for m in rows]
 
 
-@router.post("/workspaces/{workspace_id}/members", response=Invitation)
+@router.post("/workspaces/{int:workspace_id}/members", response=Invitation)
 def add_member(request: HttpRequest, workspace_id: int, data: NewMember) -> Invitation:
     workspace = workspace_for(request, workspace_id, Role.OWNER)
     membership, link = services.add_member(workspace, data.email, data.name, data.role)
     return Invitation(member=_member(membership), link=link)
 
 
-@router.patch("/workspaces/{workspace_id}/members/{user_id}", response={204: None})
+@router.patch("/workspaces/{int:workspace_id}/members/{int:user_id}", response={204: None})
 def change_member(request: HttpRequest, workspace_id: int, user_id: int, data: NewRole) -> tuple[int, None]:
     services.change_role(workspace_for(request, workspace_id, Role.OWNER), user_id, data.role)
     return 204, None
 
 
-@router.delete("/workspaces/{workspace_id}/members/{user_id}", response={204: None})
+@router.delete("/workspaces/{int:workspace_id}/members/{int:user_id}", response={204: None})
 def remove_member(request: HttpRequest, workspace_id: int, user_id: int) -> tuple[int, None]:
     workspace = workspace_for(request, workspace_id, Role.OWNER)
     if user_id == person(request).pk:

@@ -43,7 +43,7 @@ class Pixel(Schema):
     refusals: list[RefusedKind]
 
 
-@router.get("/sites/{site_id}/pixel", response=Pixel)
+@router.get("/sites/{int:site_id}/pixel", response=Pixel)
 def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
     state = queries.tag_state(site_for(request, site_id), search[:200])
     return Pixel(

@@ -110,38 +110,38 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
     ]
 
 
-@router.get("/sites/{site_id}/conversions", response=list[ConversionOut])
+@router.get("/sites/{int:site_id}/conversions", response=list[ConversionOut])
 def conversions(request: HttpRequest, site_id: int) -> list[ConversionOut]:
     site = site_for(request, site_id)
     return _out(site, queries.rules_of(site))
 
 
-@router.post("/sites/{site_id}/conversions", response=ConversionOut)
+@router.post("/sites/{int:site_id}/conversions", response=ConversionOut)
 def make_conversion(request: HttpRequest, site_id: int, data: ConversionIn) -> ConversionOut:
     site = site_for(request, site_id, Role.EDITOR)
     return _out(site, [services.make_rule(site, _content(data), person(request))])[0]
 
 
-@router.put("/sites/{site_id}/conversions/{rule_id}", response=ConversionOut)
+@router.put("/sites/{int:site_id}/conversions/{int:rule_id}", response=ConversionOut)
 def change_conversion(request: HttpRequest, site_id: int, rule_id: int, data: ConversionIn) -> ConversionOut:
     site = site_for(request, site_id, Role.EDITOR)
     rule = services.change_rule(queries.rule_of(site, rule_id), _content(data), person(request))
     return _out(site, [rule])[0]
 
 
-@router.delete("/sites/{site_id}/conversions/{rule_id}", response={204: None})
+@router.delete("/sites/{int:site_id}/conversions/{int:rule_id}", response={204: None})
 def remove_conversion(request: HttpRequest, site_id: int, rule_id: int) -> tuple[int, None]:
     services.remove_rule(queries.rule_of(site_for(request, site_id, Role.EDITOR), rule_id))
     return 204, None
 
 
-@router.post("/sites/{site_id}/conversions/{rule_id}/restore", response={204: None})
+@router.post("/sites/{int:site_id}/conversions/{int:rule_id}/restore", response={204: None})
 def restore_conversion(request: HttpRequest, site_id: int, rule_id: int) -> tuple[int, None]:
     services.restore_rule(queries.rule_of(site_for(request, site_id, Role.EDITOR), rule_id))
     return 204, None
 
 
-@router.get("/sites/{site_id}/conversions/{rule_id}/versions", response=list[VersionOut])
+@router.get("/sites/{int:site_id}/conversions/{int:rule_id}/versions", response=list[VersionOut])
 def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOut]:
     rule = queries.rule_of(site_for(request, site_id), rule_id)
     return [
@@ -150,7 +150,7 @@ def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOu
     ]
 
 
-@router.post("/sites/{site_id}/conversions/preview", response=PreviewOut)
+@router.post("/sites/{int:site_id}/conversions/preview", response=PreviewOut)
 def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
     site = site_for(request, site_id)
     try:
@@ -213,7 +213,7 @@ class LiveOut(Schema):
     refused_today: int
 
 
-@router.get("/sites/{site_id}/live", response=LiveOut)
+@router.get("/sites/{int:site_id}/live", response=LiveOut)
 def live(request: HttpRequest, site_id: int) -> LiveOut:
     site = site_for(request, site_id)
     hits = collected.live_hits(site)

@@ -27,7 +27,7 @@ PAGES = [
     DemoPage("/", "Brackenhive", 0.42, {"order": 0.030, "guide": 0.05, "booking": 0.01}),
     DemoPage("/starter-hive", "Start with one hive", 0.40, {"order": 0.062, "guide": 0.02}),
     DemoPage(
-        "/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.084, "guide": 0.02}
+        "/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.078, "guide": 0.02}
     ),
     DemoPage("/first-season-guide", "Your first season, free guide", 0.50, {"guide": 0.36, "order": 0.012}),
     DemoPage(
@@ -290,7 +290,7 @@ TESTS = [
         0.25,
         30,
         None,
-        0.2,
+        0.34,
     ),
 ]
 

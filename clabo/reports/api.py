@@ -208,12 +208,12 @@ def _row(r: pages.PageRow) -> PageRowOut:
     )
 
 
-@router.get("/sites/{site_id}/lens", response=LensOut)
+@router.get("/sites/{int:site_id}/lens", response=LensOut)
 def lens(request: HttpRequest, site_id: int, words: Query[LensIn]) -> LensOut:
     return lens_out(lens_of(request, site_id, words))
 
 
-@router.get("/sites/{site_id}/pages", response=PagesOut)
+@router.get("/sites/{int:site_id}/pages", response=PagesOut)
 def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> PagesOut:
     lens = lens_of(request, site_id, words)
     table = pages.page_table(lens, with_before=words.compare == "before")
@@ -240,7 +240,7 @@ def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> Pag
     )
 
 
-@router.get("/sites/{site_id}/pages/compare", response=ComparisonOut)
+@router.get("/sites/{int:site_id}/pages/compare", response=ComparisonOut)
 def compare(request: HttpRequest, site_id: int, a: int, b: int, words: Query[LensIn]) -> ComparisonOut:
     lens = lens_of(request, site_id, words)
     found = pages.compare_pages(lens, a, b)

@@ -57,18 +57,18 @@ def _out(site: Site) -> SiteOut:
     return SiteOut(**fields, hosts=[Host(host=h.host, stands_for=h.stands_for) for h in site.hosts.all()])
 
 
-@router.post("/workspaces/{workspace_id}/sites", response=SiteOut)
+@router.post("/workspaces/{int:workspace_id}/sites", response=SiteOut)
 def make_site(request: HttpRequest, workspace_id: int, data: NewSite) -> SiteOut:
     workspace = workspace_for(request, workspace_id, Role.EDITOR)
     return _out(services.make_site(workspace, data.name, data.hosts, data.currency, data.time_zone))
 
 
-@router.get("/sites/{site_id}", response=SiteOut)
+@router.get("/sites/{int:site_id}", response=SiteOut)
 def get_site(request: HttpRequest, site_id: int) -> SiteOut:
     return _out(site_for(request, site_id))
 
 
-@router.patch("/sites/{site_id}", response=SiteOut)
+@router.patch("/sites/{int:site_id}", response=SiteOut)
 def change_site(request: HttpRequest, site_id: int, data: SiteChange) -> SiteOut:
     site = site_for(request, site_id, Role.EDITOR)
     services.change_site(site, **data.dict(exclude={"hosts"}))

@@ -132,7 +132,7 @@ def _check(batch: SpendImport, reading: ReadingJson | None) -> CheckOut:
     )
 
 
-@router.get("/sites/{site_id}/spend", response=SpendOut)
+@router.get("/sites/{int:site_id}/spend", response=SpendOut)
 def spend(request: HttpRequest, site_id: int) -> SpendOut:
     site = site_for(request, site_id)
     today = datetime.now(UTC).astimezone(site.zone).date()
@@ -151,26 +151,26 @@ def spend(request: HttpRequest, site_id: int) -> SpendOut:
     )
 
 
-@router.post("/sites/{site_id}/spend/files", response=CheckOut)
+@router.post("/sites/{int:site_id}/spend/files", response=CheckOut)
 def upload(request: HttpRequest, site_id: int, file: File[UploadedFile]) -> CheckOut:
     site = site_for(request, site_id, Role.EDITOR)
     batch = services.upload(site, file.name or "", file.file, person(request))  # type: ignore[arg-type]
     return _check(batch, None)
 
 
-@router.post("/sites/{site_id}/spend/files/{import_id}/check", response=CheckOut)
+@router.post("/sites/{int:site_id}/spend/files/{int:import_id}/check", response=CheckOut)
 def check(request: HttpRequest, site_id: int, import_id: int, data: ReadingJson) -> CheckOut:
     site = site_for(request, site_id, Role.EDITOR)
     return _check(services.import_of(site, import_id), data)
 
 
-@router.post("/sites/{site_id}/spend/files/{import_id}/import", response=ImportOut)
+@router.post("/sites/{int:site_id}/spend/files/{int:import_id}/import", response=ImportOut)
 def take_in(request: HttpRequest, site_id: int, import_id: int, data: ReadingJson) -> ImportOut:
     site = site_for(request, site_id, Role.EDITOR)
     return _import(services.take_in(services.import_of(site, import_id), _reading(data)))
 
 
-@router.post("/sites/{site_id}/spend/files/{import_id}/undo", response={204: None})
+@router.post("/sites/{int:site_id}/spend/files/{int:import_id}/undo", response={204: None})
 def undo(request: HttpRequest, site_id: int, import_id: int) -> tuple[int, None]:
     services.undo(services.import_of(site_for(request, site_id, Role.EDITOR), import_id))
     return 204, None

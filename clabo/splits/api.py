@@ -208,7 +208,7 @@ def _letter(r: results.Result) -> str | None:
     return None if place is None else r.arms[1 + place].variant.letter
 
 
-@router.get("/sites/{site_id}/tests", response=list[TestSummary])
+@router.get("/sites/{int:site_id}/tests", response=list[TestSummary])
 def tests(request: HttpRequest, site_id: int) -> list[TestSummary]:
     site = site_for(request, site_id)
     lens = read_lens(site)
@@ -233,13 +233,13 @@ def tests(request: HttpRequest, site_id: int) -> list[TestSummary]:
     return found
 
 
-@router.post("/sites/{site_id}/tests", response=TestOut)
+@router.post("/sites/{int:site_id}/tests", response=TestOut)
 def make_test(request: HttpRequest, site_id: int, data: TestIn) -> TestOut:
     site = site_for(request, site_id, Role.EDITOR)
     return TestOut(**_test(services.save_test(site, _content(site, data))))
 
 
-@router.post("/sites/{site_id}/tests/plan", response=PlanOut)
+@router.post("/sites/{int:site_id}/tests/plan", response=PlanOut)
 def plan(request: HttpRequest, site_id: int, data: TestIn) -> PlanOut:
     site = site_for(request, site_id)
     content = _content(site, data)
@@ -262,31 +262,31 @@ def plan(request: HttpRequest, site_id: int, data: TestIn) -> PlanOut:
     )
 
 
-@router.put("/sites/{site_id}/tests/{test_id}", response=TestOut)
+@router.put("/sites/{int:site_id}/tests/{int:test_id}", response=TestOut)
 def change_test(request: HttpRequest, site_id: int, test_id: int, data: TestIn) -> TestOut:
     site = site_for(request, site_id, Role.EDITOR)
     return TestOut(**_test(services.save_test(site, _content(site, data), services.test_of(site, test_id))))
 
 
-@router.delete("/sites/{site_id}/tests/{test_id}", response={204: None})
+@router.delete("/sites/{int:site_id}/tests/{int:test_id}", response={204: None})
 def remove_test(request: HttpRequest, site_id: int, test_id: int) -> tuple[int, None]:
     services.remove(services.test_of(site_for(request, site_id, Role.EDITOR), test_id))
     return 204, None
 
 
-@router.post("/sites/{site_id}/tests/{test_id}/start", response=TestOut)
+@router.post("/sites/{int:site_id}/tests/{int:test_id}/start", response=TestOut)
 def start_test(request: HttpRequest, site_id: int, test_id: int) -> TestOut:
     site = site_for(request, site_id, Role.EDITOR)
     return TestOut(**_test(services.start(services.test_of(site, test_id))))
 
 
-@router.post("/sites/{site_id}/tests/{test_id}/end", response=TestOut)
+@router.post("/sites/{int:site_id}/tests/{int:test_id}/end", response=TestOut)
 def end_test(request: HttpRequest, site_id: int, test_id: int) -> TestOut:
     site = site_for(request, site_id, Role.EDITOR)
     return TestOut(**_test(services.end(services.test_of(site, test_id))))
 
 
-@router.get("/sites/{site_id}/tests/{test_id}", response=ResultOut)
+@router.get("/sites/{int:site_id}/tests/{int:test_id}", response=ResultOut)
 def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[SplitLens]) -> ResultOut:
     site = site_for(request, site_id)
     test = services.test_of(site, test_id)

@@ -2,7 +2,7 @@
 import { AxisBottom, AxisLeft } from "@visx/axis";
 import { scaleLinear, scaleUtc } from "@visx/scale";
 import { AreaClosed, LinePath } from "@visx/shape";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { day, signed } from "../parts/format";
 
 export interface RangeDay {
@@ -34,6 +34,7 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
     observer.observe(frame.current);
     return () => observer.disconnect();
   }, []);
+  const clip = useId();
   const known = days.filter((d) => d.low != null && d.high != null && d.estimate != null);
   const first = days[0];
   const last = days[days.length - 1];
@@ -50,7 +51,7 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
     domain: [at(first.day), Math.max(at(last.day), at(first.day) + 864e5)],
     range: [MARGIN.left, width - MARGIN.right],
   });
-  const y = scaleLinear({ domain: [-top, top], range: [height - MARGIN.bottom, MARGIN.top], clamp: true });
+  const y = scaleLinear({ domain: [-top, top], range: [height - MARGIN.bottom, MARGIN.top] });
   const px = (d: RangeDay) => x(at(d.day));
   const seen = over === undefined ? undefined : known[over];
   const axis = { fill: "var(--color-quiet)", fontFamily: "var(--font-mono)", fontSize: 11.5 };
@@ -73,6 +74,14 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
         }}
         onPointerLeave={() => setOver(undefined)}
       >
+        <clipPath id={clip}>
+          <rect
+            x={MARGIN.left}
+            y={MARGIN.top}
+            width={width - MARGIN.left - MARGIN.right}
+            height={height - MARGIN.top - MARGIN.bottom}
+          />
+        </clipPath>
         <rect
           x={MARGIN.left}
           width={width - MARGIN.left - MARGIN.right}
@@ -81,19 +90,21 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
           fill="var(--color-line)"
           opacity={0.45}
         />
-        <AreaClosed
-          data={known}
-          x={px}
-          y0={(d) => y(d.low ?? 0)}
-          y1={(d) => y(d.high ?? 0)}
-          yScale={y}
-          fill="var(--color-plum)"
-          fillOpacity={0.16}
-          stroke="var(--color-plum)"
-          strokeOpacity={0.6}
-        />
         <line x1={MARGIN.left} x2={width - MARGIN.right} y1={y(0)} y2={y(0)} stroke="var(--color-ink)" />
-        <LinePath data={known} x={px} y={(d) => y(d.estimate ?? 0)} stroke="var(--color-ink)" strokeWidth={2} />
+        <g clipPath={`url(#${clip})`}>
+          <AreaClosed
+            data={known}
+            x={px}
+            y0={(d) => y(d.low ?? 0)}
+            y1={(d) => y(d.high ?? 0)}
+            yScale={y}
+            fill="var(--color-plum)"
+            fillOpacity={0.16}
+            stroke="var(--color-plum)"
+            strokeOpacity={0.6}
+          />
+          <LinePath data={known} x={px} y={(d) => y(d.estimate ?? 0)} stroke="var(--color-ink)" strokeWidth={2} />
+        </g>
         {known.length === 1 && known[0] && (
           <circle cx={px(known[0])} cy={y(known[0].estimate ?? 0)} r={3} fill="var(--color-ink)" />
         )}

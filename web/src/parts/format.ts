@@ -5,7 +5,7 @@ const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 export const count = (n: number | null | undefined) => (n == null ? DASH : whole.format(n));
 
 export function percent(rate: number | null | undefined, digits = 2) {
-  return rate == null ? DASH : `${(rate * 100).toFixed(digits)} %`;
+  return rate == null ? DASH : `${(rate * 100).toFixed(digits)}\u00a0%`;
 }
 
 /** A difference of rates, per hundred. */

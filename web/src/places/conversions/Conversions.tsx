@@ -86,11 +86,7 @@ export default function Conversions() {
                   <th className="text">Kind</th>
                   <th className="text">Counted</th>
                   <th>Worth each</th>
-                  <th>
-                    Last 28 days,
-                    <br />
-                    bots left out
-                  </th>
+                  <th title="Bots are left out.">Last 28 days</th>
                   <th className="text">Day by day</th>
                   <th>Last one</th>
                   <th>

@@ -104,7 +104,7 @@ export function Editor({ siteId, rule, close }: Props) {
         lead="Write the rule; beside it stands what it would have caught."
         actions={<Button onClick={close}>Back to all</Button>}
       />
-      <div className="mt-4 grid items-start gap-6 lg:grid-cols-[380px_1fr]">
+      <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[380px_minmax(0,1fr)]">
         <form
           className="flex flex-col gap-3"
           onSubmit={(e) => {

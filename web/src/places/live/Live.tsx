@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
-import { clock, count, words } from "../../parts/format";
+import { clock, count, day, words } from "../../parts/format";
 import { CHANNELS } from "../../parts/lens";
 import { PageName } from "../../parts/PageName";
 import { Button, cx, Empty, Failed, Head, Loading } from "../../parts/ui";
@@ -102,7 +102,12 @@ function Hits({ hits, follow }: { hits: Hit[]; follow?: (visitor: string) => voi
         <tbody>
           {hits.map((h) => (
             <tr key={h.id} className={cx(h.standing !== "counted" && "text-quiet")}>
-              <td className="num text">{clock(h.time)}</td>
+              <td className="num text">
+                {clock(h.time)}
+                {!isToday(h.time) && (
+                  <span className="block text-[11.5px] leading-tight text-quiet">{day(h.time)}</span>
+                )}
+              </td>
               <td className="text max-w-[24rem]">
                 <PageName path={h.path} title={title(h)} />
               </td>
@@ -157,3 +162,5 @@ function from(h: Hit) {
   const channel = CHANNELS[h.channel] ?? h.channel;
   return h.source && h.source !== h.channel ? `${h.source}, ${channel}` : channel;
 }
+
+const isToday = (iso: string) => new Date(iso).toDateString() === new Date().toDateString();

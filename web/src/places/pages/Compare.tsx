@@ -70,7 +70,7 @@ function Sentence({ found, many }: { found: Comparison; many: string }) {
   );
 }
 
-const name = (row: Row) => <bdi className="num font-semibold break-all">{row.path}</bdi>;
+const name = (row: Row) => <bdi className="num text-[0.9em] font-semibold [overflow-wrap:anywhere]">{row.path}</bdi>;
 
 function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
   const end = scaleEnd([found.a, found.b].map((r) => r.conversion_rate?.high));
@@ -81,7 +81,7 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
     ["Converted visits", (r) => count(r.converted)],
     ["Conversion rate", (r) => percent(r.conversion_rate?.estimate)],
     [
-      `0 – ${percent(end, 1)}`,
+      `its interval, on 0 – ${percent(end, 1)}`,
       (r) => (
         <SpreadBar
           low={r.conversion_rate?.low}
@@ -107,7 +107,7 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
             <span className="sr-only">Measure</span>
           </th>
           {[found.a, found.b].map((r) => (
-            <th key={r.page_id} className="max-w-36 break-all">
+            <th key={r.page_id} className="max-w-36 text-[12px] break-words">
               {name(r)}
             </th>
           ))}

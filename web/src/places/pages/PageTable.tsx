@@ -94,7 +94,7 @@ export function PageTable({ rows, frame, hidden, narrow, sort, setSort, open, se
                   onChange={() => tick(r.page_id)}
                 />
               </td>
-              <td className="text max-w-[13.5rem]">
+              <td className={cx("text", narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]")}>
                 <button
                   type="button"
                   className="block w-full hover:underline"

@@ -72,7 +72,7 @@ export default function Pages() {
             {ticked.length === 1 ? (
               <strong className="text-plum">Tick one more page to compare the two.</strong>
             ) : (
-              "Open a page for its detail; tick two to compare them. Orders by a rate go by what its interval supports."
+              "Open a page for its detail; tick two to compare them. Sorting by a rate goes by the end of its interval."
             )}
             <Unjoined report={report.data} />
           </p>

@@ -50,7 +50,7 @@ export function frameOf(rows: Row[], read: Read, before: Record<string, Row>, co
 }
 
 function Earlier({ children }: { children: ReactNode }) {
-  return <span className="num block text-[11.5px] leading-tight text-quiet">was {children}</span>;
+  return <span className="num block text-[11.5px] leading-tight font-normal text-quiet">was {children}</span>;
 }
 
 function Plain({ now, was, frame }: { now: ReactNode; was?: ReactNode; frame: Frame }) {

@@ -84,7 +84,7 @@ export function CheckFile({ siteId, first, close }: Props) {
       <div className="mt-3">
         <FormProblem problem={take.error ?? again.error} fields={[]} />
       </div>
-      <div className="mt-2 grid items-start gap-6 lg:grid-cols-[320px_1fr]">
+      <div className="mt-2 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[340px_minmax(0,1fr)]">
         <section aria-labelledby="reading" className="flex flex-col gap-3">
           <h2 id="reading" className="text-[17px]">
             How it is read
@@ -141,15 +141,18 @@ export function CheckFile({ siteId, first, close }: Props) {
                 </Select>
               )}
             </Field>
-            <Field label="Decimal mark" hint={doubt("decimal_mark") ? "Both readings fit. Check this." : undefined}>
+            <Field
+              label="Amounts are written"
+              hint={doubt("decimal_mark") ? "Both readings fit. Check this." : undefined}
+            >
               {(p) => (
                 <Select
                   {...p}
                   value={reading.decimal_mark}
                   onChange={(e) => read({ decimal_mark: e.target.value as Reading["decimal_mark"] })}
                 >
-                  <option value=".">point: 1,234.50</option>
-                  <option value=",">comma: 1.234,50</option>
+                  <option value=".">1,234.50</option>
+                  <option value=",">1.234,50</option>
                 </Select>
               )}
             </Field>

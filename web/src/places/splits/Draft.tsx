@@ -140,7 +140,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
         title={test ? test.name : "New split test"}
         lead="The first page is the control; its visitors are shared out by lot."
       />
-      <div className="mt-4 grid items-start gap-6 lg:grid-cols-[420px_1fr]">
+      <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[420px_minmax(0,1fr)]">
         <form
           className="flex flex-col gap-3"
           onSubmit={(e) => {

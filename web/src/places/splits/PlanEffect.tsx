@@ -43,6 +43,11 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
           </>
         )}
       </p>
+      {plan.days != null && plan.days > 91 && (
+        <p className="border-l-4 border-marigold pl-3">
+          That is longer than most offers live. Look for a bigger difference, or test a page that more visitors see.
+        </p>
+      )}
       <dl className="panel p-3">
         <Fact name="The control in the last 28 days">
           {plan.recorded_visitors

@@ -97,8 +97,8 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
                 <td className="text">
                   {STATES[t.state]}
                   <span className="block text-[12.5px] leading-tight text-quiet">
-                    {t.started_at && `since ${day(t.started_at)}`}
-                    {t.ended_at && ` to ${day(t.ended_at)}`}
+                    {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
+                    {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}
                   </span>
                 </td>
                 <td className="num">
