@@ -134,7 +134,6 @@ LANGUAGE_CODE = "en-gb"
 
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [p for p in [BASE_DIR / "web" / "dist"] if p.is_dir()]
-STATIC_ROOT = STATE_DIR / "static"
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.+-[A-Za-z0-9_-]{8}\.(js|css|woff2)$"
 

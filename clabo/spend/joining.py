@@ -1,7 +1,8 @@
 """Which landing page each cost belongs to (docs/definitions.md, "How cost finds its page").
 
 Cost follows the clicks: a row's cost is spread over the landing pages of that day's visits which
-carry its source, campaign, ad group and ad. Where several rows of a day differ only in the landing
+carry its source, campaign, ad group and ad; failing that, over visits whose link left the ad, or the
+ad group and the ad, unsaid. Where several rows of a day differ only in the landing
 address, each keeps to visits that entered there. A row that no visit answers to goes to the page
 that it names; what names no known page either did not join.
 """
@@ -124,7 +125,7 @@ def _groups(site: Site, first: date, last: date) -> list[_Group]:
 
 
 class _Entries:
-    """Entries of visits by day and campaign identity; a blank part of an identity matches anything."""
+    """Entries of visits by day and campaign identity; what a file's row leaves blank matches anything."""
 
     def __init__(self, site: Site, first: date, last: date, sources: Collection[str]) -> None:
         self._rows: defaultdict[date, list[tuple[Identity, Place, int]]] = defaultdict(list)
@@ -149,11 +150,16 @@ class _Entries:
             self._rows[day].append((identity, Place(page_id, channel, source, device), n))
 
     def matching(self, day: date, identity: Identity) -> dict[Place, int]:
+        """Visits that answer to a row; else those whose link says less than the row does."""
         given = tuple(bool(part) for part in identity)
         index = self._index.get(given)
         if index is None:
             index = self._index[given] = self._build(given)
-        return index.get((day, identity), {})
+        source, campaign, ad_group, _ = identity
+        for wanted in (identity, (source, campaign, ad_group, ""), (source, campaign, "", "")):
+            if found := index.get((day, wanted)):
+                return found
+        return {}
 
     def _build(self, given: tuple[bool, ...]) -> dict[tuple[date, Identity], dict[Place, int]]:
         index: defaultdict[tuple[date, Identity], defaultdict[Place, int]] = defaultdict(

@@ -1,6 +1,6 @@
 /** The rail, with one small state for each section, and the section beside it. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, Outlet, useNavigate, useParams } from "@tanstack/react-router";
+import { Link, Outlet, useLocation, useNavigate, useParams } from "@tanstack/react-router";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
@@ -74,6 +74,13 @@ export function Shell() {
   const states = useStates(siteId);
   const navigate = useNavigate();
   const queries = useQueryClient();
+  const rail = useRef<HTMLElement>(null);
+  const { pathname } = useLocation();
+  // On a narrow screen the rail scrolls sideways: the section that is open stays in sight.
+  useEffect(() => {
+    if (pathname)
+      rail.current?.querySelector('[aria-current="page"]')?.scrollIntoView({ block: "nearest", inline: "center" });
+  }, [pathname]);
   const sites = session?.workspaces.flatMap((w) => w.sites) ?? [];
   const leave = async () => {
     await signOut();
@@ -87,6 +94,7 @@ export function Shell() {
         Skip to the work
       </a>
       <nav
+        ref={rail}
         aria-label="Sections"
         className="flex shrink-0 items-center gap-1 overflow-x-auto border-b px-3 py-2 md:sticky md:top-0 md:h-screen md:w-[152px] md:flex-col md:items-stretch md:overflow-visible md:border-r md:border-b-0 md:px-0 md:py-4"
       >

@@ -103,6 +103,8 @@ function Addresses({ rows, pick }: { rows: Caught[]; pick?: (path: string) => vo
                     <button type="button" className="text-plum underline" onClick={() => pick(r.path)}>
                       Count this one instead
                     </button>
+                  ) : r.views === 0 ? (
+                    <span className="text-quiet">not viewed in these days</span>
                   ) : often ? (
                     <span className="font-medium text-marigold">people land here: an article?</span>
                   ) : (

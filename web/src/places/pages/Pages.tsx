@@ -9,6 +9,7 @@ import { money, percent } from "../../parts/format";
 import { LensSentence } from "../../parts/LensSentence";
 import { lensQuery } from "../../parts/lens";
 import { Sheet } from "../../parts/Sheet";
+import { useSmall } from "../../parts/small";
 import { Button, Empty, Failed, Loading } from "../../parts/ui";
 import { Compare } from "./Compare";
 import { COLUMNS, frameOf } from "./columns";
@@ -21,6 +22,7 @@ export default function Pages() {
   const site = useSite(siteId);
   const search = useSearch({ from: "/s/$siteId/pages" });
   const navigate = useNavigate({ from: "/s/$siteId/pages" });
+  const small = useSmall();
   const lens = lensQuery(search);
   const report = useQuery({
     queryKey: ["pages", siteId, lens],
@@ -82,7 +84,7 @@ export default function Pages() {
                 rows={rows}
                 frame={frame}
                 hidden={hidden}
-                narrow={Boolean(beside)}
+                narrow={Boolean(beside) || small}
                 sort={search.sort ?? "-entries"}
                 setSort={(sort) => set({ sort })}
                 open={comparing ? undefined : open?.page_id}

@@ -89,7 +89,11 @@ export default function ResultPlace() {
           </p>
           <h1 className="font-head text-[21px] leading-[1.4] font-normal">
             <bdi className="font-semibold">{r.test.name}</bdi>: {words(r.test.conversion_name)}s per visitor to{" "}
-            <bdi className="num inline-block max-w-full truncate align-baseline text-[18px]!">{r.arms[0]?.path}</bdi>
+            <bdi
+              className={cx("num text-[18px]!", (r.arms[0]?.path.length ?? 0) < 32 ? "whitespace-nowrap" : "break-all")}
+            >
+              {r.arms[0]?.path}
+            </bdi>
             {lens.data && (
               <>
                 ,{" "}
@@ -144,12 +148,7 @@ export default function ResultPlace() {
         )}
       </section>
       {r.test.state !== "draft" && r.visitors > 0 && (
-        <div
-          className={cx(
-            "grid grid-cols-[minmax(0,1fr)] gap-6 lg:grid-cols-[minmax(0,1fr)_360px]",
-            r.verdict.kind === "broken_split" && "opacity-60",
-          )}
-        >
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-6 lg:grid-cols-[minmax(0,1fr)_360px]">
           <Ranges r={r} />
           <Facts r={r} />
         </div>

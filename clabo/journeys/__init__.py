@@ -1,0 +1,1 @@
+"""Nothing to import: only tests that go through everything, in a real browser."""

@@ -1,0 +1,201 @@
+"""A whole Clabo for browser tests: server, worker, pages on another origin, and headless Chromium."""
+
+from __future__ import annotations
+
+import asyncio
+import shutil
+import socket
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any, ClassVar
+from urllib.parse import urlsplit
+
+import uvicorn
+from django.conf import settings
+from django.db import connection, connections
+from django.test import TransactionTestCase, override_settings
+from django.utils.module_loading import import_string
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+
+from clabo.collect import pipeline
+from clabo.collect.asgi import Collector
+from clabo.testing.traffic import BROWSER
+
+CHROMIUM = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+class Server:
+    """uvicorn in a thread, on a port of its own choosing."""
+
+    def __init__(self) -> None:
+        self._server: uvicorn.Server | None = None
+        self._thread: threading.Thread | None = None
+        self.url = ""
+
+    def start(self, application: Callable[[], Any]) -> None:
+        """Serve what `application` makes; returns when it answers."""
+        listening = socket.socket()
+        listening.bind(("127.0.0.1", 0))
+        self.url = f"http://localhost:{listening.getsockname()[1]}"
+
+        def run() -> None:
+            config = uvicorn.Config(application(), log_level="error", lifespan="on")
+            self._server = uvicorn.Server(config)
+            asyncio.run(self._server.serve([listening]))
+
+        self._thread = threading.Thread(target=run, daemon=True)
+        self._thread.start()
+        while self._server is None or not self._server.started:
+            time.sleep(0.02)
+
+    def stop(self) -> None:
+        """Stop serving; what is under way is finished."""
+        assert self._server and self._thread
+        self._server.should_exit = True
+        self._thread.join(10)
+        # The server's threads keep their connections, and the test database could not be removed.
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            )
+
+
+class Worker:
+    """The worker's loop in a thread."""
+
+    def __init__(self) -> None:
+        self._stopping = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._chores = [import_string(path) for path in settings.CLABO_WORKER_CHORES]
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stopping.set()
+        self._thread.join(10)
+
+    def _run(self) -> None:
+        while not self._stopping.is_set():
+            busy = pipeline.run_once() >= 0
+            for chore in self._chores:
+                busy = chore() or busy
+            if not busy:
+                time.sleep(0.05)
+        connections.close_all()
+
+
+class OwnPages:
+    """A web site of somebody's own, on another origin. `pages` maps a path to its HTML."""
+
+    def __init__(self) -> None:
+        self.pages: dict[str, str] = {}
+        outer = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                html = outer.pages.get(urlsplit(self.path).path)
+                self.send_response(200 if html is not None else 404)
+                self.send_header("content-type", "text/html; charset=utf-8")
+                self.end_headers()
+                self.wfile.write((html or "Not here.").encode())
+
+            def log_message(self, *args: Any) -> None:
+                pass
+
+        self._server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        self.host = f"127.0.0.1:{self._server.server_port}"
+        self.url = f"http://{self.host}"
+        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+
+    def stop(self) -> None:
+        self._server.shutdown()
+        self._server.server_close()
+
+
+class BrowserCase(TransactionTestCase):
+    """Begins each test with an empty database, a running Clabo at `self.clabo` and `self.own` pages."""
+
+    browser: ClassVar[Browser]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        self.own = OwnPages()
+        self.addCleanup(self.own.stop)
+        folder = Path(tempfile.mkdtemp(prefix="clabo-test-"))
+        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
+        self.server = Server()
+
+        def application() -> Any:
+            with_url = override_settings(
+                PUBLIC_URL=self.server.url,
+                CLABO_SPOOL_DIR=folder / "spool",
+                CLABO_UPLOAD_DIR=folder / "uploads",
+                EMAIL_FILE_PATH=folder / "mail",
+            )
+            with_url.enable()
+            self.addCleanup(with_url.disable)
+            from clabo.config.asgi import django_application
+
+            return Collector(behind=django_application)  # type: ignore[arg-type]
+
+        self.server.start(application)
+        self.addCleanup(self.server.stop)
+        self.clabo = self.server.url
+        self.worker = Worker()
+        self.worker.start()
+        self.addCleanup(self.worker.stop)
+
+    def window(self, **options: Any) -> Page:
+        """A page in a fresh profile that fails the test on any error in it."""
+        context: BrowserContext = self.browser.new_context(
+            **{
+                "viewport": {"width": 1280, "height": 800},
+                "locale": "en-GB",
+                # Headless Chromium says that it is, and would be taken for the bot it is.
+                "user_agent": BROWSER,
+                **options,
+            }
+        )
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+        page.on("pageerror", lambda error: self.fail(f"the page threw: {error}"))
+        return page
+
+    def sign_in(self, page: Page, email: str, password: str) -> None:
+        """Sign in through the form."""
+        page.goto(self.clabo + "/sign-in")
+        page.get_by_label("E-mail").fill(email)
+        page.get_by_label("Password").fill(password)
+        page.get_by_role("button", name="Sign in").click()
+        page.wait_for_url("**/s/**")
+
+    def until(self, holds: Callable[[], Any], what: str, seconds: float = 5.0) -> Any:
+        """What `holds` returns once it is true; fails after `seconds`."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if found := holds():
+                return found
+            time.sleep(0.05)
+        self.fail(f"not within {seconds} s: {what}")
