@@ -22,6 +22,7 @@ from typing import Any
 
 import msgspec
 from django.conf import settings
+from django.db import connection
 
 from clabo.collect import refusals
 from clabo.collect.inbox import AWAY, Full, Inbox, Spool
@@ -100,7 +101,7 @@ class Collector:
         if site is None:
             # A site made a moment ago; forged keys cannot make this ask more than twice a second.
             try:
-                await asyncio.to_thread(self.directory.refresh, 0.5)
+                await asyncio.to_thread(_with_database, self.directory.refresh, 0.5)
             except AWAY:
                 if not self.directory.loaded_at:
                     raise Full("the database is away and no site is known yet") from None
@@ -171,21 +172,20 @@ class Collector:
     async def _keep_house(self) -> None:
         while True:
             await asyncio.sleep(REFRESH_SECONDS)
-            try:
-                await asyncio.to_thread(self.directory.refresh)
-                await asyncio.to_thread(self.inbox.replay)
-                await asyncio.to_thread(self.refused.save)
-            except AWAY:
-                continue
-            except Exception:
-                log.exception("the collector's housekeeping failed")
+            for chore in (self.directory.refresh, self.inbox.replay, self.refused.save):
+                try:
+                    await asyncio.to_thread(_with_database, chore)
+                except AWAY:
+                    break
+                except Exception:
+                    log.exception("the collector's housekeeping failed")
 
     async def _lifespan(self, receive: Receive, send: Send) -> None:
         while True:
             message = await receive()
             if message["type"] == "lifespan.startup":
                 try:
-                    await asyncio.to_thread(self.directory.refresh)
+                    await asyncio.to_thread(_with_database, self.directory.refresh)
                     await asyncio.to_thread(self.inbox.replay)
                 except AWAY:
                     log.warning("the database is away; starting without it")
@@ -195,9 +195,18 @@ class Collector:
                 if self._housekeeping:
                     self._housekeeping.cancel()
                 with suppress(*AWAY):
-                    await asyncio.to_thread(self.refused.save)
+                    await asyncio.to_thread(_with_database, self.refused.save)
                 await send({"type": "lifespan.shutdown.complete"})
                 return
+
+
+def _with_database(work: Callable[..., Any], *args: Any) -> None:
+    """Run `work` in this thread, whose connection is given up when it turns out to be broken."""
+    try:
+        work(*args)
+    except AWAY:
+        connection.close()
+        raise
 
 
 def _user_agent(scope: Scope) -> str:

@@ -154,5 +154,5 @@ class Inbox:
         try:
             return self._thread.submit(self.spool.replay).result()
         except AWAY:
-            self._thread.submit(connection.close).result()
+            self._thread.submit(lambda: connection.close()).result()
             return 0

@@ -1,10 +1,13 @@
 """The server: the collector in front, Django behind it."""
 
 import os
+import warnings
 from typing import cast
 
 from django.core.asgi import get_asgi_application
 
+# WhiteNoise hands its files over as synchronous iterators; Django reads them whole, and they are small.
+warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "clabo.config.settings")
 django_application = get_asgi_application()
 

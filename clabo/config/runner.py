@@ -6,16 +6,33 @@ import os
 import unittest
 from typing import Any
 
+from django.conf import settings
+from django.db import connection
 from django.test.runner import DiscoverRunner
 
 
 class Runner(DiscoverRunner):
     """Django's runner, closing with one line that says how many passed, failed and were skipped."""
 
+    def setup_test_environment(self, **kwargs: Any) -> None:
+        super().setup_test_environment(**kwargs)
+        # A slow hash is the point of a password hash, and not of these tests.
+        settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
     def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> Any:
         # Playwright's sync API leaves an event loop in the test's thread.
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
         return super().run_suite(suite, **kwargs)
+
+    def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
+        # Threads of servers that tests have run keep their connections, and would keep the database.
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname LIKE %s AND pid <> pg_backend_pid()",
+                [connection.settings_dict["NAME"].replace("_", r"\_") + "%"],
+            )
+        super().teardown_databases(old_config, **kwargs)
 
     def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:
         broken = super().suite_result(suite, result, **kwargs)

@@ -16,7 +16,7 @@ from urllib.parse import urlsplit
 
 import uvicorn
 from django.conf import settings
-from django.db import connection, connections
+from django.db import connections
 from django.test import TransactionTestCase, override_settings
 from django.utils.module_loading import import_string
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
@@ -65,12 +65,6 @@ class Server:
         assert self._server and self._thread
         self._server.should_exit = True
         self._thread.join(10)
-        # The server's threads keep their connections, and the test database could not be removed.
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
-                "WHERE datname = current_database() AND pid <> pg_backend_pid()"
-            )
 
 
 class Worker:

@@ -56,7 +56,9 @@ class FirstPath(BrowserCase):
 
     def publish(self, line: str) -> None:
         def content(title: str, body: str = "") -> str:
-            return f"<!doctype html><title>{html.escape(title)}</title>{line}<h1>{html.escape(title)}</h1>{body}"
+            return (
+                f"<!doctype html><title>{html.escape(title)}</title>{line}<h1>{html.escape(title)}</h1>{body}"
+            )
 
         order = '<form action="/order/thank-you"><button>Order</button></form>'
         self.own.pages |= {
@@ -142,11 +144,16 @@ class FirstPath(BrowserCase):
         expect(page.get_by_text("No hit has come from /starter-hive-b yet.")).to_be_visible()
         self.window().goto(f"{self.own.url}/starter-hive-b")
         expect(page.get_by_role("button", name="Start the test")).to_be_enabled()
-        self.until(lambda: Event.objects.filter(page__path="/starter-hive-b").exists(), "the challenger's hit")
+        self.until(
+            lambda: Event.objects.filter(page__path="/starter-hive-b").exists(), "the challenger's hit"
+        )
         page.get_by_role("button", name="Start the test").click()
         expect(page.get_by_role("button", name="End the test")).to_be_visible()
         test = SplitTest.objects.get()
-        self.until(lambda: "tests" in self.tag_settings(page) and test.key in self.tag_settings(page), "the tag's news")
+        self.until(
+            lambda: "tests" in self.tag_settings(page) and test.key in self.tag_settings(page),
+            "the tag's news",
+        )
         self.visitor_of(test, "A")
         self.visitor_of(test, "B")
         self.until(lambda: Exposure.objects.count() == 2, "both exposures")
@@ -159,7 +166,9 @@ class FirstPath(BrowserCase):
         expect(page.get_by_label("Verdict")).to_contain_text("Ended before it could be decided")
 
     def tag_settings(self, page: Page) -> str:
-        key = page.evaluate("fetch('/api/sites/' + location.pathname.split('/')[2]).then(r => r.json()).then(s => s.key)")
+        key = page.evaluate(
+            "fetch('/api/sites/' + location.pathname.split('/')[2]).then(r => r.json()).then(s => s.key)"
+        )
         text: str = page.request.get(f"{self.clabo}/tag/{key}.js").text()
         return text
 

@@ -1,0 +1,165 @@
+"""Every route of the API, walked by those who must not get in."""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import date
+from typing import Any
+
+from django.test import Client, TestCase
+
+from clabo.accounts.models import Membership, Role, User
+from clabo.collect.models import Page
+from clabo.config.api import api
+from clabo.conversions.models import RuleVersion
+from clabo.spend.models import SpendImport
+from clabo.splits.models import SplitTest, Variant
+from clabo.testing.traffic import START, make_rule, make_site, make_user
+
+# Open to everybody by design: who am I, and the first account, which has a token of its own.
+OPEN = {("get", "/api/session"), ("post", "/api/setup")}
+# Reads by another name than GET: nothing changes, so a viewer may.
+READING_POSTS = {
+    "/api/sites/{site_id}/conversions/preview",
+    "/api/sites/{site_id}/tests/plan",
+}
+RULE = {"page": {"match": "equals", "value": "/thank-you"}}
+CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
+READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
+
+
+class EveryRoute(TestCase):
+    def setUp(self) -> None:
+        self.site = make_site()
+        self.owner = make_user(self.site, Role.OWNER, "owner@shop.example")
+        self.viewer = make_user(self.site, Role.VIEWER, "viewer@shop.example")
+        other = make_site()
+        self.outsider = make_user(other, Role.OWNER, "owner@elsewhere.example")
+        self.rule = make_rule(self.site, "/thank-you")
+        RuleVersion.objects.create(rule=self.rule, version=1, content={})
+        pages = [
+            Page.objects.create(site=self.site, host="shop.example", path=path, first_at=START, last_at=START)
+            for path in ("/a", "/b")
+        ]
+        self.test = SplitTest.objects.create(
+            site=self.site, name="T", rule=self.rule, baseline=0.1, smallest_lift=0.5, planned_visitors=900
+        )
+        for letter, page in zip("AB", pages, strict=True):
+            Variant.objects.create(test=self.test, letter=letter, host=page.host, path=page.path, share=50)
+        self.batch = SpendImport.objects.create(
+            site=self.site, file_name="f.csv", digest="0", stored_as="0", state="done", first_day=date.today()
+        )
+        test_in = {
+            "name": "T",
+            "conversion": self.rule.pk,
+            "addresses": ["/a", "/b"],
+            "shares": [50, 50],
+            "baseline": 0.1,
+            "smallest_lift": 0.5,
+        }
+        self.bodies: dict[tuple[str, str], Any] = {
+            ("post", "/api/workspaces/{workspace_id}/sites"): {"name": "S", "hosts": ["s.example"]},
+            ("post", "/api/workspaces/{workspace_id}/members"): {"email": "n@shop.example"},
+            ("patch", "/api/workspaces/{workspace_id}/members/{user_id}"): {"role": "viewer"},
+            ("patch", "/api/sites/{site_id}"): {"name": "Renamed"},
+            ("post", "/api/sites/{site_id}/conversions"): CONVERSION,
+            ("put", "/api/sites/{site_id}/conversions/{rule_id}"): CONVERSION,
+            ("post", "/api/sites/{site_id}/conversions/preview"): {"rule": RULE, "counting": "visit"},
+            ("post", "/api/sites/{site_id}/spend/files/{import_id}/check"): READING,
+            ("post", "/api/sites/{site_id}/spend/files/{import_id}/import"): READING,
+            ("post", "/api/sites/{site_id}/tests"): test_in,
+            ("post", "/api/sites/{site_id}/tests/plan"): test_in,
+            ("put", "/api/sites/{site_id}/tests/{test_id}"): test_in,
+        }
+
+    def routes(self) -> list[tuple[str, str]]:
+        paths = api.get_openapi_schema()["paths"]
+        return [(method, path) for path, methods in paths.items() for method in methods]
+
+    def call(self, client: Client, method: str, path: str, **other: int) -> Any:
+        known = {
+            "workspace_id": self.site.workspace_id,
+            "site_id": self.site.pk,
+            "rule_id": self.rule.pk,
+            "test_id": self.test.pk,
+            "import_id": self.batch.pk,
+            "user_id": self.viewer.pk,
+            **other,
+        }
+        address = re.sub(r"\{(\w+)\}", lambda m: str(known[m[1]]), path)
+        if path.endswith("/compare"):
+            address += "?a=1&b=2"
+        if path.endswith("/spend/files"):
+            from django.core.files.uploadedfile import SimpleUploadedFile
+
+            return client.post(address, {"file": SimpleUploadedFile("f.csv", b"day,cost\n2026-01-01,1\n")})
+        body = self.bodies.get((method, path))
+        return client.generic(
+            method.upper(), address, json.dumps(body) if body is not None else "", "application/json"
+        )
+
+    def signed_in(self, user: User) -> Client:
+        client = Client()
+        client.force_login(user, backend="allauth.account.auth_backends.AuthenticationBackend")
+        return client
+
+    def test_strangers_are_asked_to_sign_in(self) -> None:
+        self.assertGreater(len(self.routes()), 25)
+        for method, path in self.routes():
+            if (method, path) in OPEN:
+                continue
+            answer = self.call(Client(), method, path)
+            self.assertEqual(answer.status_code, 401, (method, path))
+            self.assertEqual(answer["content-type"], "application/problem+json", (method, path))
+
+    def test_members_of_another_workspace_find_nothing(self) -> None:
+        client = self.signed_in(self.outsider)
+        for method, path in self.routes():
+            if (method, path) in OPEN:
+                continue
+            answer = self.call(client, method, path)
+            self.assertEqual(answer.status_code, 404, (method, path, answer.content))
+            self.assertNotContains(answer, "lead_form", status_code=404)
+
+    def test_viewers_look_and_change_nothing(self) -> None:
+        client = self.signed_in(self.viewer)
+        for method, path in self.routes():
+            if (method, path) in OPEN:
+                continue
+            answer = self.call(client, method, path)
+            if method == "get" or path in READING_POSTS:
+                # 404: pages 1 and 2 that are compared have no visits.
+                self.assertIn(answer.status_code, (200, 404), (method, path, answer.content))
+                if answer.status_code == 404:
+                    self.assertTrue(path.endswith("/compare"), path)
+            else:
+                self.assertEqual(answer.status_code, 403, (method, path, answer.content))
+                self.assertIn("Ask an owner", answer.json()["detail"])
+
+    def test_one_sites_things_are_not_found_through_another_of_the_same_people(self) -> None:
+        other = make_site()
+        Membership.objects.create(workspace=other.workspace, user=self.owner, role=Role.OWNER)
+        client = self.signed_in(self.owner)
+        for method, path in self.routes():
+            if not re.search(r"\{(rule|test|import)_id\}", path):
+                continue
+            answer = self.call(client, method, path, site_id=other.pk)
+            self.assertEqual(answer.status_code, 404, (method, path, answer.content))
+
+    def test_a_wrong_body_names_the_field(self) -> None:
+        client = self.signed_in(self.owner)
+        answer = client.post(
+            f"/api/sites/{self.site.pk}/conversions",
+            json.dumps({**CONVERSION, "counting": "sometimes"}),
+            "application/json",
+        )
+        self.assertEqual((answer.status_code, answer.json()["field"]), (422, "counting"))
+
+    def test_a_forged_form_from_elsewhere_is_refused(self) -> None:
+        client = Client(enforce_csrf_checks=True)
+        client.force_login(self.owner, backend="allauth.account.auth_backends.AuthenticationBackend")
+        answer = client.post(f"/api/sites/{self.site.pk}/tests/{self.test.pk}/start")
+        self.assertEqual(answer.status_code, 403)
+        self.test.refresh_from_db()
+        self.assertEqual(self.test.state, "draft")
