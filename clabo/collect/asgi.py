@@ -41,6 +41,7 @@ _ANYONE: Headers = [(b"access-control-allow-origin", b"*")]
 _ACCEPTED: Headers = [*_ANYONE, (b"cache-control", b"no-store")]
 _GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 REFRESH_SECONDS = 2.0
+ASK_SECONDS = 0.5
 
 
 class Collector:
@@ -98,14 +99,18 @@ class Collector:
 
     async def _site(self, key: str) -> TagSite:
         site = self.directory.get(key)
-        if site is None:
-            # A site made a moment ago; forged keys cannot make this ask more than twice a second.
+        asked = time.monotonic()
+        # Perhaps a site made a moment ago. Forged keys wait together, and ask at most twice a second.
+        while site is None and self.directory.loaded_at < asked:
             try:
-                await asyncio.to_thread(_with_database, self.directory.refresh, 0.5)
+                await asyncio.to_thread(_with_database, self.directory.refresh, ASK_SECONDS)
             except AWAY:
                 if not self.directory.loaded_at:
                     raise Full("the database is away and no site is known yet") from None
+                break
             site = self.directory.get(key)
+            if site is None and self.directory.loaded_at < asked:
+                await asyncio.sleep(ASK_SECONDS / 4)
         if site is None:
             raise Refused(404, "unknown_key", "No site has this key", "Copy the tag again from Pixel.")
         return site

@@ -10,6 +10,8 @@ from django.conf import settings
 from django.db import connection
 from django.test.runner import DiscoverRunner
 
+from clabo.testing.sessions import end_other_sessions
+
 
 class Runner(DiscoverRunner):
     """Django's runner, closing with one line that says how many passed, failed and were skipped."""
@@ -26,12 +28,8 @@ class Runner(DiscoverRunner):
 
     def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
         # Threads of servers that tests have run keep their connections, and would keep the database.
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
-                "WHERE datname LIKE %s AND pid <> pg_backend_pid()",
-                [connection.settings_dict["NAME"].replace("_", r"\_") + "%"],
-            )
+        connection.close()
+        end_other_sessions(connection.settings_dict["NAME"])
         super().teardown_databases(old_config, **kwargs)
 
     def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:

@@ -41,7 +41,8 @@ def checked(content: RuleContent) -> RuleContent:
         raise Problem(f"Choose one of {', '.join(Category.values)}.", "category")
     if content.counting not in rules.COUNTINGS:
         raise Problem(f"Choose one of {', '.join(rules.COUNTINGS)}.", "counting")
-    if content.value is not None and not 0 <= content.value < Decimal("1e9"):
+    value = content.value
+    if value is not None and not (value.is_finite() and 0 <= value < Decimal("1e9")):
         raise Problem("A value lies between 0 and 1,000,000,000.", "value")
     try:
         rule = rules.as_json(rules.parse(content.rule))

@@ -60,7 +60,7 @@ def change_site(
             raise Problem(f"Choose one of {', '.join(map(str, WINDOWS))} days.", "attribution_window_days")
         site.attribution_window_days = attribution_window_days
     if margin is not None:
-        if not 0 < margin <= 1:
+        if not (margin.is_finite() and 0 < margin <= 1):
             raise Problem("The margin is a share between 0 and 1, for example 0.4.", "margin")
         site.margin = margin
     site.save()

@@ -23,6 +23,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 from clabo.collect import pipeline
 from clabo.collect.asgi import Collector
+from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
 
 CHROMIUM = [
@@ -154,6 +155,8 @@ class BrowserCase(TransactionTestCase):
             return Collector(behind=django_application)  # type: ignore[arg-type]
 
         self.server.start(application)
+        # A request that is cut off goes on in its thread, and would hold what the next test clears.
+        self.addCleanup(wait_for_others)
         self.addCleanup(self.server.stop)
         self.clabo = self.server.url
         self.worker = Worker()

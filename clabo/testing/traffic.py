@@ -39,9 +39,9 @@ def make_user(site: Site, role: Role, email: str) -> User:
     return user
 
 
-def make_rule(site: Site, value: str, **fields: Any) -> ConversionRule:
-    """A rule "page equals `value`", not yet applied to the past."""
-    page = {"page": {"match": fields.pop("match", "equals"), "value": value}}
+def make_rule(site: Site, address: str, **fields: Any) -> ConversionRule:
+    """A rule "page equals `address`", not yet applied to the past."""
+    page = {"page": {"match": fields.pop("match", "equals"), "value": address}}
     return ConversionRule.objects.create(
         site=site,
         rule=page,

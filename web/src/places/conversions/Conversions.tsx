@@ -6,6 +6,7 @@ import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { DayBars } from "../../charts/DayBars";
 import { ago, count, money, words } from "../../parts/format";
+import { Scroll } from "../../parts/Scroll";
 import { Button, Empty, Failed, Head, Loading } from "../../parts/ui";
 import { Editor } from "./Editor";
 
@@ -78,7 +79,7 @@ export default function Conversions() {
       {list.isError && <Failed error={list.error} retry={list.refetch} />}
       {list.data &&
         (list.data.length ? (
-          <div className="panel mt-4 overflow-auto">
+          <Scroll label="All conversions" className="mt-4">
             <table className="bench">
               <thead>
                 <tr>
@@ -128,7 +129,7 @@ export default function Conversions() {
                 ))}
               </tbody>
             </table>
-          </div>
+          </Scroll>
         ) : (
           <div className="mt-5">
             <Empty title="Nothing counts as a conversion yet.">

@@ -2,6 +2,7 @@ import type { Schemas } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
 import { count } from "../../parts/format";
 import { PageName } from "../../parts/PageName";
+import { Scroll } from "../../parts/Scroll";
 import { cx, Empty, Select } from "../../parts/ui";
 
 type Preview = Schemas["PreviewOut"];
@@ -74,7 +75,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
 
 function Addresses({ rows, pick }: { rows: Caught[]; pick?: (path: string) => void }) {
   return (
-    <div className="panel overflow-auto">
+    <Scroll label={pick ? "Addresses nearly caught" : "Addresses caught"}>
       <table className="bench">
         <thead>
           <tr>
@@ -116,6 +117,6 @@ function Addresses({ rows, pick }: { rows: Caught[]; pick?: (path: string) => vo
           })}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }

@@ -5,6 +5,7 @@ import { useSiteId } from "../../app/Shell";
 import { clock, count, day, words } from "../../parts/format";
 import { CHANNELS } from "../../parts/lens";
 import { PageName } from "../../parts/PageName";
+import { Scroll } from "../../parts/Scroll";
 import { Button, cx, Empty, Failed, Head, Loading } from "../../parts/ui";
 
 type Hit = Schemas["HitOut"];
@@ -87,7 +88,7 @@ function Arrivals({ now, paused }: { now: Now; paused: boolean }) {
 
 function Hits({ hits, follow }: { hits: Hit[]; follow?: (visitor: string) => void }) {
   return (
-    <div className="panel overflow-auto">
+    <Scroll label="Hits">
       <table className="bench">
         <thead>
           <tr>
@@ -149,7 +150,7 @@ function Hits({ hits, follow }: { hits: Hit[]; follow?: (visitor: string) => voi
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }
 

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, useEffect, useMemo, useRef } from "react";
 import { PageName } from "../../parts/PageName";
+import { Scroll } from "../../parts/Scroll";
 import { cx } from "../../parts/ui";
 import { COLUMNS, type Frame, type Row } from "./columns";
 
@@ -48,7 +49,7 @@ export function PageTable({ rows, frame, hidden, narrow, sort, setSort, open, se
   };
 
   return (
-    <div className="panel max-h-[calc(100vh-1rem)] overflow-auto">
+    <Scroll label="Table of landing pages" className="max-h-[calc(100vh-1rem)]">
       <table ref={table} className="bench bench-dense" onKeyDown={keys}>
         <caption className="sr-only">Landing pages</caption>
         <thead>
@@ -111,6 +112,6 @@ export function PageTable({ rows, frame, hidden, narrow, sort, setSort, open, se
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }

@@ -4,6 +4,7 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSession, useSite } from "../../app/session";
+import { Scroll } from "../../parts/Scroll";
 import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Head, Input, Loading, Select } from "../../parts/ui";
 
 type Role = Schemas["Member"]["role"];
@@ -59,7 +60,7 @@ export default function People() {
       {members.isError && <Failed error={members.error} retry={members.refetch} />}
       <FormProblem problem={change.error ?? remove.error} fields={[]} />
       {members.data && (
-        <div className="panel mt-4 max-w-4xl overflow-auto">
+        <Scroll label="Members" className="mt-4 max-w-4xl">
           <table className="bench">
             <thead>
               <tr>
@@ -104,7 +105,7 @@ export default function People() {
               ))}
             </tbody>
           </table>
-        </div>
+        </Scroll>
       )}
       {owner ? (
         <Add workspaceId={site.workspaceId} added={again} />

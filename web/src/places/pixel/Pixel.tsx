@@ -5,6 +5,7 @@ import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { ago, count, day } from "../../parts/format";
 import { PageName } from "../../parts/PageName";
+import { Scroll } from "../../parts/Scroll";
 import { Sheet } from "../../parts/Sheet";
 import { Button, CopyLine, Empty, Failed, Head, Input, Loading } from "../../parts/ui";
 import { SiteSettings } from "./SiteSettings";
@@ -148,7 +149,7 @@ function KnownPages({ rows, searched }: { rows: State["pages"]; searched: boolea
       </Empty>
     );
   return (
-    <div className="panel max-h-[70vh] overflow-auto">
+    <Scroll label="Known pages" className="max-h-[70vh]">
       <table className="bench">
         <thead>
           <tr>
@@ -179,6 +180,6 @@ function KnownPages({ rows, searched }: { rows: State["pages"]; searched: boolea
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }

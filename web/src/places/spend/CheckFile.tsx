@@ -5,6 +5,7 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { useSite } from "../../app/session";
 import { count, day, money } from "../../parts/format";
+import { Scroll } from "../../parts/Scroll";
 import { Button, cx, Field, FormProblem, Head, Input, Select } from "../../parts/ui";
 
 type Check = Schemas["CheckOut"];
@@ -212,7 +213,7 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
 
 function BadRows({ check }: { check: Check }) {
   return (
-    <div className="panel mt-3 max-h-80 overflow-auto">
+    <Scroll label="Rows that cannot be read" className="mt-3 max-h-80">
       <table className="bench">
         <thead>
           <tr>
@@ -238,7 +239,7 @@ function BadRows({ check }: { check: Check }) {
           and {count(check.bad_count - check.bad.length)} more. Mend the file or the reading, and look again.
         </p>
       )}
-    </div>
+    </Scroll>
   );
 }
 
@@ -247,7 +248,7 @@ function Sample({ check, reading }: { check: Check; reading: Reading }) {
   return (
     <>
       <h2 className="mt-5 mb-2 text-[15px]">The first rows</h2>
-      <div className="panel max-h-[50vh] overflow-auto">
+      <Scroll label="First rows" className="max-h-[50vh]">
         <table className="bench">
           <thead>
             <tr>
@@ -276,7 +277,7 @@ function Sample({ check, reading }: { check: Check; reading: Reading }) {
             ))}
           </tbody>
         </table>
-      </div>
+      </Scroll>
     </>
   );
 }

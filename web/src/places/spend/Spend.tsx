@@ -5,6 +5,7 @@ import { client, csrfToken, data, Problem, type Schemas } from "../../api/client
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { count, day, money } from "../../parts/format";
+import { Scroll } from "../../parts/Scroll";
 import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../parts/ui";
 import { CheckFile } from "./CheckFile";
 
@@ -175,7 +176,7 @@ function Joined({ now }: { now: State }) {
             No visit in these days came with this source and campaign, and the file names no landing address that Clabo
             knows. Compare the spelling with the campaign parameters in the ad’s link.
           </p>
-          <div className="panel max-w-3xl overflow-auto">
+          <Scroll label="Spend that joined nothing" className="max-w-3xl">
             <table className="bench">
               <thead>
                 <tr>
@@ -202,7 +203,7 @@ function Joined({ now }: { now: State }) {
                 ))}
               </tbody>
             </table>
-          </div>
+          </Scroll>
         </details>
       )}
     </section>
@@ -215,7 +216,7 @@ function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (
       <h2 id="imports" className="mb-2 text-[17px]">
         Files taken in
       </h2>
-      <div className="panel overflow-auto">
+      <Scroll label="Imported files">
         <table className="bench">
           <thead>
             <tr>
@@ -261,7 +262,7 @@ function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (
             ))}
           </tbody>
         </table>
-      </div>
+      </Scroll>
     </section>
   );
 }

@@ -10,6 +10,7 @@ import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { count, day, money, percent, plural, pValue, signed, times, words } from "../../parts/format";
 import { ModelWord, OriginAndDevice } from "../../parts/LensSentence";
 import { type Lens, lensQuery } from "../../parts/lens";
+import { Scroll } from "../../parts/Scroll";
 import { Button, cx, Failed, Letter, Loading } from "../../parts/ui";
 import { Draft } from "./Draft";
 import { shares, verdictWords } from "./verdict";
@@ -259,7 +260,7 @@ function Arms({ r }: { r: Result }) {
   const end = scaleEnd(r.arms.map((a) => a.rate.high));
   const draft = r.test.state === "draft";
   return (
-    <div className="panel mt-5 overflow-auto">
+    <Scroll label="Table of variants" className="mt-5">
       <table className="bench">
         <caption className="sr-only">Variants</caption>
         <thead>
@@ -340,6 +341,6 @@ function Arms({ r }: { r: Result }) {
           })}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }

@@ -5,6 +5,7 @@ import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { count, day, words } from "../../parts/format";
+import { Scroll } from "../../parts/Scroll";
 import { Button, cx, Empty, Failed, Head, Letter, Loading } from "../../parts/ui";
 import { Draft } from "./Draft";
 import { shortVerdict } from "./verdict";
@@ -54,7 +55,7 @@ export default function Tests() {
 
 function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
   return (
-    <div className="panel mt-4 overflow-auto">
+    <Scroll label="All split tests" className="mt-4">
       <table className="bench">
         <thead>
           <tr>
@@ -111,7 +112,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
           })}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }
 const TONES = { fern: "text-fern", brick: "text-brick", ink: "text-ink", quiet: "text-quiet" };

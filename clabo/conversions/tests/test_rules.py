@@ -1,0 +1,193 @@
+"""Rules over recorded hits: backwards, forwards, changed, removed, and before they are saved."""
+
+from __future__ import annotations
+
+from collections import Counter
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from typing import Any
+
+from django.test import TestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.django import TestCase as HypothesisTestCase
+
+from clabo.accounts.problems import Problem
+from clabo.collect.queries import live_hits
+from clabo.conversions import queries, services
+from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.conversions.recount import recount_next
+from clabo.core import rules
+from clabo.core.addresses import normalise
+from clabo.sites.models import Site
+from clabo.testing.traffic import HOST, START, make_rule, make_site, receive, walk
+
+PATHS = ["/a", "/a/b", "/thank-you", "/thank-you-to-all", "/A"]
+RULES = [
+    ("equals", "/thank-you"),
+    ("equals", "shop.example/a"),
+    ("begins", "/a"),
+    ("begins", "/a/"),
+    ("contains", "thank"),
+    ("pattern", r"/a/?.*b$"),
+]
+
+
+def content(address: str = "/thank-you", match: str = "equals", **changes: Any) -> services.RuleContent:
+    fields: dict[str, Any] = {
+        "name": "order",
+        "category": "purchase",
+        "counting": "every",
+        "value": Decimal(59),
+    }
+    fields |= changes
+    return services.RuleContent(rule={"page": {"match": match, "value": address}}, **fields)
+
+
+def recount() -> None:
+    while recount_next():
+        pass
+
+
+class OverEverybody(HypothesisTestCase):
+    @settings(max_examples=30, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(st.integers(1, 3), st.integers(0, 400), st.sampled_from(PATHS)), min_size=1, max_size=14
+        ),
+        st.sampled_from(RULES),
+        st.sampled_from(rules.COUNTINGS),
+        st.booleans(),
+    )
+    def test_the_database_counts_what_the_core_counts(
+        self, hits: list[tuple[int, int, str]], rule: tuple[str, str], mode: Any, rule_first: bool
+    ) -> None:
+        """One visitor's timeline in the core against everybody's events in the database."""
+        site = make_site()
+        match, value = rule
+        made = make_rule(site, value, match=match, counting=mode) if rule_first else None
+        # A minute apart at least, so that the order is the times'.
+        hits = [
+            (visitor, minutes * 15 + place, path)
+            for place, (visitor, minutes, path) in enumerate(sorted(hits))
+        ]
+        for visitor, minutes, path in hits:
+            receive(walk(site, visitor, START + timedelta(minutes=minutes), path))
+        if made is None:
+            make_rule(site, value, match=match, counting=mode)
+            recount()
+        language = rules.parse({"page": {"match": match, "value": value}})
+        expected = Counter(self.core_counts(hits, language, mode))
+        found = Counter(
+            (int(c.visitor.key), round((c.time - START).total_seconds() / 60))
+            for c in Conversion.objects.filter(site=site).select_related("visitor")
+        )
+        self.assertEqual(found, expected)
+        self.assertEqual(Credit.objects.filter(site=site, model="last").count(), sum(expected.values()))
+
+    def core_counts(
+        self, hits: list[tuple[int, int, str]], language: rules.Rule, mode: Any
+    ) -> list[tuple[int, int]]:
+        class Seen:
+            def __init__(self, visitor: int, visit: int, minutes: int) -> None:
+                self.visitor, self.visit, self.minutes = visitor, visit, minutes
+
+        candidates, visit, before = [], 0, {}
+        for visitor, minutes, path in sorted(hits, key=lambda h: h[1]):
+            if visitor not in before or minutes - before[visitor][0] > 30:
+                visit += 1
+                before[visitor] = (minutes, visit)
+            before[visitor] = (minutes, before[visitor][1])
+            if language.fits(normalise(f"https://{HOST}{path}")):
+                candidates.append(Seen(visitor, before[visitor][1], minutes))
+        return [(c.visitor, c.minutes) for c in rules.count(candidates, mode)]
+
+
+class Changing(TestCase):
+    def setUp(self) -> None:
+        self.site: Site = make_site()
+        receive(
+            walk(self.site, 1, START, "/a", "/thank-you") + walk(self.site, 2, START, "/thank-you-to-all")
+        )
+
+    def test_a_new_rule_counts_the_past_and_what_follows(self) -> None:
+        rule = services.make_rule(self.site, content(), None)
+        self.assertFalse(Conversion.objects.exists())
+        recount()
+        self.assertEqual(Conversion.objects.get().value, Decimal(59))
+        receive(walk(self.site, 3, START + timedelta(hours=2), "/thank-you"))
+        self.assertEqual(Conversion.objects.count(), 2)
+        rule.refresh_from_db()
+        self.assertEqual(rule.counted_version, rule.version)
+
+    def test_a_change_keeps_the_old_version_readable(self) -> None:
+        rule = services.make_rule(self.site, content(), None)
+        recount()
+        services.change_rule(rule, content("thank-you", "contains", value=Decimal(5)), None)
+        self.assertEqual(Conversion.objects.count(), 1)  # until it has been recounted
+        recount()
+        self.assertEqual(list(Conversion.objects.values_list("value", flat=True)), [Decimal(5)] * 2)
+        first = rule.versions.get(version=1).content
+        self.assertEqual((first["rule"]["page"]["match"], first["value"]), ("equals", "59"))
+
+    def test_removing_can_be_undone(self) -> None:
+        rule = services.make_rule(self.site, content(), None)
+        recount()
+        services.remove_rule(rule)
+        recount()
+        self.assertFalse(Conversion.objects.exists() or Credit.objects.exists())
+        services.restore_rule(rule)
+        recount()
+        self.assertEqual(Conversion.objects.count(), 1)
+        services.remove_rule(rule)
+        services.make_rule(self.site, content("/a"), None)
+        with self.assertRaises(Problem) as caught:
+            services.restore_rule(rule)
+        self.assertEqual(caught.exception.field, "name")
+
+    def test_errors_name_the_field(self) -> None:
+        services.make_rule(self.site, content(), None)
+        for changes, field in (
+            ({"name": "My Order"}, "name"),
+            ({"name": "order"}, "name"),
+            ({"category": "sale"}, "category"),
+            ({"counting": "twice"}, "counting"),
+            ({"value": Decimal(-1)}, "value"),
+            ({"value": Decimal("NaN")}, "value"),
+            ({"match": "pattern", "value_": "(("}, "value"),
+        ):
+            address = changes.pop("value_", "/thank-you")
+            with self.assertRaises(Problem, msg=field) as caught:
+                services.make_rule(self.site, content(str(address), **{"name": "other", **changes}), None)
+            self.assertEqual(caught.exception.field, field)
+        self.assertEqual(ConversionRule.objects.count(), 1)
+
+
+class BeforeSaving(TestCase):
+    def test_what_it_catches_and_nearly_catches(self) -> None:
+        site = make_site()
+        now = datetime.now(UTC) - timedelta(hours=1)
+        receive(
+            walk(site, 1, now, "/a", "/thank-you?paid=1", "/thank-you", step=5)
+            + walk(site, 2, now, "/a", "/thank-you", step=5)
+            + walk(site, 3, now, "/journal/thank-you-to-all")
+        )
+        rule = rules.parse({"page": {"match": "equals", "value": "/thank-you"}})
+        found = queries.preview(site, rule, "visit")
+        self.assertEqual((found.events, found.conversions, sum(found.per_day)), (3, 2, 2))
+        self.assertEqual(
+            [(str(c.page), c.views, c.entries) for c in found.caught], [("shop.example/thank-you", 3, 0)]
+        )
+        self.assertEqual([(c.page.path, c.entries) for c in found.near], [("/journal/thank-you-to-all", 1)])
+        self.assertFalse(Conversion.objects.exists())
+
+    def test_live_names_the_rules_met_and_repetitions(self) -> None:
+        site = make_site()
+        make_rule(site, "/thank-you", counting="visit")
+        receive(walk(site, 1, datetime.now(UTC) - timedelta(minutes=5), "/a", "/thank-you", "/thank-you"))
+        hits = live_hits(site)
+        met = queries.rules_met(site, hits)
+        self.assertEqual(
+            [[(m.name, m.counted) for m in met.get(h.id, [])] for h in hits],
+            [[("order", False)], [("order", True)], []],
+        )

@@ -1,0 +1,161 @@
+"""Every screen with the demo in it: accessible, narrow, dark, from the keyboard, and for a viewer."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime
+
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from clabo.accounts.models import Membership, Role
+from clabo.collect.models import Event, Visit
+from clabo.conversions.models import Conversion
+from clabo.demo import loading, scenario
+from clabo.sites.models import Site
+from clabo.splits.models import SplitTest
+from clabo.testing.browsing import BrowserCase
+from clabo.testing.traffic import make_site
+
+SECTIONS = ["pixel", "conversions", "live", "spend", "pages", "tests", "people"]
+
+
+class Screens(BrowserCase):
+    site: Site
+
+    def setUp(self) -> None:
+        super().setUp()
+        now = datetime.now(UTC)
+        self.site = loading.load(lambda share, what: None, days=40, visits=3000, now=now)
+
+    def screens(self) -> list[str]:
+        test = SplitTest.objects.order_by("pk")[0]
+        page = Visit.objects.exclude(entry_page=None)[0].entry_page_id
+        return [*SECTIONS, f"tests/{test.pk}", f"pages?compare=before&open={page}"]
+
+    def enter(self, who: int = 0, **options: object) -> Page:
+        page = self.window(**options)
+        self.sign_in(page, scenario.PEOPLE[who][1], scenario.PASSWORD)
+        return page
+
+    def go(self, page: Page, place: str) -> None:
+        page.goto(f"{self.clabo}/s/{self.site.pk}/{place}")
+        expect(page.get_by_role("heading", level=1)).to_be_visible()
+        expect(page.get_by_text(re.compile("^Reading .* …$"))).to_have_count(0)
+
+    def check(self, page: Page, what: str) -> None:
+        found = Axe().run(page)
+        self.assertEqual(found.violations_count, 0, f"{what}: {found.generate_report()}")
+        wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+        self.assertLessEqual(wide, 0, f"{what} is wider than its window")
+
+    def test_axe_finds_nothing_in_light_and_dark_and_nothing_is_too_wide(self) -> None:
+        for options in (
+            {},
+            {"color_scheme": "dark", "viewport": {"width": 390, "height": 844}},
+        ):
+            page = self.enter(**options)
+            for place in self.screens():
+                self.go(page, place)
+                self.check(page, f"{place} {options}")
+
+    def test_axe_finds_nothing_where_something_is_open_or_empty(self) -> None:
+        page = self.enter()
+        self.go(page, "conversions")
+        page.get_by_role("button", name="New conversion").click()
+        page.get_by_label("Address", exact=True).fill("/order")
+        expect(page.get_by_label("What the rule catches")).to_be_visible()
+        self.check(page, "a new conversion")
+        self.go(page, "tests")
+        page.get_by_role("button", name="New split test").click()
+        self.check(page, "a new split test")
+        self.go(page, "pixel")
+        page.get_by_role("button", name="Site settings").click()
+        expect(page.get_by_label("Currency")).to_be_visible()
+        self.check(page, "site settings")
+        self.go(page, "spend")
+        page.get_by_label("Spend file").set_input_files(
+            {"name": "s.csv", "mimeType": "text/csv", "buffer": b"day,cost\n2026-13-01,1\n"}
+        )
+        expect(page.get_by_text("1 rows cannot be read")).to_be_visible()
+        self.check(page, "a spend file")
+        self.go(page, "pages")
+        page.get_by_role("button", name="Period: last 28 days").click()
+        self.check(page, "the lens")
+        empty = make_site(name="Nothing yet")
+        owner = Membership.objects.filter(workspace=self.site.workspace, role=Role.OWNER).get().user
+        Membership.objects.create(workspace=empty.workspace, user=owner, role=Role.OWNER)
+        page.goto(self.clabo + "/")
+        for place in SECTIONS:
+            page.goto(f"{self.clabo}/s/{empty.pk}/{place}")
+            expect(page.get_by_role("heading").first).to_be_visible()
+            self.check(page, f"{place}, empty")
+
+    def test_the_lens_lives_in_the_address(self) -> None:
+        page = self.enter()
+        self.go(page, "pages")
+        page.get_by_role("button", name="Period: last 28 days").click()
+        page.get_by_role("button", name="last 7 days").click()
+        page.get_by_role("button", name="Device: any device").click()
+        page.get_by_role("button", name="phones").click()
+        page.get_by_role("button", name="Conversion: starter kit orders").click()
+        page.get_by_role("button", name="workshop bookings").click()
+        page.wait_for_url(re.compile("period=.*7d.*"))
+        rows = page.get_by_role("table", name="Landing pages").get_by_role("row")
+        page.wait_for_load_state("networkidle")
+        expect(rows.nth(1)).to_contain_text("/starter-hive")
+        seen, address = rows.nth(1).inner_text(), page.url
+        other = self.enter(who=2)
+        other.goto(address)
+        expect(other.get_by_role("button", name="Device: phones")).to_be_visible()
+        same = other.get_by_role("table", name="Landing pages").get_by_role("row").nth(1)
+        self.assertEqual(same.inner_text(), seen)
+        page.go_back()
+        expect(page.get_by_role("button", name="Conversion: starter kit orders")).to_be_visible()
+
+    def test_everything_from_the_keyboard(self) -> None:
+        page = self.enter()
+        self.go(page, "pages")
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog", name="Keyboard shortcuts")).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("g")
+        page.keyboard.press("t")
+        expect(page.get_by_role("heading", name="Split tests")).to_be_visible()
+        page.keyboard.press("g")
+        page.keyboard.press("a")
+        table = page.get_by_role("table", name="Landing pages")
+        first = table.get_by_role("button", name="/starter-hive").first
+        first.focus()
+        page.keyboard.press("Enter")
+        detail = page.get_by_role("complementary", name="Detail")
+        expect(detail).to_be_visible()
+        before = detail.get_by_role("heading", level=2).inner_text()
+        page.keyboard.press("ArrowDown")
+        expect(detail.get_by_role("heading", level=2)).not_to_have_text(before)
+        page.keyboard.press("Escape")
+        expect(detail).to_be_hidden()
+
+    def test_a_viewer_looks_and_is_offered_no_change(self) -> None:
+        page = self.enter(who=2)
+        for place, absent in (
+            ("conversions", "New conversion"),
+            ("spend", "Look at a file"),
+            ("tests", "New split test"),
+            ("people", "Add"),
+        ):
+            self.go(page, place)
+            expect(page.get_by_role("button", name=absent, exact=True)).to_have_count(0)
+        page.goto(f"{self.clabo}/s/999999/pages")
+        expect(page.get_by_role("alert")).to_contain_text("you have no access to it")
+
+    def test_the_demo_holds_its_traps(self) -> None:
+        """What the scenario promises, told by the screens."""
+        page = self.enter()
+        self.go(page, "pixel")
+        expect(page.get_by_role("row", name="/journal/first-swarm")).to_contain_text("Twice on the page")
+        self.assertFalse(Event.objects.filter(page__path="/stockists").exists())
+        self.go(page, "spend")
+        page.locator("details").evaluate("d => { d.open = true }")
+        expect(page.get_by_role("row", name="back-page")).to_be_visible()
+        self.assertEqual(Conversion.objects.filter(rule__name="guide_lead").count() > 50, True)

@@ -1,0 +1,157 @@
+"""The tag in a real browser, on pages of another origin."""
+
+from __future__ import annotations
+
+import gzip
+from typing import Any
+
+from django.conf import settings
+from playwright.sync_api import Page, Route
+
+from clabo.collect.models import Event, Kind
+from clabo.collect.models import Page as KnownPage
+from clabo.sites.models import Site
+from clabo.testing.browsing import BrowserCase
+from clabo.testing.traffic import make_site
+
+
+class Tag(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.site: Site = make_site()
+        self.site.hosts.create(host=self.own.host)
+        self.line = (
+            "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)}}</script>"
+            f'<script async src="{self.clabo}/tag/{self.site.key}.js"></script>'
+        )
+
+    def publish(self, path: str, body: str = "", head: str = "") -> None:
+        self.own.pages[path] = f"<!doctype html><title>Page {path}</title>{self.line}{head}<body>{body}"
+
+    def open(self, path: str, **options: Any) -> Page:
+        page = self.window(**options)
+        page.goto(self.own.url + path)
+        return page
+
+    def events(self, count: int, **fields: Any) -> list[Event]:
+        rows = Event.objects.filter(**fields).order_by("time", "id").select_related("page", "visit__origin")
+        self.until(lambda: rows.count() == count, f"{count} events, {fields}")
+        return list(rows)
+
+    def test_it_is_small(self) -> None:
+        script = settings.CLABO_TAG_FILE.read_bytes()
+        self.assertLess(len(gzip.compress(script)), 3 * 1024)
+
+    def test_a_view_says_where_it_came_from_and_sets_one_cookie(self) -> None:
+        self.publish(
+            "/a", head="<script>clabo.mark('early', {plan: 'kit', price: 59.5, deep: {a: 1}})</script>"
+        )
+        requests: list[str] = []
+        page = self.window()
+        page.on("request", lambda r: requests.append(r.url))
+        page.goto(
+            f"{self.own.url}/a?utm_source=meadow&utm_medium=cpc&utm_campaign=autumn&honeyclid=77&sub1=x",
+            referer="https://lantern-search.example/",
+        )
+        [view] = self.events(1, kind=Kind.VIEW)
+        [mark] = self.events(1, kind=Kind.MARK)
+        origin = view.visit.origin
+        self.assertEqual((origin.channel, origin.source, origin.campaign), ("paid", "meadow", "autumn"))
+        self.assertEqual(
+            (view.visit.sub_ids, view.referrer), ({"sub1": "x"}, "https://lantern-search.example/")
+        )
+        self.assertEqual((view.page.title, view.visit.get_device_display()), ("Page /a", "desktop"))
+        self.assertEqual((mark.name, mark.properties), ("early", {"plan": "kit", "price": 59.5}))
+        self.assertEqual([c["name"] for c in page.context.cookies()], ["clabo_id"])
+        hosts = {url.split("/")[2] for url in requests}
+        self.assertEqual(hosts, {self.own.host, self.clabo.split("/")[2]})
+
+    def test_the_same_visitor_on_the_next_page(self) -> None:
+        self.publish("/a", "<a href=/b>on</a>")
+        self.publish("/b")
+        page = self.open("/a")
+        page.click("a")
+        first, second = self.events(2)
+        self.assertEqual((first.visitor_id, first.visit_id), (second.visitor_id, second.visit_id))
+
+    def test_changes_of_address_without_a_load(self) -> None:
+        self.publish("/app")
+        page = self.open("/app")
+        page.evaluate("history.pushState({}, '', '/app/step-2'); document.title = 'Step 2'")
+        page.wait_for_timeout(200)
+        page.evaluate("history.replaceState({}, '', '/app/step-2')")
+        page.evaluate("location.hash = 'more'")
+        page.go_back()
+        page.go_back()
+        page.wait_for_timeout(300)
+        views = self.events(3, kind=Kind.VIEW)
+        self.assertEqual([v.page.path for v in views], ["/app", "/app/step-2", "/app"])
+        self.assertEqual(KnownPage.objects.get(path="/app/step-2").title, "Step 2")
+
+    def test_twice_on_a_page_counts_once_and_is_told(self) -> None:
+        self.publish("/a", head=self.line)
+        self.open("/a")
+        self.until(lambda: KnownPage.objects.filter(twice_at__isnull=False).exists(), "the note")
+        self.events(1, kind=Kind.VIEW)
+
+    def test_global_privacy_control_is_honoured(self) -> None:
+        self.publish("/a", head="<script>clabo.mark('early')</script>")
+        page = self.window()
+        page.context.add_init_script(
+            "Object.defineProperty(navigator, 'globalPrivacyControl', {value: true})"
+        )
+        page.goto(self.own.url + "/a")
+        page.evaluate("clabo.mark('late')")
+        page.wait_for_timeout(700)
+        self.assertEqual(page.context.cookies(), [])
+        self.assertFalse(Event.objects.exists())
+
+    def test_what_could_not_be_sent_is_sent_on_the_next_page(self) -> None:
+        self.publish("/a")
+        self.publish("/b")
+        page = self.window()
+        refused: list[str] = []
+
+        def away(route: Route) -> None:
+            refused.append(route.request.url)
+            route.abort()
+
+        page.route("**/hit/**", away)
+        page.goto(self.own.url + "/a")
+        self.until(lambda: page.wait_for_timeout(50) or refused, "a first try")
+        page.unroute("**/hit/**")
+        page.goto(self.own.url + "/b")
+        views = self.events(2, kind=Kind.VIEW)
+        self.assertEqual([v.page.path for v in views], ["/a", "/b"])
+
+    def test_a_view_right_before_leaving_arrives_once(self) -> None:
+        self.publish("/a", head="<script>clabo.mark('bye')</script>")
+        page = self.open("/a")
+        page.wait_for_function("window.clabo && window.clabo.on")
+        page.evaluate("clabo.mark('leaving')")
+        page.goto("about:blank")
+        marks = self.events(2, kind=Kind.MARK)
+        self.assertEqual({m.name for m in marks}, {"bye", "leaving"})
+
+    def test_it_never_throws_into_the_page(self) -> None:
+        """Storage forbidden, strange calls, a broken clabo object: the window fails on any page error."""
+        self.publish("/a")
+        page = self.window()
+        page.context.add_init_script(
+            "for (const name of ['localStorage', 'sessionStorage'])"
+            " Object.defineProperty(window, name, {get() { throw new DOMException('no', 'SecurityError') }})"
+        )
+        page.goto(self.own.url + "/a")
+        self.events(1)
+        page.evaluate("clabo.mark(); clabo.mark(null, 7); clabo.mark('x', {get a() { throw 1 }})")
+        self.publish("/odd", head="<script>window.clabo = 7</script>")
+        self.own.pages["/odd"] = self.own.pages["/odd"].replace(self.line, "") + self.line
+        page.goto(self.own.url + "/odd")
+        page.wait_for_timeout(500)
+
+    def test_without_scripts_the_image_counts(self) -> None:
+        image = f'<noscript><img src="{self.clabo}/pixel/{self.site.key}.gif" referrerpolicy="no-referrer-when-downgrade"></noscript>'
+        self.own.pages["/mail"] = f"<!doctype html><title>M</title>{image}"
+        self.open("/mail?utm_source=letter&utm_medium=email", java_script_enabled=False)
+        [view] = self.events(1)
+        self.assertEqual(view.visit.channel, "email")

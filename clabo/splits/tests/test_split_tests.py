@@ -1,0 +1,201 @@
+"""From a draft to a verdict: who is let in, what is counted, what cannot be changed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from itertools import count
+from typing import Any
+
+from django.test import TestCase
+
+from clabo.accounts.problems import Problem
+from clabo.conversions.lens import read_lens
+from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
+from clabo.core.splits import assign
+from clabo.sites.directory import tag_site
+from clabo.splits import results, services
+from clabo.splits.models import Exposure, SplitTest
+from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
+
+STARTED = datetime.now(UTC).replace(hour=8, minute=0, second=0, microsecond=0) - timedelta(days=10)
+
+
+class SplitCase(TestCase):
+    def setUp(self) -> None:
+        self.site = make_site(time_zone="UTC")
+        self.rule = make_rule(self.site, "/thank-you", value=Decimal(59))
+        receive(walk(self.site, 1, STARTED - timedelta(days=1), "/a", "/b", "/c"))
+
+    def content(self, **changes: Any) -> services.TestContent:
+        fields: dict[str, Any] = {
+            "name": "Shorter story",
+            "rule": self.rule,
+            "addresses": ["/a", "https://shop.example/b/"],
+            "shares": [50, 50],
+            "traffic": 100,
+            "baseline": 0.1,
+            "smallest_lift": 0.5,
+        }
+        return services.TestContent(**{**fields, **changes})
+
+    def running(self, **changes: Any) -> SplitTest:
+        return services.start(services.save_test(self.site, self.content(**changes)), STARTED)
+
+    def people(self, test: SplitTest, letter: str) -> Iterator[int]:
+        """Visitors whom the lot gives that variant."""
+        shares = [v.share for v in test.variants.all()]
+        for number in count(1000):
+            place = assign(f"{number:032x}", test.key, shares, test.traffic)
+            if place is not None and "ABC"[place] == letter:
+                yield number
+
+    def come(self, test: SplitTest, letter: str, people: int, orders: int, claim: str = "") -> None:
+        path = "/" + letter.lower()
+        hits = []
+        for order, visitor in zip(range(people), self.people(test, letter), strict=False):
+            at = STARTED + timedelta(hours=1, seconds=order * 20)
+            hits.append(
+                hit(self.site, at, beacon(visitor, event(path, variants={test.key: claim or letter})))
+            )
+            if order < orders:
+                hits += walk(self.site, visitor, at + timedelta(minutes=3), "/thank-you")
+        receive(hits)
+
+    def result(self, test: SplitTest, **lens: Any) -> results.Result:
+        return results.result(read_lens(self.site, **lens), test)
+
+
+class Drafts(SplitCase):
+    def test_errors_name_the_field(self) -> None:
+        for changes, field in (
+            ({"name": " "}, "name"),
+            ({"traffic": 0}, "traffic"),
+            ({"shares": [50, 40]}, "shares"),
+            ({"shares": [100]}, "shares"),
+            ({"baseline": 0.0}, "baseline"),
+            ({"baseline": 0.8, "smallest_lift": 0.5}, "smallest_lift"),
+            ({"addresses": ["/a", "/a/"]}, "addresses.1"),
+            ({"addresses": ["/a", "https://elsewhere.example/b"]}, "addresses.1"),
+            ({"addresses": ["javascript:1//", "/b"]}, "addresses.0"),
+        ):
+            with self.assertRaises(Problem, msg=changes) as caught:
+                services.save_test(self.site, self.content(**changes))
+            self.assertEqual(caught.exception.field, field)
+        self.assertFalse(SplitTest.objects.exists())
+
+    def test_the_states_and_what_each_allows(self) -> None:
+        test = services.save_test(self.site, self.content())
+        self.assertNotIn(test.key, tag_site(self.site).settings.decode())
+        with self.assertRaises(Problem):
+            services.end(test)
+        test = services.start(test)
+        self.assertIn(test.key, tag_site(self.site).settings.decode())
+        for forbidden in (
+            lambda: services.start(test),
+            lambda: services.save_test(self.site, self.content(name="x"), test),
+            lambda: services.remove(test),
+        ):
+            with self.assertRaises(Problem) as caught:
+                forbidden()
+            self.assertEqual(caught.exception.status, 409)
+        services.end(test)
+        self.assertNotIn(test.key, tag_site(self.site).settings.decode())
+
+    def test_a_page_without_a_hit_or_in_another_test_cannot_start(self) -> None:
+        unseen = services.save_test(self.site, self.content(addresses=["/a", "/new"]))
+        with self.assertRaises(Problem) as caught:
+            services.start(unseen)
+        self.assertIn("/new", caught.exception.detail)
+        self.running()
+        second = services.save_test(self.site, self.content(addresses=["/c", "/b"]))
+        with self.assertRaises(Problem) as caught:
+            services.start(second)
+        self.assertIn("Shorter story", caught.exception.detail)
+
+    def test_what_was_recorded_of_the_control(self) -> None:
+        now = datetime.now(UTC) - timedelta(days=2)
+        receive(walk(self.site, 2, now, "/a", "/thank-you") + walk(self.site, 3, now, "/thank-you", "/a"))
+        found = results.recorded(self.site, services.pages_of(self.site, ["/a"])[0], self.rule)
+        self.assertEqual((found.visitors, found.converted), (3, 1))
+
+
+class Exposures(SplitCase):
+    def test_only_what_the_hash_confirms_while_the_test_runs(self) -> None:
+        test = self.running()
+        self.come(test, "A", 5, 0)
+        self.come(test, "B", 5, 0)
+        self.come(test, "A", 9, 0, claim="B")  # forged
+        before = STARTED - timedelta(hours=5)
+        person = next(self.people(test, "B")) + 10**6
+        for key, at in ((test.key, before), ("f" * 8, STARTED + timedelta(hours=2))):
+            receive([hit(self.site, at, beacon(person, event("/b", variants={key: "B"})))])
+        counts = {letter: Exposure.objects.filter(letter=letter).count() for letter in "AB"}
+        self.assertEqual(counts, {"A": 5, "B": 5})
+
+    def test_the_first_exposure_stays(self) -> None:
+        test = self.running()
+        self.come(test, "B", 3, 0)
+        self.come(test, "B", 3, 0)
+        self.assertEqual(Exposure.objects.count(), 3)
+
+
+class Results(SplitCase):
+    def test_numbers_are_those_of_the_core(self) -> None:
+        test = self.running()
+        self.come(test, "A", 200, 20)
+        self.come(test, "B", 200, 60)
+        found = self.result(test)
+        control, challenger = Counts(20, 200), Counts(60, 200)
+        self.assertEqual([a.counts for a in found.arms], [control, challenger])
+        sequence = confidence_sequence(
+            Moments.of_counts(control), Moments.of_counts(challenger), test.planned_visitors
+        )
+        self.assertEqual(found.against[0].sequence, sequence)
+        values = [Moments.of([59.0] * n + [0.0] * (200 - n)) for n in (20, 60)]
+        expected = compare_means(*values).difference
+        self.assertAlmostEqual(found.against[0].value.difference.low, expected.low, places=9)
+        self.assertEqual(found.verdict.kind, "adopt")
+        self.assertEqual(found.decided_on, STARTED.date())
+        self.assertGreater(found.arms[1].chance, 0.999)
+        self.assertEqual(len(found.days), 11)
+        self.assertEqual(found.days[-1].interval, sequence)
+
+    def test_conversions_before_the_exposure_and_after_the_end_do_not_count(self) -> None:
+        test = self.running()
+        person = next(self.people(test, "A"))
+        receive(walk(self.site, person, STARTED + timedelta(minutes=5), "/thank-you"))
+        self.come(test, "A", 1, 0)
+        services.end(test, STARTED + timedelta(days=1))
+        receive(walk(self.site, person, STARTED + timedelta(days=2), "/thank-you"))
+        test.refresh_from_db()
+        self.assertEqual(self.result(test).arms[0].counts, Counts(0, 1))
+
+    def test_a_broken_split_comes_before_everything(self) -> None:
+        test = self.running()
+        self.come(test, "A", 200, 2)
+        self.come(test, "B", 120, 60)
+        self.assertEqual(self.result(test).verdict.kind, "broken_split")
+
+    def test_a_draft_and_a_lens_that_nobody_fits(self) -> None:
+        test = services.save_test(self.site, self.content())
+        self.assertEqual(self.result(test).verdict.kind, "no_data")
+        running = services.start(test, STARTED)
+        self.come(running, "A", 10, 1)
+        found = self.result(running, device="phone")
+        self.assertEqual([a.counts.trials for a in found.arms], [0, 0])
+
+    def test_three_variants_share_the_error(self) -> None:
+        test = self.running(addresses=["/a", "/b", "/c"], shares=[34, 33, 33])
+        for letter in "ABC":
+            self.come(test, letter, 100, 20)
+        found = self.result(test)
+        wide = confidence_sequence(
+            Moments.of_counts(Counts(20, 100)),
+            Moments.of_counts(Counts(20, 100)),
+            test.planned_visitors,
+            0.975,
+        )
+        self.assertEqual([a.sequence for a in found.against], [wide, wide])
+        self.assertAlmostEqual(sum(a.chance for a in found.arms), 1, places=8)
