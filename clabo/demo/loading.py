@@ -9,6 +9,7 @@ from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from multiprocessing.queues import Queue
+from typing import TypeVar
 from zoneinfo import ZoneInfo
 
 from django.conf import settings
@@ -31,14 +32,22 @@ from clabo.spend import services as spend
 from clabo.splits.models import SplitTest
 from clabo.splits.services import TestContent, save_test
 
+T = TypeVar("T")
 Progress = Callable[[float, str], None]
 _GROUP = 500
 
 
 def load(
-    progress: Progress, days: int = scenario.DAYS, visits: int = scenario.VISITS, now: datetime | None = None
+    progress: Progress,
+    days: int = scenario.DAYS,
+    visits: int = scenario.VISITS,
+    now: datetime | None = None,
+    beside: bool = True,
 ) -> Site:
-    """Make the demo; `progress` is told the share done and what is being done."""
+    """Make the demo; `progress` is told the share done and what is being done.
+
+    With `beside` the visits are made in a second process.
+    """
     now = now or datetime.now(UTC)
     with transaction.atomic():
         site = make_demo_site()
@@ -46,7 +55,8 @@ def load(
     today = now.astimezone(ZoneInfo(scenario.TIME_ZONE)).date()
     clicks: list[Clicks] = []
     waiting: list[Envelope] = []
-    for number, part in enumerate(_simulated(tag_site(site), tests, today, days, visits / days, now)):
+    parts = _simulated(tag_site(site), tests, today, days, visits / days, now)
+    for number, part in enumerate(_beside(parts, days + 1) if beside else parts):
         if number == days:
             clicks = part  # type: ignore[assignment]
             break
@@ -102,21 +112,27 @@ def _simulated(
     per_day: float,
     now: datetime,
 ) -> Iterator[list[Envelope] | list[Clicks]]:
-    """Each day's requests, made ahead in a process of its own; last the clicks that were paid for."""
+    """Each day's requests; last the clicks that were paid for."""
+    simulator = Simulator(tag, tests)
+    for number in range(days):
+        yield simulator.day(today - timedelta(days=days - 1 - number), per_day, until=now)
+    yield simulator.paid_clicks()
+
+
+def _beside(parts: Iterator[T], count: int) -> Iterator[T]:
+    """The `count` parts, made ahead in a process of its own, so that both cores have something to do."""
     # The child must not share this process's connection.
     connection.close()
     context = multiprocessing.get_context("fork")
-    queue: Queue[list[Envelope] | list[Clicks]] = context.Queue(maxsize=6)
+    queue: Queue[T] = context.Queue(maxsize=6)
 
-    def simulate() -> None:
-        simulator = Simulator(tag, tests)
-        for number in range(days):
-            queue.put(simulator.day(today - timedelta(days=days - 1 - number), per_day, until=now))
-        queue.put(simulator.paid_clicks())
+    def make() -> None:
+        for part in parts:
+            queue.put(part)
 
-    child = context.Process(target=simulate, daemon=True)
+    child = context.Process(target=make, daemon=True)
     child.start()
-    for _ in range(days + 1):
+    for _ in range(count):
         yield queue.get()
     child.join()
 

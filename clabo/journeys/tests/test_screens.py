@@ -26,7 +26,7 @@ class Screens(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         now = datetime.now(UTC)
-        self.site = loading.load(lambda share, what: None, days=40, visits=3000, now=now)
+        self.site = loading.load(lambda share, what: None, days=40, visits=3000, now=now, beside=False)
 
     def screens(self) -> list[str]:
         test = SplitTest.objects.order_by("pk")[0]
