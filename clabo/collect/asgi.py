@@ -38,7 +38,10 @@ Asgi = Callable[[Scope, Receive, Send], Awaitable[None]]
 Headers = list[tuple[bytes, bytes]]
 
 _ANYONE: Headers = [(b"access-control-allow-origin", b"*")]
-_ACCEPTED: Headers = [*_ANYONE, (b"cache-control", b"no-store")]
+_UNCACHED: Headers = [*_ANYONE, (b"cache-control", b"no-store")]
+# The answer to nearly every request, made once.
+_ACCEPTED_START = {"type": "http.response.start", "status": 204, "headers": _ANYONE}
+_ACCEPTED_BODY = {"type": "http.response.body", "body": b""}
 _GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 REFRESH_SECONDS = 2.0
 ASK_SECONDS = 0.5
@@ -80,7 +83,8 @@ class Collector:
         if self._housekeeping is None:
             self._housekeeping = asyncio.get_running_loop().create_task(self._keep_house())
         try:
-            await answer(await self._site(key), scope, receive, send)
+            site = self.directory.get(key) or await self._new_site(key)
+            await answer(site, scope, receive, send)
         except Refused as refused:
             self.refused.add(refused)
             await _respond(
@@ -97,10 +101,10 @@ class Collector:
             headers = [*_ANYONE, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
             await _respond(send, 503, headers, problem.problem())
 
-    async def _site(self, key: str) -> TagSite:
-        site = self.directory.get(key)
+    async def _new_site(self, key: str) -> TagSite:
+        """Perhaps a site made a moment ago. Forged keys wait together, and ask at most twice a second."""
+        site: TagSite | None = None
         asked = time.monotonic()
-        # Perhaps a site made a moment ago. Forged keys wait together, and ask at most twice a second.
         while site is None and self.directory.loaded_at < asked:
             try:
                 await asyncio.to_thread(_with_database, self.directory.refresh, ASK_SECONDS)
@@ -130,7 +134,8 @@ class Collector:
         body = await _read(scope, receive, site)
         check(body, site)
         await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, _user_agent(scope), body))
-        await _respond(send, 204, _ACCEPTED)
+        await send(_ACCEPTED_START)
+        await send(_ACCEPTED_BODY)
 
     async def _pixel(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         headers = dict(scope["headers"])
@@ -146,7 +151,7 @@ class Collector:
         body = msgspec.json.encode(beacon)
         check(body, site)
         await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body))
-        await _respond(send, 200, [*_ACCEPTED, (b"content-type", b"image/gif")], _GIF)
+        await _respond(send, 200, [*_UNCACHED, (b"content-type", b"image/gif")], _GIF)
 
     # -- the tag ---------------------------------------------------------------------------------
 
@@ -223,12 +228,12 @@ def _user_agent(scope: Scope) -> str:
 
 async def _read(scope: Scope, receive: Receive, site: TagSite) -> bytes:
     """The body, at most MAX_BODY and one chunk; what is longer is refused without being kept."""
-    body = b""
+    body: bytes = b""
     while True:
         message = await receive()
         if message["type"] == "http.disconnect":
             raise Refused(400, "cut_off", "The request was cut off", "Send it again.", site.id)
-        body += bytes(message.get("body", b""))
+        body = body + message["body"] if body else message.get("body", b"")
         if len(body) > MAX_BODY:
             raise Refused(
                 413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id

@@ -99,8 +99,8 @@ class Inbox:
         self._writing = False
         self._away_until = 0.0
 
-    async def put(self, envelope: Envelope) -> None:
-        """Returns once `envelope` is committed or spooled; raises Full when it is neither."""
+    def put(self, envelope: Envelope) -> asyncio.Future[None]:
+        """Done once `envelope` is committed or spooled; raises Full, now or when awaited, when it is neither."""
         if len(self._waiting) >= MAX_WAITING:
             raise Full("too many requests are waiting")
         loop = asyncio.get_running_loop()
@@ -109,7 +109,7 @@ class Inbox:
         if not self._writing:
             self._writing = True
             loop.call_soon(self._next)
-        await committed
+        return committed
 
     def _next(self) -> None:
         group, self._waiting = self._waiting[:MAX_GROUP], self._waiting[MAX_GROUP:]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
+from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
 from clabo.collect.models import Kind, Origin, Page, Visitor, fingerprint
 from clabo.core.addresses import Address, Campaign
@@ -123,5 +124,7 @@ def visitors(
         for key, (first, last) in seen.items()
         if key not in found
     ]
-    Visitor.objects.bulk_create(fresh)
+    for visitor, visitor_id in zip(fresh, new_ids(Visitor, len(fresh)), strict=True):
+        visitor.pk = visitor_id
+    copy_in(Visitor, fresh)
     return found | {v.key: v for v in fresh}, {v.key for v in fresh}

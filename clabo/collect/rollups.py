@@ -50,6 +50,10 @@ class Changes:
         assert page_id is not None
         return self._by_key[(day, page_id, visit.origin_id, visit.device)]
 
+    def days(self) -> set[date]:
+        """The days that the differences belong to."""
+        return {key[0] for key in self._by_key}
+
     def apply(self) -> None:
         """Write the differences."""
         wanted = {key: change for key, change in self._by_key.items() if any(change.values())}

@@ -10,10 +10,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from clabo.collect import inventory, partitions
+from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
 from clabo.collect.inventory import Beginning
 from clabo.collect.models import Event, Kind, Page, Visit, Visitor, fingerprint
@@ -26,14 +27,33 @@ REPEAT_SPAN = timedelta(hours=49)
 
 
 @dataclass(slots=True)
+class NewEvent:
+    """A row of Event on its way in; a model instance costs more to make than to store."""
+
+    site_id: int
+    time: datetime
+    id: UUID
+    kind: int
+    visitor_id: int
+    page_id: int
+    query: str
+    referrer: str
+    name: str
+    properties: dict[str, object] | None
+    visit_id: int = 0
+
+
+@dataclass(slots=True)
 class StoredBatch:
     """What a pipeline stage is told: new events, and visitors whose past was stitched anew."""
 
     reading: Reading
-    events: list[Event]
+    events: list[NewEvent]
     visits: dict[int, Visit]
-    claims: list[tuple[Event, UUID, dict[str, str]]]
+    claims: list[tuple[NewEvent, UUID, dict[str, str]]]
     restitched: set[int] = field(default_factory=set)
+    # Whose daily counts have changed.
+    days: set[date] = field(default_factory=set)
 
     @property
     def site_id(self) -> int:
@@ -44,7 +64,7 @@ class StoredBatch:
 class _Step:
     """An event on its way through stitching: new (with its draft) or stored before."""
 
-    event: Event
+    event: Event | NewEvent
     campaign: Campaign
     draft: Draft | None = None
 
@@ -81,13 +101,14 @@ def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
     _extend(batch, in_order, by_id, known, changes)
     if late:
         _restitch(batch, late, by_id, changes)
-    Event.objects.bulk_create(batch.events)
+    copy_in(Event, batch.events)
     Visitor.objects.bulk_create(
         [v for v in by_id.values() if as_stored[v.pk] != (v.first_at, v.last_at, v.visits)],
         update_conflicts=True,
         unique_fields=["id"],
         update_fields=["first_at", "last_at", "visits"],
     )
+    batch.days = changes.days()
     changes.apply()
     return batch
 
@@ -110,18 +131,18 @@ def _without_repeats(site_id: int, drafts: Iterable[Draft]) -> list[Draft]:
     return list(by_id.values())
 
 
-def _event(draft: Draft, visitor: Visitor, pages: dict[Address, Page]) -> Event:
-    return Event(
-        site_id=visitor.site_id,
-        time=draft.time,
-        id=draft.id,
-        kind=draft.kind,
-        visitor_id=visitor.pk,
-        page_id=pages[draft.page].pk,
-        query=draft.query,
-        referrer=draft.referrer,
-        name=draft.name,
-        properties=draft.properties,
+def _event(draft: Draft, visitor: Visitor, pages: dict[Address, Page]) -> NewEvent:
+    return NewEvent(
+        visitor.site_id,
+        draft.time,
+        draft.id,
+        draft.kind,
+        visitor.pk,
+        pages[draft.page].pk,
+        draft.query,
+        draft.referrer,
+        draft.name,
+        draft.properties,
     )
 
 
@@ -172,7 +193,9 @@ def _extend(
     _begin(reading, [(v, s) for v, s in pairs if id(v) in new_ones])
     for visit, stretch in pairs:
         _count_in(visit, stretch)
-    Visit.objects.bulk_create(created)
+    for visit, visit_id in zip(created, new_ids(Visit, len(created)), strict=True):
+        visit.pk = visit_id
+    copy_in(Visit, created)
     if touched:
         Visit.objects.bulk_create(
             touched,
@@ -208,7 +231,7 @@ def _begin(reading: Reading, pairs: Sequence[tuple[Visit, Stretch[_Step]]]) -> N
         origin = origins[beginning]
         visit.started_at = stretch.start
         visit.day = reading.day(stretch.start)
-        visit.origin, visit.channel = origin, origin.channel
+        visit.origin_id, visit.channel = origin.pk, origin.channel
         visit.referrer = first.event.referrer
         visit.campaign_fingerprint = stretch.campaign[0] if stretch.campaign else ""
         visit.sub_ids = dict(first.campaign.sub_ids) or None
@@ -239,7 +262,7 @@ def _file(batch: StoredBatch, visit: Visit, stretch: Stretch[_Step], changes: Ch
         event.visit_id = visit.pk
         if event.kind == Kind.VIEW:
             changes.view(visit, event.page_id, batch.reading.day(event.time), +1)
-        if draft:
+        if draft and isinstance(event, NewEvent):
             batch.events.append(event)
             if draft.variants:
                 batch.claims.append((event, draft.visitor_key, dict(draft.variants)))

@@ -153,6 +153,7 @@ LOGGING = {
 # What runs, in this order and in the batch's transaction, after a batch of events is stored.
 CLABO_PIPELINE_STAGES = [
     "clabo.conversions.stages.settle_batch",
+    "clabo.spend.stages.rejoin_batch",
     "clabo.splits.stages.expose_batch",
 ]
 # What the worker does between batches; each returns whether it did anything.

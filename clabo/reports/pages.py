@@ -31,7 +31,7 @@ from clabo.core.evidence import (
 )
 from clabo.core.findings import Findings, LandingPage, findings
 from clabo.core.returns import cost_per_conversion, roas
-from clabo.spend.joining import Joined, cost_under, join
+from clabo.spend.joining import Joined, cost_under, joined
 
 MOST_PAGES = 500
 
@@ -89,12 +89,10 @@ class PageTable:
 
 def page_table(lens: Lens, with_before: bool = False) -> PageTable:
     """Every page that was viewed or got spend under the lens, most entries first."""
-    joined = join(lens.site, lens.first, lens.last)
-    rows = _rows(lens, joined)
+    rows = _rows(lens)
     before: dict[int, PageRow] = {}
     if with_before:
-        earlier = lens.before()
-        before = _rows(earlier, join(lens.site, earlier.first, earlier.last))
+        before = _rows(lens.before())
     pages = Page.objects.in_bulk([*rows, *before])
     for page_id, row in [*rows.items(), *before.items()]:
         row.page = pages[page_id]
@@ -108,7 +106,12 @@ def page_table(lens: Lens, with_before: bool = False) -> PageTable:
             ranked, lost_conversions(counts, [r.intended_exit for r in ranked]), strict=True
         ):
             row.lost = lost
-    return PageTable(ranked, joined, before, findings([_judged(r) for r in ranked], lens.site.margin))
+    return PageTable(
+        ranked,
+        joined(lens.site, lens.first, lens.last),
+        before,
+        findings([_judged(r) for r in ranked], lens.site.margin),
+    )
 
 
 def _judged(row: PageRow) -> LandingPage:
@@ -125,7 +128,7 @@ def _success_pages(lens: Lens) -> set[int]:
     return found
 
 
-def _rows(lens: Lens, joined: Joined) -> dict[int, PageRow]:
+def _rows(lens: Lens) -> dict[int, PageRow]:
     rows: dict[int, PageRow] = {}
 
     def row(page_id: int) -> PageRow:
@@ -153,7 +156,7 @@ def _rows(lens: Lens, joined: Joined) -> dict[int, PageRow]:
         for page_id, day, value in credits.values_list("page_id", "day").annotate(Sum("value")):
             values[page_id][day] = value or Decimal(0)
     costs: defaultdict[int, dict[date, Decimal]] = defaultdict(dict)
-    for (day, page_id), cost in cost_under(lens, joined).items():
+    for (day, page_id), cost in cost_under(lens).items():
         costs[page_id][day] = cost
         row(page_id).spend += cost
     days = [lens.first + timedelta(days=i) for i in range(lens.days)]

@@ -16,7 +16,7 @@ from clabo.accounts.models import Role
 from clabo.core.spendfile import Reading
 from clabo.sites.access import site_for
 from clabo.spend import services
-from clabo.spend.joining import join
+from clabo.spend.joining import joined
 from clabo.spend.models import SpendImport
 
 router = Router(tags=["spend"])
@@ -136,17 +136,17 @@ def _check(batch: SpendImport, reading: ReadingJson | None) -> CheckOut:
 def spend(request: HttpRequest, site_id: int) -> SpendOut:
     site = site_for(request, site_id)
     today = datetime.now(UTC).astimezone(site.zone).date()
-    joined = join(site, today - timedelta(days=89), today)
+    state = joined(site, today - timedelta(days=89), today)
     imports = SpendImport.objects.filter(site=site).exclude(state=SpendImport.State.UPLOADED)
     return SpendOut(
         imports=[_import(b) for b in imports.select_related("made_by").order_by("-made_at")[:100]],
         currency=site.currency,
-        total=joined.total,
-        by_address=joined.by_address,
-        unjoined_cost=sum((u.cost for u in joined.unjoined), Decimal(0)),
+        total=state.total,
+        by_address=state.by_address,
+        unjoined_cost=sum((u.cost for u in state.unjoined), Decimal(0)),
         unjoined=[
             UnjoinedOut(source=u.source, campaign=u.campaign, rows=u.rows, clicks=u.clicks, cost=u.cost)
-            for u in joined.unjoined[:100]
+            for u in state.unjoined[:100]
         ],
     )
 

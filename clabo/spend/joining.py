@@ -2,30 +2,34 @@
 
 Cost follows the clicks: a row's cost is spread over the landing pages of that day's visits which
 carry its source, campaign, ad group and ad; failing that, over visits whose link left the ad, or the
-ad group and the ad, unsaid. Where several rows of a day differ only in the landing
-address, each keeps to visits that entered there. A row that no visit answers to goes to the page
-that it names; what names no known page either did not join.
+ad group and the ad, unsaid. Where several rows of a day differ only in the landing address, each
+keeps to visits that entered there. A row that no visit answers to goes to the page that it names;
+what names no known page either did not join.
+
+The result is stored, a day at a time, by whoever changes spend or traffic of that day, and reports
+only sum it up.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import Sum
+from django.db.models import Q, Sum
 
-from clabo.collect.models import TrafficDay
+from clabo.collect.models import Page, TrafficDay
 from clabo.conversions.lens import Lens
 from clabo.core.channels import Channel
 from clabo.core.returns import spread
 from clabo.sites.models import Site
-from clabo.spend.models import SpendRow
+from clabo.spend.models import CostPart, SpendRow
 
 Identity = tuple[str, str, str, str]  # source, campaign, ad group, ad; lower-cased
 PAID: Channel = "paid"
+How = CostPart.How
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,27 +40,6 @@ class Place:
     channel: str
     source: str
     device: int
-
-
-@dataclass(slots=True)
-class Unjoined:
-    """Rows of one source and campaign that found neither a visit nor a page."""
-
-    source: str
-    campaign: str
-    rows: int
-    clicks: int
-    cost: Decimal
-
-
-@dataclass(slots=True)
-class Joined:
-    """Cost by day and place, and what did not join. `by_address` is the cost that no visit answered to."""
-
-    cost: dict[tuple[date, Place], Decimal] = field(default_factory=lambda: defaultdict(Decimal))
-    unjoined: list[Unjoined] = field(default_factory=list)
-    by_address: Decimal = Decimal(0)
-    total: Decimal = Decimal(0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,45 +54,79 @@ class _Group:
     cost: Decimal
 
 
-def join(site: Site, first: date, last: date) -> Joined:
-    """All of the site's spend from `first` to `last`, joined."""
-    groups = _groups(site, first, last)
-    result = Joined()
-    if not groups:
-        return result
+def rejoin(site_id: int, days: Collection[date]) -> None:
+    """Join all spend of these days anew. The caller holds the site's lock and a transaction."""
+    if not days:
+        return
+    CostPart.objects.filter(site_id=site_id, day__in=days).delete()
+    _find_pages(site_id, days)
+    CostPart.objects.bulk_create(_parts(site_id, days), batch_size=5000)
+
+
+def _find_pages(site_id: int, days: Collection[date]) -> None:
+    """Rows whose landing address was no known page when they came, and is one by now."""
+    rows = SpendRow.objects.filter(site_id=site_id, day__in=days, page=None).exclude(landing="")
+    wanted = set(rows.values_list("landing", flat=True).distinct())
+    if not wanted:
+        return
+    known = Page.objects.filter(site_id=site_id, path__in={"/" + w.partition("/")[2] for w in wanted})
+    for page in known:
+        if str(page) in wanted:
+            rows.filter(landing=str(page)).update(page=page)
+
+
+def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:
+    groups = _groups(site_id, days)
     landings: defaultdict[tuple[date, Identity], set[int]] = defaultdict(set)
     for group in groups:
         if group.page_id:
             landings[(group.day, group.identity)].add(group.page_id)
-    entries = _Entries(site, first, last, {g.identity[0] for g in groups})
-    unjoined: dict[tuple[str, str], Unjoined] = {}
+    entries = _Entries(site_id, days, {g.identity[0] for g in groups})
+    joined: defaultdict[tuple[date, Place, int], Decimal] = defaultdict(Decimal)
+    parts: list[CostPart] = []
     for group in groups:
-        result.total += group.cost
         found = entries.matching(group.day, group.identity)
         if group.page_id and len(landings[(group.day, group.identity)]) > 1:
             found = {place: n for place, n in found.items() if place.page_id == group.page_id}
         if found:
             for place, part in spread(group.cost, found).items():
-                result.cost[(group.day, place)] += part
+                joined[(group.day, place, How.VISITS)] += part
         elif group.page_id:
             place = Place(group.page_id, PAID, group.identity[0], 0)
-            result.cost[(group.day, place)] += group.cost
-            result.by_address += group.cost
+            joined[(group.day, place, How.ADDRESS)] += group.cost
         elif group.cost or group.clicks:
-            row = unjoined.setdefault(
-                (group.source, group.campaign), Unjoined(group.source, group.campaign, 0, 0, Decimal(0))
+            parts.append(
+                CostPart(
+                    site_id=site_id,
+                    day=group.day,
+                    how=How.NOTHING,
+                    source=group.source,
+                    campaign=group.campaign,
+                    rows=group.rows,
+                    clicks=group.clicks,
+                    cost=group.cost,
+                )
             )
-            row.rows += group.rows
-            row.clicks += group.clicks
-            row.cost += group.cost
-    result.unjoined = sorted(unjoined.values(), key=lambda u: -u.cost)
-    return result
+    parts += [
+        CostPart(
+            site_id=site_id,
+            day=day,
+            how=how,
+            page_id=place.page_id,
+            channel=place.channel,
+            source=place.source,
+            device=place.device,
+            cost=cost,
+        )
+        for (day, place, how), cost in joined.items()
+    ]
+    return parts
 
 
-def _groups(site: Site, first: date, last: date) -> list[_Group]:
-    """The rows of the period, those alike together."""
+def _groups(site_id: int, days: Collection[date]) -> list[_Group]:
+    """The rows of the days, those alike together."""
     found: dict[tuple[date, Identity, int | None], _Group] = {}
-    for row in SpendRow.objects.filter(site=site, day__gte=first, day__lte=last).values_list(
+    for row in SpendRow.objects.filter(site_id=site_id, day__in=days).values_list(
         "day", "source", "campaign", "ad_group", "ad", "page_id", "clicks", "cost"
     ):
         day, source, campaign, ad_group, ad, page_id, clicks, cost = row
@@ -127,11 +144,11 @@ def _groups(site: Site, first: date, last: date) -> list[_Group]:
 class _Entries:
     """Entries of visits by day and campaign identity; what a file's row leaves blank matches anything."""
 
-    def __init__(self, site: Site, first: date, last: date, sources: Collection[str]) -> None:
+    def __init__(self, site_id: int, days: Collection[date], sources: Collection[str]) -> None:
         self._rows: defaultdict[date, list[tuple[Identity, Place, int]]] = defaultdict(list)
         self._index: dict[tuple[bool, ...], dict[tuple[date, Identity], dict[Place, int]]] = {}
         rows = (
-            TrafficDay.objects.filter(site=site, day__gte=first, day__lte=last, entries__gt=0)
+            TrafficDay.objects.filter(site_id=site_id, day__in=days, entries__gt=0)
             .filter(origin__source__in=sources)
             .values_list(
                 "day",
@@ -172,14 +189,49 @@ class _Entries:
         return {key: dict(places) for key, places in index.items()}
 
 
-def cost_under(lens: Lens, joined: Joined) -> dict[tuple[date, int], Decimal]:
+@dataclass(frozen=True, slots=True)
+class Unjoined:
+    """Rows of one source and campaign that found neither a visit nor a page."""
+
+    source: str
+    campaign: str
+    rows: int
+    clicks: int
+    cost: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """How the spend of some days joined. `by_address` is the cost that no visit answered to."""
+
+    total: Decimal
+    by_address: Decimal
+    unjoined: list[Unjoined]
+
+
+def joined(site: Site, first: date, last: date) -> Joined:
+    """How all of the site's spend from `first` to `last` joined; what did not, dearest first."""
+    parts = CostPart.objects.filter(site=site, day__gte=first, day__lte=last)
+    by_how = dict(parts.values_list("how").annotate(Sum("cost")))
+    rows = (
+        parts.filter(how=How.NOTHING)
+        .values_list("source", "campaign")
+        .annotate(Sum("rows"), Sum("clicks"), cost_sum=Sum("cost"))
+    )
+    return Joined(
+        sum(by_how.values(), Decimal(0)),
+        by_how.get(How.ADDRESS, Decimal(0)),
+        [Unjoined(*row) for row in rows.order_by("-cost_sum")],
+    )
+
+
+def cost_under(lens: Lens) -> dict[tuple[date, int], Decimal]:
     """The joined cost by day and page, of what the lens looks at."""
+    wanted = Q(site=lens.site, day__gte=lens.first, day__lte=lens.last) & ~Q(how=How.NOTHING)
     kind, _, name = lens.origin.partition(":")
-    found: defaultdict[tuple[date, int], Decimal] = defaultdict(Decimal)
-    for (day, place), cost in joined.cost.items():
-        if lens.device is not None and place.device != lens.device:
-            continue
-        if (kind == "channel" and place.channel != name) or (kind == "source" and place.source != name):
-            continue
-        found[(day, place.page_id)] += cost
-    return found
+    if kind in ("channel", "source"):
+        wanted &= Q(**{kind: name})
+    if lens.device is not None:
+        wanted &= Q(device=lens.device)
+    rows = CostPart.objects.filter(wanted).values_list("day", "page_id").annotate(Sum("cost"))
+    return {(day, page_id): cost for day, page_id, cost in rows}

@@ -59,3 +59,31 @@ class SpendRow(models.Model):
             models.Index(fields=("site", "day"), name="spend_by_day"),
             models.Index(fields=("site", "fingerprint"), name="spend_by_fingerprint"),
         )
+
+
+class CostPart(models.Model):
+    """A part of a day's cost and the landing page it belongs to; kept by joining.py.
+
+    `page` is null, and campaign, rows and clicks are given, where it joined nothing.
+    """
+
+    class How(models.IntegerChoices):
+        VISITS = 1
+        ADDRESS = 2
+        NOTHING = 3
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
+    day = models.DateField()
+    how = models.PositiveSmallIntegerField(choices=How.choices)
+    page = models.ForeignKey(Page, on_delete=models.CASCADE, null=True, related_name="+", db_index=False)
+    channel = models.CharField(max_length=10, blank=True)
+    source = models.CharField(max_length=260, blank=True)
+    campaign = models.CharField(max_length=200, blank=True)
+    # 0 where no visit tells.
+    device = models.PositiveSmallIntegerField(default=0)
+    rows = models.PositiveIntegerField(default=0)
+    clicks = models.PositiveBigIntegerField(default=0)
+    cost = models.DecimalField(max_digits=18, decimal_places=6)
+
+    class Meta:
+        indexes = (models.Index(fields=("site", "day"), name="cost_part_by_day"),)

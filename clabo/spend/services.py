@@ -13,14 +13,17 @@ from pathlib import Path
 from typing import BinaryIO
 
 from django.conf import settings
-from django.db import connection, transaction
+from django.db import transaction
 
 from clabo.accounts.models import User
 from clabo.accounts.problems import Problem, missing
+from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import Page, fingerprint
+from clabo.collect.pipeline import lock_site
 from clabo.core.spendfile import BadRow, Guess, Reading, SpendLine, guess_reading, is_sum_line, read_row
 from clabo.sites.models import Site
 from clabo.spend.files import Layout, look, rows
+from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
 
 MAX_BYTES = 200 * 1024 * 1024
@@ -165,8 +168,7 @@ def _same_file(batch: SpendImport) -> SpendImport | None:
 def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
     """Import the file, all of it or nothing; raises Problem when a row is bad or it came before."""
     with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT pg_advisory_xact_lock(72729, %s)", [batch.site_id])
+        lock_site(batch.site_id)
         batch = SpendImport.objects.select_for_update().get(pk=batch.pk)
         if batch.state != SpendImport.State.UPLOADED:
             raise Problem("This import was finished already.", status=409)
@@ -183,32 +185,37 @@ def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
         for piece in _pieces(batch, found.layout, found.reading):
             lines = [line for _, line, _ in piece if isinstance(line, SpendLine)]
             page_ids = pages.find({line.landing for line in lines if line.landing})
-            SpendRow.objects.bulk_create(
-                [
-                    SpendRow(
-                        site=batch.site,
-                        batch=batch,
-                        day=line.day,
-                        source=line.source,
-                        campaign=line.campaign,
-                        ad_group=line.ad_group,
-                        ad=line.ad,
-                        page_id=page_ids.get(line.landing),
-                        landing=line.landing,
-                        impressions=line.impressions,
-                        clicks=line.clicks,
-                        cost=line.cost,
-                        fingerprint=_print(line),
-                    )
-                    for line in lines
-                ]
-            )
+            made = [
+                SpendRow(
+                    pk=row_id,
+                    site_id=batch.site_id,
+                    batch_id=batch.pk,
+                    day=line.day,
+                    source=line.source,
+                    campaign=line.campaign,
+                    ad_group=line.ad_group,
+                    ad=line.ad,
+                    page_id=page_ids.get(line.landing),
+                    landing=line.landing,
+                    impressions=line.impressions,
+                    clicks=line.clicks,
+                    cost=line.cost,
+                    fingerprint=_print(line),
+                )
+                for line, row_id in zip(lines, new_ids(SpendRow, len(lines)), strict=True)
+            ]
+            copy_in(SpendRow, made)
         batch.state = SpendImport.State.DONE
         batch.source = found.reading.source
         batch.rows, batch.cost = found.good, found.cost
         batch.first_day, batch.last_day = found.first_day, found.last_day
         batch.save()
+        rejoin(batch.site_id, _days_of(batch))
     return batch
+
+
+def _days_of(batch: SpendImport) -> set[date]:
+    return set(SpendRow.objects.filter(batch=batch).values_list("day", flat=True).distinct())
 
 
 class _LandingPages:
@@ -234,6 +241,9 @@ def undo(batch: SpendImport) -> None:
         locked = SpendImport.objects.select_for_update().get(pk=batch.pk)
         if locked.state != SpendImport.State.DONE:
             raise Problem("Only a finished import can be undone.", status=409)
+        lock_site(locked.site_id)
+        days = _days_of(locked)
         SpendRow.objects.filter(batch=locked).delete()
+        rejoin(locked.site_id, days)
         locked.state = SpendImport.State.UNDONE
         locked.save()

@@ -38,7 +38,7 @@ from clabo.core.evidence import (
 )
 from clabo.core.returns import roas
 from clabo.sites.models import Site
-from clabo.spend.joining import cost_under, join
+from clabo.spend.joining import cost_under
 from clabo.splits.models import Exposure, SplitTest, Variant
 
 LEVEL = 0.95
@@ -203,7 +203,7 @@ def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], first: date, la
     """Spend and credited value of visits that entered at each variant while the test ran."""
     own = Lens(lens.site, first, last, lens.origin, lens.device, test.rule, lens.model)
     spend: Counter[int] = Counter()
-    for (_, page_id), cost in cost_under(own, join(lens.site, first, last)).items():
+    for (_, page_id), cost in cost_under(own).items():
         spend[page_id] += cost  # type: ignore[assignment]
     revenue = dict(
         Credit.objects.filter(

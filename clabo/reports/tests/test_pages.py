@@ -18,6 +18,7 @@ from clabo.conversions.lens import read_lens
 from clabo.core.evidence import Counts, compare_rates
 from clabo.reports.pages import compare_pages, page_table
 from clabo.sites.models import Site
+from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
 
@@ -115,14 +116,14 @@ class Table(TestCase):
         receive(hits)
         self.ids = {p.path: p.pk for p in Page.objects.all()}
 
-    def spend(self, cost: int, days_ago: int = 3) -> None:
+    def spend(self, cost: int) -> None:
         batch = SpendImport.objects.create(
             site=self.site, file_name="f", digest="0", stored_as="0", state="done"
         )
         SpendRow.objects.create(
             site=self.site,
             batch=batch,
-            day=NOON.date() + timedelta(days=3 - days_ago),
+            day=NOON.date(),
             source="meadow",
             campaign="autumn",
             impressions=0,
@@ -130,6 +131,7 @@ class Table(TestCase):
             cost=cost,
             fingerprint="0",
         )
+        rejoin(self.site.pk, {NOON.date()})
 
     def test_money(self) -> None:
         self.spend(295)

@@ -18,11 +18,11 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from clabo.accounts.problems import Problem
-from clabo.collect.models import Page
 from clabo.core.spendfile import Reading
+from clabo.sites.models import Site
 from clabo.spend import services
-from clabo.spend.joining import join
-from clabo.spend.models import SpendImport, SpendRow
+from clabo.spend.joining import joined, rejoin
+from clabo.spend.models import CostPart, SpendImport, SpendRow
 from clabo.testing.traffic import START, make_site, receive, walk
 
 HEAD = "day,source,campaign,ad group,ad,impressions,clicks,cost,landing"
@@ -146,9 +146,8 @@ class Joining(SpendCase):
     day = START.date()
 
     def cost(self) -> dict[tuple[str, int], Decimal]:
-        joined = join(self.site, self.day, self.day)
-        pages = {p.pk: p.path for p in Page.objects.filter(site=self.site)}
-        return {(pages[place.page_id], place.device): cost for (_, place), cost in joined.cost.items()}
+        parts = CostPart.objects.filter(site=self.site, day=self.day).exclude(page=None)
+        return {(p.page.path, p.device): p.cost for p in parts.select_related("page") if p.page}
 
     def ad(self, path: str, ad: str = "smoke") -> str:
         return f"{path}?utm_source=Meadow&utm_medium=cpc&utm_campaign=Autumn&utm_term=garden&utm_content={ad}"
@@ -171,9 +170,9 @@ class Joining(SpendCase):
     def test_by_address_where_no_visit_answers_and_unjoined_where_nothing_does(self) -> None:
         receive(walk(self.site, 1, START, "/a"))
         self.take(f"{HEAD}\n{ROW}\n{ROW.replace('/a', '/gone').replace('autumn', 'print')}\n")
-        joined = join(self.site, self.day, self.day)
-        self.assertEqual((joined.total, joined.by_address), (Decimal(25), Decimal("12.5")))
-        self.assertEqual([(u.campaign, u.cost) for u in joined.unjoined], [("print", Decimal("12.5"))])
+        state = joined(self.site, self.day, self.day)
+        self.assertEqual((state.total, state.by_address), (Decimal(25), Decimal("12.5")))
+        self.assertEqual([(u.campaign, u.cost) for u in state.unjoined], [("print", Decimal("12.5"))])
 
 
 class NothingIsLost(HypothesisTestCase):
@@ -188,16 +187,12 @@ class NothingIsLost(HypothesisTestCase):
             unique_by=lambda r: r[:2],
         ),
     )
-    def test_joined_and_unjoined_are_the_whole(
+    def test_the_parts_are_the_whole_and_the_order_of_events_does_not_matter(
         self, visits: list[tuple[int, str, str]], rows: list[tuple[int, str, int]]
     ) -> None:
+        """Spend that comes before, between or after the visits joins alike."""
         site = make_site()
-        hits = []
-        for number, (day, campaign, path) in enumerate(visits):
-            url = f"/{path}?utm_source=meadow&utm_medium=cpc&utm_campaign={campaign}"
-            hits += walk(site, number + 1, START + timedelta(days=day), url)
-        if hits:
-            receive(hits)
+        days = {START.date() + timedelta(days=d) for d in range(3)}
         batch = SpendImport.objects.create(site=site, file_name="f", digest="0", stored_as="0", state="done")
         for day, campaign, cents in rows:
             SpendRow.objects.create(
@@ -211,7 +206,18 @@ class NothingIsLost(HypothesisTestCase):
                 cost=Decimal(cents) / 100,
                 fingerprint="0",
             )
-        joined = join(site, START.date(), START.date() + timedelta(days=2))
-        parts = sum(joined.cost.values()) + sum(u.cost for u in joined.unjoined)
-        self.assertEqual(parts, Decimal(sum(c for *_, c in rows)) / 100)
-        self.assertEqual(joined.total, parts)
+        rejoin(site.pk, days)
+        for number, (day, campaign, path) in enumerate(visits):
+            url = f"/{path}?utm_source=meadow&utm_medium=cpc&utm_campaign={campaign}"
+            receive(walk(site, number + 1, START + timedelta(days=day), url))
+        after_each = self.parts(site)
+        rejoin(site.pk, days)
+        self.assertEqual(after_each, self.parts(site))
+        state = joined(site, min(days), max(days))
+        self.assertEqual(state.total, Decimal(sum(c for *_, c in rows)) / 100)
+
+    def parts(self, site: Site) -> list[tuple[Any, ...]]:
+        found = CostPart.objects.filter(site=site)
+        return sorted(
+            found.values_list("day", "how", "source", "campaign", "device", "page__path", "cost"), key=str
+        )

@@ -1,0 +1,133 @@
+"""The Pages report over a million visits, at the API."""
+
+from __future__ import annotations
+
+import time
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+
+from django.db import connection, transaction
+from django.test import Client
+
+from bench.common import fresh_site, table
+from clabo.accounts.models import Role
+from clabo.collect.models import Origin, Page, TrafficDay, fingerprint
+from clabo.conversions.models import ConversionRule
+from clabo.core.attribution import MODELS
+from clabo.sites.models import Site
+from clabo.spend.joining import rejoin
+from clabo.spend.models import SpendImport, SpendRow
+from clabo.testing.traffic import make_user
+
+VISITS, DAYS, PAGES, ORIGINS = 1_000_000, 90, 60, 40
+
+# Rows as the pipeline would leave them: what is measured is the reading.
+FILL = """
+SELECT setseed(0.11);
+INSERT INTO collect_visitor (site_id, key, first_at, last_at, visits)
+SELECT %(site)s, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
+INSERT INTO collect_visit (site_id, visitor_id, number, started_at, ended_at, day, entry_page_id, exit_page_id,
+    views, interacted, conversions, origin_id, channel, campaign_fingerprint, referrer, device, standing)
+SELECT %(site)s, v.id, 1, v.at, v.at, v.at::date, v.page, v.page, 1 + floor(-ln(random()) / 0.9)::int, false, 0,
+    o.id, o.channel, '', '', v.device, 0
+FROM (SELECT id, now() - random() * %(days)s * interval '1 day' AS at,
+        (%(pages)s::bigint[])[1 + floor(random() ^ 2 * %(page_count)s)::int] AS page,
+        (%(origins)s::bigint[])[1 + floor(random() * %(origin_count)s)::int] AS origin,
+        (ARRAY[1, 2, 2, 3])[1 + floor(random() * 4)::int] AS device
+    FROM collect_visitor) v JOIN collect_origin o ON o.id = v.origin;
+INSERT INTO collect_trafficday (site_id, day, page_id, origin_id, device, entries, views, begun_views, bounces, exits)
+SELECT site_id, day, entry_page_id, origin_id, device, count(*), sum(views), sum(views),
+    count(*) FILTER (WHERE views = 1), count(*)
+FROM collect_visit GROUP BY 1, 2, 3, 4, 5;
+INSERT INTO conversions_conversion (site_id, rule_id, event_id, time, visitor_id, visit_id, value)
+SELECT site_id, %(rule)s, md5(id::text)::uuid, started_at, visitor_id, id, 59 FROM collect_visit WHERE random() < 0.03;
+INSERT INTO conversions_credit (site_id, rule_id, conversion_id, model, visit_id, share, value, day, page_id, origin_id, device)
+SELECT c.site_id, c.rule_id, c.id, m, c.visit_id, 1, 59, v.day, v.entry_page_id, v.origin_id, v.device
+FROM conversions_conversion c JOIN collect_visit v ON v.id = c.visit_id CROSS JOIN unnest(%(models)s::text[]) m;
+"""
+
+
+def fill(site: Site) -> None:
+    """A million visits of 90 days on 60 pages from 40 origins; each paid origin with spend every day."""
+    now = datetime.now(UTC)
+    pages = Page.objects.bulk_create(
+        Page(site=site, host="shop.example", path=f"/page-{i}", first_at=now, last_at=now)
+        for i in range(PAGES)
+    )
+    origins = Origin.objects.bulk_create(
+        Origin(
+            site=site,
+            channel="paid" if i % 2 else "search",
+            source=f"source-{i % 8}",
+            campaign=f"campaign-{i}",
+            fingerprint=fingerprint(str(i)),
+        )
+        for i in range(ORIGINS)
+    )
+    values = {
+        "site": site.pk,
+        "visits": VISITS,
+        "days": DAYS,
+        "pages": [p.pk for p in pages],
+        "page_count": PAGES,
+        "origins": [o.pk for o in origins],
+        "origin_count": ORIGINS,
+        "rule": ConversionRule.objects.get(site=site, name="order").pk,
+        "models": list(MODELS),
+    }
+    with connection.cursor() as cursor:
+        for statement in FILL.split(";\n"):
+            if statement.strip():
+                cursor.execute(statement, values)
+    batch = SpendImport.objects.create(site=site, file_name="f", digest="0", stored_as="0", state="done")
+    days = [now.date() - timedelta(days=back) for back in range(DAYS)]
+    SpendRow.objects.bulk_create(
+        SpendRow(
+            site=site,
+            batch=batch,
+            day=day,
+            source=f"source-{i % 8}",
+            campaign=f"campaign-{i}",
+            impressions=0,
+            clicks=10,
+            cost=Decimal(12),
+            fingerprint="0",
+        )
+        for day in days
+        for i in range(1, ORIGINS, 2)
+    )
+    for day in days:
+        with transaction.atomic():
+            rejoin(site.pk, {day})
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE")
+
+
+def main() -> None:
+    site = fresh_site()
+    fill(site)
+    client = Client()
+    user = make_user(site, Role.VIEWER, f"bench-{site.pk}@shop.example")
+    client.force_login(user, backend="allauth.account.auth_backends.AuthenticationBackend")
+    rows = []
+    for name, query in (
+        ("28 days", "period=28d"),
+        ("28 days against the 28 before", "period=28d&compare=before"),
+        ("90 days", "period=90d"),
+        ("90 days, phones from paid ads, linear", "period=90d&origin=channel:paid&device=phone&model=linear"),
+    ):
+        times = []
+        for _ in range(7):
+            began = time.perf_counter()
+            answer = client.get(f"/api/sites/{site.pk}/pages?{query}")
+            times.append((time.perf_counter() - began) * 1000)
+            assert answer.status_code == 200, answer.content
+        times.sort()
+        entries = sum(r["entries"] for r in answer.json()["rows"])
+        rows.append([name, f"{entries:,}", f"{times[3]:.0f}", f"{times[-1]:.0f}"])
+    kept = TrafficDay.objects.count()
+    table([f"Pages, {VISITS:,} visits, {kept:,} roll-up rows", "entries", "median ms", "worst of 7 ms"], rows)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,48 @@
+"""Events a second through the pipeline, on one core, with three conversions and one split test."""
+
+from __future__ import annotations
+
+import os
+import time
+from datetime import UTC, datetime, timedelta
+
+from bench.common import fresh_site, memory_of, table
+from clabo.collect import pipeline
+from clabo.collect.inbox import store
+from clabo.collect.intake import Envelope, pack
+from clabo.collect.models import Event
+from clabo.demo import scenario
+from clabo.demo.simulator import Simulator
+from clabo.sites.directory import tag_site
+from clabo.sites.models import SiteHost
+
+
+def main() -> None:
+    site = fresh_site()
+    SiteHost.objects.create(site=site, host=scenario.HOST)
+    simulator = Simulator(tag_site(site), {}, seed=5)
+    today = datetime.now(UTC).date()
+    rows = []
+    for name, days, size in (("live: groups of 20 requests", 3, 20), ("backlog: groups of 500", 30, 500)):
+        hits: list[Envelope] = []
+        for back in range(days, 0, -1):
+            hits += simulator.day(today - timedelta(days=back + (40 if size == 500 else 0)), 1000)
+        for start in range(0, len(hits), size):
+            group = hits[start : start + size]
+            store(pack(group), len(group))
+        before = Event.objects.count()
+        began, cpu = time.perf_counter(), time.process_time()
+        if size == 20:
+            # As they come: a batch is what 0.25 seconds bring at 800 events a second.
+            while pipeline.run_once(200) >= 0:
+                pass
+        else:
+            pipeline.drain()
+        took, cpu = time.perf_counter() - began, time.process_time() - cpu
+        done = Event.objects.count() - before
+        rows.append([name, done, done / took, f"{cpu / took:.0%}", f"{memory_of(os.getpid()):.0f}"])
+    table(["pipeline", "events", "events/s", "Python's share", "MB"], rows)
+
+
+if __name__ == "__main__":
+    main()
