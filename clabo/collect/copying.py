@@ -20,7 +20,7 @@ def _shape(model: type[models.Model]) -> tuple[str, Callable[[Any], tuple[Any, .
     """The COPY statement, how a row is taken from an object, and which of its places are JSON."""
     fields = [f for f in model._meta.local_concrete_fields if f.column]
     quote = connection.ops.quote_name
-    columns = ", ".join(quote(f.column) for f in fields)
+    columns = ", ".join(quote(str(f.column)) for f in fields)
     statement = f"COPY {quote(model._meta.db_table)} ({columns}) FROM STDIN"
     json_places = tuple(i for i, f in enumerate(fields) if isinstance(f, models.JSONField))
     return statement, attrgetter(*(f.attname for f in fields)), json_places

@@ -319,9 +319,9 @@ def _restitch(
             moved += [
                 h.item.event for h in stretch.hits if before.get(id(h.item.event), visit.pk) != visit.pk
             ]
-        for event in moved:
-            Event.objects.filter(site_id=event.site_id, time=event.time, id=event.id).update(
-                visit_id=event.visit_id
+        for other in moved:
+            Event.objects.filter(site_id=other.site_id, time=other.time, id=other.id).update(
+                visit_id=other.visit_id
             )
         visitor.visits = len(kept) + len(pairs)
         visitor.first_at = min(visitor.first_at, steps[0].event.time)

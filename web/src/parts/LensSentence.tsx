@@ -1,7 +1,9 @@
 /** One sentence that says what is looked at; its underlined words are the controls. */
+import { useNavigate, useParams } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/client";
+import { useSession } from "../app/session";
 import { day, words } from "./format";
 import { CHANNELS, type Lens, MODELS } from "./lens";
 import { Button, cx, Input } from "./ui";
@@ -171,12 +173,34 @@ export function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
   );
 }
 
+/** The site, to be changed where there is more than one. */
+function SiteWord({ site }: { site: string }) {
+  const sites = useSession().data?.workspaces.flatMap((w) => w.sites) ?? [];
+  const { siteId } = useParams({ strict: false });
+  const navigate = useNavigate();
+  if (sites.length < 2) return <strong className="font-semibold">{site}</strong>;
+  return (
+    <Word
+      label="Site"
+      text={site}
+      value={String(siteId)}
+      choices={sites.map((s) => ({ value: String(s.id), text: s.name }))}
+      // What belongs to one site (a conversion, a page) does not go along.
+      choose={(id) => navigate({ to: "/s/$siteId/pages", params: { siteId: id }, search: (now) => acrossSites(now) })}
+    />
+  );
+}
+
+function acrossSites({ period, device, model, compare }: Lens): Lens {
+  return { period, device, model, compare };
+}
+
 export function LensSentence({ read, site, lens, change }: Props) {
   const period = lens.period ?? "28d";
   const days = Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
   return (
     <h1 className="font-head text-[21px] leading-[1.4] font-normal">
-      Visits to <strong className="font-semibold">{site}</strong> in the{" "}
+      Visits to <SiteWord site={site} /> in the{" "}
       <Word
         label="Period"
         text={period.includes("..") ? `days from ${day(read.first)} to ${day(read.last)}` : `last ${days} days`}

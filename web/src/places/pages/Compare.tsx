@@ -81,7 +81,7 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
     ["Converted visits", (r) => count(r.converted)],
     ["Conversion rate", (r) => percent(r.conversion_rate?.estimate)],
     [
-      `its interval, on 0 – ${percent(end, 1)}`,
+      `on 0 – ${percent(end, end < 0.02 ? 1 : 0)}`,
       (r) => (
         <SpreadBar
           low={r.conversion_rate?.low}
@@ -89,7 +89,7 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
           high={r.conversion_rate?.high}
           max={end}
           thin={r.thin}
-          width={110}
+          width={100}
           label={`between ${percent(r.conversion_rate?.low)} and ${percent(r.conversion_rate?.high)}`}
         />
       ),
@@ -100,14 +100,14 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
     ["Return on ad spend", (r) => times(r.roas)],
   ];
   return (
-    <table className="bench bench-dense">
+    <table className="bench bench-dense table-fixed">
       <thead>
         <tr>
           <th className="text">
             <span className="sr-only">Measure</span>
           </th>
           {[found.a, found.b].map((r) => (
-            <th key={r.page_id} className="max-w-36 text-[12px] break-words">
+            <th key={r.page_id} className="text-[12px] whitespace-normal!">
               {name(r)}
             </th>
           ))}

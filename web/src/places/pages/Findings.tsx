@@ -64,8 +64,8 @@ function Said({
   if (finding.kind === "earns")
     return (
       <>
-        {page} <strong className="text-fern">earns most</strong>: {money(finding.profit, currency, 0)} left after{" "}
-        {money(row.spend, currency, 0)} of ads.
+        {page} <strong className="text-fern">earns most</strong>: {money(finding.profit, currency, 0)}
+        {report.lens.break_even_roas > 1 && " of margin"} left after {money(row.spend, currency, 0)} of ads.
       </>
     );
   return (
