@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, ValidationError
+from ninja.openapi.schema import OpenAPISchema
 from ninja.security import django_auth
 
 from clabo.accounts.api import router as accounts
@@ -16,10 +19,6 @@ from clabo.sites.api import router as sites
 from clabo.spend.api import router as spend
 from clabo.splits.api import router as splits
 
-api = NinjaAPI(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
-for each in (accounts, sites, collect, conversions, spend, splits, reports):
-    api.add_router("", each)
-
 
 class ProblemOut(Schema):
     """Every error's body (RFC 9457): what is wrong and what to do, and which field it is about."""
@@ -28,6 +27,27 @@ class ProblemOut(Schema):
     status: int
     detail: str
     field: str = ""
+
+
+class DescribedApi(NinjaAPI):
+    """Ninja's, whose description also says what an error looks like, on every route."""
+
+    def get_openapi_schema(self, *args: Any, **kwargs: Any) -> OpenAPISchema:
+        schema = super().get_openapi_schema(*args, **kwargs)
+        schema["components"]["schemas"]["Problem"] = ProblemOut.model_json_schema()
+        body = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
+        for methods in schema["paths"].values():
+            for operation in methods.values():
+                operation["responses"]["4XX"] = {
+                    "description": "What is wrong, and the remedy",
+                    "content": body,
+                }
+        return schema
+
+
+api = DescribedApi(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
+for each in (accounts, sites, collect, conversions, spend, splits, reports):
+    api.add_router("", each)
 
 
 def _answer(request: HttpRequest, status: int, detail: str, field: str = "") -> HttpResponse:

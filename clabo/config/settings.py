@@ -59,6 +59,7 @@ ASGI_APPLICATION = "clabo.config.asgi.application"
 TEMPLATES: list[dict[str, Any]] = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
         "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
     }
 ]

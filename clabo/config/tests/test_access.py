@@ -163,3 +163,17 @@ class EveryRoute(TestCase):
         self.assertEqual(answer.status_code, 403)
         self.test.refresh_from_db()
         self.assertEqual(self.test.state, "draft")
+
+
+class Description(TestCase):
+    def test_the_page_rests_on_nothing_from_elsewhere(self) -> None:
+        page = Client().get("/api/docs").content.decode()
+        self.assertEqual(set(re.findall(r'(?:src|href)="(/[a-z]+/|[a-z]+:)', page)), {"/static/"})
+        self.assertEqual(Client().get("/static/ninja/swagger-ui-bundle.js").status_code, 200)
+
+    def test_every_route_says_what_an_error_looks_like(self) -> None:
+        paths = Client().get("/api/openapi.json").json()["paths"]
+        for path, methods in paths.items():
+            for method, operation in methods.items():
+                content = operation["responses"]["4XX"]["content"]
+                self.assertEqual(list(content), ["application/problem+json"], (method, path))
