@@ -44,7 +44,7 @@ def main() -> None:
         ],
         [
             ["looked at", ROWS / checked, f"{checked:.1f}", f"{before:.0f}", ""],
-            ["taken in (looked at again, then written)", ROWS / taken, f"{taken:.1f}", "", f"{peak:.0f}"],
+            ["taken in", ROWS / taken, f"{taken:.1f}", "", f"{peak:.0f}"],
         ],
     )
     path.unlink()

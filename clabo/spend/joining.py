@@ -20,6 +20,7 @@ from decimal import Decimal
 
 from django.db.models import Q, Sum
 
+from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import Page, TrafficDay
 from clabo.conversions.lens import Lens
 from clabo.core.channels import Channel
@@ -30,6 +31,7 @@ from clabo.spend.models import CostPart, SpendRow
 Identity = tuple[str, str, str, str]  # source, campaign, ad group, ad; lower-cased
 PAID: Channel = "paid"
 How = CostPart.How
+_DAYS_AT_ONCE = 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,11 +58,16 @@ class _Group:
 
 def rejoin(site_id: int, days: Collection[date]) -> None:
     """Join all spend of these days anew. The caller holds the site's lock and a transaction."""
-    if not days:
-        return
-    CostPart.objects.filter(site_id=site_id, day__in=days).delete()
-    _find_pages(site_id, days)
-    CostPart.objects.bulk_create(_parts(site_id, days), batch_size=5000)
+    in_order = sorted(days)
+    # Some at a time: a year of a large account would not fit into memory.
+    for start in range(0, len(in_order), _DAYS_AT_ONCE):
+        some = in_order[start : start + _DAYS_AT_ONCE]
+        CostPart.objects.filter(site_id=site_id, day__in=some).delete()
+        _find_pages(site_id, some)
+        parts = _parts(site_id, some)
+        for part, part_id in zip(parts, new_ids(CostPart, len(parts)), strict=True):
+            part.pk = part_id
+        copy_in(CostPart, parts)
 
 
 def _find_pages(site_id: int, days: Collection[date]) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
@@ -105,8 +105,12 @@ def propose(batch: SpendImport) -> tuple[Layout, Guess, list[list[str]]]:
     return layout, guess_reading(layout.head, sample, host), sample
 
 
-def check(batch: SpendImport, reading: Reading | None = None) -> Check:
-    """Read the whole file without importing it."""
+def check(
+    batch: SpendImport,
+    reading: Reading | None = None,
+    use: Callable[[list[SpendLine]], None] | None = None,
+) -> Check:
+    """Read the whole file without importing it. `use` is given the good lines, until a row is bad."""
     layout, guess, sample = propose(batch)
     reading = guess.reading if reading is None else replace(reading, host=guess.reading.host)
     for needed in ("day", "cost"):
@@ -116,6 +120,7 @@ def check(batch: SpendImport, reading: Reading | None = None) -> Check:
     for piece in _pieces(batch, layout, reading):
         lines = [(n, line) for n, line, _ in piece if isinstance(line, SpendLine)]
         known = _imported_before(batch, [line for _, line in lines])
+        good: list[SpendLine] = []
         for number, line, cells in piece:
             if isinstance(line, SpendLine) and _print(line) in known:
                 line = BadRow(
@@ -129,12 +134,15 @@ def check(batch: SpendImport, reading: Reading | None = None) -> Check:
             elif line is None:
                 result.sum_lines += 1
             else:
+                good.append(line)
                 result.good += 1
                 result.cost += line.cost
                 result.clicks += line.clicks
                 result.impressions += line.impressions
                 result.first_day = min(result.first_day or line.day, line.day)
                 result.last_day = max(result.last_day or line.day, line.day)
+        if use and not result.bad_count:
+            use(good)
     return result
 
 
@@ -172,39 +180,16 @@ def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
         batch = SpendImport.objects.select_for_update().get(pk=batch.pk)
         if batch.state != SpendImport.State.UPLOADED:
             raise Problem("This import was finished already.", status=409)
-        found = check(batch, reading)
-        if found.same_file:
+        if same := _same_file(batch):
             raise Problem(
-                f"The same file was imported on {found.same_file.made_at:%-d %b} as {found.same_file.file_name}. Undo that import first.",
+                f"The same file was imported on {same.made_at:%-d %b} as {same.file_name}. Undo that import first.",
                 "file",
                 409,
             )
+        # In one pass: what was written before a bad row is taken back with the transaction.
+        found = check(batch, reading, _Writer(batch).write)
         if not found.importable:
             raise Problem(f"{found.bad_count or 'All'} rows cannot be read. Nothing was imported.", "rows")
-        pages = _LandingPages(batch.site)
-        for piece in _pieces(batch, found.layout, found.reading):
-            lines = [line for _, line, _ in piece if isinstance(line, SpendLine)]
-            page_ids = pages.find({line.landing for line in lines if line.landing})
-            made = [
-                SpendRow(
-                    pk=row_id,
-                    site_id=batch.site_id,
-                    batch_id=batch.pk,
-                    day=line.day,
-                    source=line.source,
-                    campaign=line.campaign,
-                    ad_group=line.ad_group,
-                    ad=line.ad,
-                    page_id=page_ids.get(line.landing),
-                    landing=line.landing,
-                    impressions=line.impressions,
-                    clicks=line.clicks,
-                    cost=line.cost,
-                    fingerprint=_print(line),
-                )
-                for line, row_id in zip(lines, new_ids(SpendRow, len(lines)), strict=True)
-            ]
-            copy_in(SpendRow, made)
         batch.state = SpendImport.State.DONE
         batch.source = found.reading.source
         batch.rows, batch.cost = found.good, found.cost
@@ -216,6 +201,38 @@ def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
 
 def _days_of(batch: SpendImport) -> set[date]:
     return set(SpendRow.objects.filter(batch=batch).values_list("day", flat=True).distinct())
+
+
+class _Writer:
+    """Writes good lines as the rows of an import."""
+
+    def __init__(self, batch: SpendImport) -> None:
+        self.batch = batch
+        self.pages = _LandingPages(batch.site)
+
+    def write(self, lines: list[SpendLine]) -> None:
+        """Some lines; the ids of their pages are looked up as they come."""
+        page_ids = self.pages.find({line.landing for line in lines if line.landing})
+        made = [
+            SpendRow(
+                pk=row_id,
+                site_id=self.batch.site_id,
+                batch_id=self.batch.pk,
+                day=line.day,
+                source=line.source,
+                campaign=line.campaign,
+                ad_group=line.ad_group,
+                ad=line.ad,
+                page_id=page_ids.get(line.landing),
+                landing=line.landing,
+                impressions=line.impressions,
+                clicks=line.clicks,
+                cost=line.cost,
+                fingerprint=_print(line),
+            )
+            for line, row_id in zip(lines, new_ids(SpendRow, len(lines)), strict=True)
+        ]
+        copy_in(SpendRow, made)
 
 
 class _LandingPages:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import stats
 
-from clabo.core.evidence.types import NOTHING, Interval, Moments, alpha_of
+from clabo.core.evidence.types import NOTHING, Interval, Moments, alpha_of, t_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +27,7 @@ def compare_means(control: Moments, challenger: Moments, level: float = 0.95) ->
 
     Needs two values on each side; nan otherwise.
     """
-    alpha = alpha_of(level)
+    alpha_of(level)
     if control.n < 2 or challenger.n < 2:
         return MeanComparison(NOTHING, math.nan, math.nan)
     a, b = control.variance / control.n, challenger.variance / challenger.n
@@ -37,7 +37,7 @@ def compare_means(control: Moments, challenger: Moments, level: float = 0.95) ->
     error = math.sqrt(a + b)
     # By shares of the variance: its square would underflow for tiny values.
     df = 1 / ((a / (a + b)) ** 2 / (control.n - 1) + (b / (a + b)) ** 2 / (challenger.n - 1))
-    reach = float(stats.t.isf(alpha / 2, df)) * error
+    reach = t_of(level, df) * error
     return MeanComparison(
         Interval(gap - reach, gap, gap + reach), float(2 * stats.t.sf(abs(gap) / error, df)), df
     )

@@ -10,7 +10,7 @@ from typing import TypeVar
 from scipy import stats
 
 from clabo.core.evidence.proportions import difference_interval
-from clabo.core.evidence.types import NOTHING, Counts, Interval, alpha_of
+from clabo.core.evidence.types import NOTHING, Counts, Interval, z_of
 
 K = TypeVar("K", bound=Hashable)
 
@@ -42,7 +42,7 @@ def fair_comparison(strata: Mapping[K, tuple[Counts, Counts]], level: float = 0.
     variance of Sato (Biometrics 45 (1989) 1323-1324). Heterogeneity by Cochran's Q with inverse
     variances, of (x + ½)/(n + 1) so that a stratum without conversions has one.
     """
-    z = float(stats.norm.isf(alpha_of(level) / 2))
+    z = z_of(level)
     left_out: list[Hashable] = [k for k, (a, b) in strata.items() if bool(a.trials) != bool(b.trials)]
     pairs = sorted(
         ((a, b) for a, b in strata.values() if a.trials and b.trials),

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from scipy import optimize, stats
 
 from clabo.core.evidence.sequential import half_width
-from clabo.core.evidence.types import alpha_of
+from clabo.core.evidence.types import z_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ def _shares(arms: int, shares: Sequence[float] | None) -> list[float]:
 def _quantiles(power: float, level: float) -> tuple[float, float]:
     if not 0 < power < 1:
         raise ValueError("power: must lie between 0 and 1, for example 0.8")
-    return float(stats.norm.isf(alpha_of(level) / 2)), float(stats.norm.ppf(power))
+    return z_of(level), float(stats.norm.ppf(power))
 
 
 def _plan(

@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 from scipy import optimize, stats
 from scipy.special import bdtr, bdtrc, betaincinv
 
-from clabo.core.evidence.types import NOTHING, Counts, Interval, alpha_of
+from clabo.core.evidence.types import NOTHING, Counts, Interval, alpha_of, z_of
 
 THIN = 5
 # Above this many cells SciPy's table of all outcomes takes seconds; see bench/evidence.py.
@@ -43,7 +43,7 @@ def rate_intervals(
         raise ValueError("conversions: must lie between 0 and trials")
     empty = n == 0
     safe = np.where(empty, 1.0, n)
-    z2 = stats.norm.isf(alpha_of(level) / 2) ** 2
+    z2 = z_of(level) ** 2
     estimate = x / safe
     centre = (estimate + z2 / (2 * safe)) / (1 + z2 / safe)
     reach = np.sqrt(z2) / (1 + z2 / safe) * np.sqrt(estimate * (1 - estimate) / safe + z2 / (4 * safe**2))
@@ -119,7 +119,7 @@ def ratio_interval(control: Counts, challenger: Counts, level: float = 0.95) -> 
     Nurminen, Statistics in Medicine 4 (1985) 213-226, without their N/(N - 1).
     """
     x0, n0, x1, n1 = control.conversions, control.trials, challenger.conversions, challenger.trials
-    z = stats.norm.isf(alpha_of(level) / 2)
+    z = z_of(level)
     if not x0 and not x1:
         return Interval(0.0, math.nan, math.inf)
     estimate = math.inf if not x0 else challenger.rate / control.rate

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import optimize, stats
-from scipy.special import betaln, expit
+from scipy import optimize
+from scipy.special import betaincinv, betaln, expit
 
 from clabo.core.evidence.types import Counts, Interval, alpha_of
 
@@ -61,8 +61,8 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     mean, precision = float(expit(found.x[0])), float(np.exp(found.x[1]))
     a, b = mean * precision, (1 - mean) * precision
     post_a, post_b = a + x, b + n - x
-    low = np.asarray(stats.beta.ppf(tail, post_a, post_b))
-    high = np.asarray(stats.beta.isf(tail, post_a, post_b))
+    low = np.asarray(betaincinv(post_a, post_b, tail))
+    high = 1 - np.asarray(betaincinv(post_b, post_a, tail))
     means = post_a / (post_a + post_b)
     return ShrunkRates(
         a, b, [Interval(float(lo), float(m), float(hi)) for lo, m, hi in zip(low, means, high, strict=True)]

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import stats
 
-from clabo.core.evidence.types import NOTHING, Interval, alpha_of
+from clabo.core.evidence.types import NOTHING, Interval, alpha_of, t_of
 
 
 def _paired(
@@ -27,7 +27,7 @@ def ratio_of_means(numerator: Sequence[float], denominator: Sequence[float], lev
     Where the denominator's mean is not distinguishable from 0 the confidence set is unbounded,
     and the limits are infinite (`bounded` is False). Fieller, J. R. Stat. Soc. B 16 (1954) 175-185.
     """
-    alpha = alpha_of(level)
+    alpha_of(level)
     x, y = _paired(numerator, denominator)
     n = x.size
     if n < 2 or y.mean() == 0:
@@ -35,8 +35,8 @@ def ratio_of_means(numerator: Sequence[float], denominator: Sequence[float], lev
     mean_x, mean_y = float(x.mean()), float(y.mean())
     estimate = mean_x / mean_y
     var_x, var_y = float(x.var(ddof=1)) / n, float(y.var(ddof=1)) / n
-    covariance = float(np.cov(x, y, ddof=1)[0, 1]) / n
-    t2 = float(stats.t.isf(alpha / 2, n - 1)) ** 2
+    covariance = float((x - mean_x) @ (y - mean_y)) / (n - 1) / n
+    t2 = t_of(level, n - 1) ** 2
     # All ratios r with (mean_x - r mean_y)² <= t² (var_x - 2 r cov + r² var_y).
     a = mean_y**2 - t2 * var_y
     b = mean_x * mean_y - t2 * covariance

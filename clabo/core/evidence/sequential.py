@@ -12,9 +12,9 @@ from clabo.core.evidence.types import NOTHING, Interval, Moments, alpha_of
 
 # Conversions (and visitors without one) that each arm must have before the first interval is given,
 # for rates and for values, whose tails are heavier: the smallest that keep false alarms at 5 % in the
-# simulations of bench/evidence.py (docs/evidence.md, "Measured").
+# simulations of bench/evidence.py and bench/startup.py (docs/evidence.md, "Measured").
 START_UP = 5
-START_UP_VALUES = 25
+START_UP_VALUES = 30
 
 
 def tuning(planned: int, level: float = 0.95) -> float:

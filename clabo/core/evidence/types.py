@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
+from scipy import stats
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,3 +119,15 @@ def alpha_of(level: float) -> float:
     if not 0 < level < 1:
         raise ValueError("level: must lie between 0 and 1, for example 0.95")
     return 1 - level
+
+
+@lru_cache(maxsize=256)
+def z_of(level: float) -> float:
+    """The normal quantile that a two-sided interval at `level` reaches to."""
+    return float(stats.norm.isf(alpha_of(level) / 2))
+
+
+@lru_cache(maxsize=4096)
+def t_of(level: float, degrees_of_freedom: float) -> float:
+    """The same of Student's t."""
+    return float(stats.t.isf(alpha_of(level) / 2, degrees_of_freedom))

@@ -186,11 +186,11 @@ class Verdicts(TestCase):
 
 class StartUp(TestCase):
     def test_no_range_before_there_is_enough_of_both_kinds(self) -> None:
-        """Rates from 5 with and without a conversion in each arm; values, with heavier tails, from 25."""
+        """Rates from 5 with and without a conversion in each arm; values, with heavier tails, from 30."""
         for few, enough in ((4, 5), (96, 95)):
             arms = [Moments.of_counts(Counts(x, 100)) for x in (few, enough)]
             self.assertFalse(confidence_sequence(arms[0], arms[1], 1000).known)
             self.assertTrue(confidence_sequence(arms[1], arms[1], 1000).known)
-        values = Moments.of([59.0] * 24 + [0.0] * 76)
-        self.assertFalse(confidence_sequence(values, values, 1000, converted=(24, 25)).known)
-        self.assertTrue(confidence_sequence(values, values, 1000, converted=(25, 25)).known)
+        values = Moments.of([59.0] * 29 + [0.0] * 71)
+        self.assertFalse(confidence_sequence(values, values, 1000, converted=(29, 30)).known)
+        self.assertTrue(confidence_sequence(values, values, 1000, converted=(30, 30)).known)
