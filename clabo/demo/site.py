@@ -52,7 +52,7 @@ def page_html(page: DemoPage, tag_url: str) -> str:
         form = f'<form action="{action}" method="get">{box}<button>{label}</button></form>'
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(page.title)}</title>'
-        f'<meta name="viewport" content="width=device-width">{line * page.tags}<style>{_STYLE}</style></head>'
+        f'<meta name="viewport" content="width=device-width"><link rel="icon" href="data:,">{line * page.tags}<style>{_STYLE}</style></head>'
         f"<body><header><strong>Brackenhive</strong><nav>{nav}</nav></header><main><h1>{html.escape(page.title)}</h1>"
         "<p>Bees for people who have never kept any. A hive, a suit, a smoker and a patient teacher.</p>"
         f"{form}</main><footer>A made-up company. These pages carry Clabo’s tag, so your clicks show up in Live.</footer></body></html>"

@@ -29,6 +29,9 @@ class TagSite:
 def tag_site(site: Site) -> TagSite:
     """The entry for one site; its hosts must be prefetched or are queried."""
     wanted: dict[str, Any] = {"key": site.key, "to": settings.CLABO_COLLECT_URL or settings.PUBLIC_URL}
+    hosts = list(site.hosts.all())
+    if stand := {h.host: h.stands_for for h in hosts if h.stands_for}:
+        wanted["stand"] = stand
     if site.keep_fragment:
         wanted["fragment"] = True
     for path in settings.CLABO_TAG_SETTINGS:
@@ -37,7 +40,7 @@ def tag_site(site: Site) -> TagSite:
     return TagSite(
         site.pk,
         site.key,
-        frozenset(h.host for h in site.hosts.all()),
+        frozenset(h.host for h in hosts),
         encoded,
         hashlib.sha256(encoded).hexdigest()[:20],
     )

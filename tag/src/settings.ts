@@ -18,5 +18,7 @@ export interface Settings {
   to: string;
   /** The site routes by the fragment. */
   fragment?: boolean;
+  /** Hosts whose pages stand for those of another, for example a staging copy. */
+  stand?: Record<string, string>;
   tests: SplitTest[];
 }

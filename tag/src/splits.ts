@@ -28,7 +28,8 @@ export function assign(visitor: string, test: SplitTest): Variant | undefined {
 }
 
 /** Whether the address is the variant's page, compared the way the server stores pages. */
-export function shows(variant: Variant, at: Location): boolean {
+export function shows(variant: Variant, at: Location, stand: Record<string, string> = {}): boolean {
   const path = at.pathname.length > 1 ? at.pathname.replace(/\/+$/, "") || "/" : "/";
-  return variant.host === at.host.toLowerCase() && variant.path === path;
+  const host = at.host.toLowerCase();
+  return variant.host === (stand[host] ?? host) && variant.path === path;
 }

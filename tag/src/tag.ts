@@ -56,14 +56,14 @@ function run(settings: Settings) {
     const chosen = assign(visitor, test);
     if (!chosen) continue;
     const control = test.variants[0];
-    if (shows(chosen, location)) variants[test.key] = chosen.letter;
-    else if (control && shows(control, location)) {
+    if (shows(chosen, location, settings.stand)) variants[test.key] = chosen.letter;
+    else if (control && shows(control, location, settings.stand)) {
       try {
         sessionStorage.setItem("clabo_from", referrer);
       } catch {}
       // Nothing of the control may flash by; and nothing is counted here, the visit begins there.
       document.documentElement.style.visibility = "hidden";
-      location.replace(`${location.protocol}//${chosen.host}${chosen.path}${location.search}${location.hash}`);
+      location.replace(location.origin + chosen.path + location.search + location.hash);
       return;
     }
   }

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import gzip
+from datetime import UTC, datetime
 from typing import Any
+from uuid import uuid4
 
 from django.conf import settings
 from playwright.sync_api import Page, Route
 
 from clabo.collect.models import Event, Kind
 from clabo.collect.models import Page as KnownPage
-from clabo.sites.models import Site
+from clabo.core.splits import assign
+from clabo.sites.models import Site, SiteHost
+from clabo.splits.models import Exposure, SplitTest, Variant
 from clabo.testing.browsing import BrowserCase
-from clabo.testing.traffic import make_site
+from clabo.testing.traffic import make_rule, make_site
 
 
 class Tag(BrowserCase):
@@ -148,6 +152,33 @@ class Tag(BrowserCase):
         self.own.pages["/odd"] = self.own.pages["/odd"].replace(self.line, "") + self.line
         page.goto(self.own.url + "/odd")
         page.wait_for_timeout(500)
+
+    def test_a_split_test_is_tried_out_on_a_copy_of_the_site(self) -> None:
+        """The test's pages are the site's; the copy's host only stands for it."""
+        SiteHost.objects.filter(host=self.own.host).update(stands_for="shop.example")
+        test = SplitTest.objects.create(
+            site=self.site,
+            name="T",
+            rule=make_rule(self.site, "/thanks"),
+            state="running",
+            started_at=datetime.now(UTC),
+            baseline=0.1,
+            smallest_lift=0.5,
+            planned_visitors=900,
+        )
+        for letter, share in (("A", 1), ("B", 99)):
+            path = "/a" if letter == "A" else "/b"
+            Variant.objects.create(test=test, letter=letter, host="shop.example", path=path, share=share)
+        key = next(k for k in iter(lambda: uuid4().hex, "") if assign(k, test.key, [1, 99]) == 1)
+        self.publish("/a")
+        self.publish("/b")
+        page = self.window()
+        page.context.add_cookies([{"name": "clabo_id", "value": key, "url": self.own.url}])
+        page.goto(f"{self.own.url}/a?utm_source=letter#top", referer="https://elsewhere.example/")
+        page.wait_for_url(f"{self.own.url}/b?utm_source=letter#top")
+        [view] = self.events(1)
+        self.assertEqual((str(view.page), view.referrer), ("shop.example/b", "https://elsewhere.example/"))
+        self.until(lambda: Exposure.objects.filter(letter="B").exists(), "the exposure")
 
     def test_without_scripts_the_image_counts(self) -> None:
         image = f'<noscript><img src="{self.clabo}/pixel/{self.site.key}.gif" referrerpolicy="no-referrer-when-downgrade"></noscript>'
