@@ -123,7 +123,7 @@ STREAMS = [
     ),
     Stream(
         0.10,
-        _ad(MEADOW, "starter-autumn", "lookalike-keepers", "one-hive-one-year"),
+        _ad(MEADOW, "starter-autumn", "keen-gardeners", "one-hive-one-year"),
         "https://meadowgram.example/",
         {"/starter-hive": 1},
         1.05,

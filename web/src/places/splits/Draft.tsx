@@ -230,49 +230,29 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             ))}
           </datalist>
           <div className="grid grid-cols-3 gap-3">
-            <Field label="Rate today, %" error={error("baseline")}>
-              {(p) => (
-                <Input
-                  {...p}
-                  className="num"
-                  type="number"
-                  step="any"
-                  min="0.01"
-                  max="99"
-                  value={form.baseline}
-                  onChange={(e) => change({ baseline: e.target.value })}
-                  required
-                />
-              )}
-            </Field>
-            <Field label="Worth finding, +%" error={error("smallest_lift")}>
-              {(p) => (
-                <Input
-                  {...p}
-                  className="num"
-                  type="number"
-                  step="any"
-                  min="1"
-                  value={form.lift}
-                  onChange={(e) => change({ lift: e.target.value })}
-                  required
-                />
-              )}
-            </Field>
-            <Field label="In the test, %" error={error("traffic")}>
-              {(p) => (
-                <Input
-                  {...p}
-                  className="num"
-                  type="number"
-                  min="1"
-                  max="100"
-                  value={form.traffic}
-                  onChange={(e) => change({ traffic: Number(e.target.value) })}
-                  required
-                />
-              )}
-            </Field>
+            <Percentage
+              label="Rate today, %"
+              error={error("baseline")}
+              min={0.01}
+              max={99}
+              value={form.baseline}
+              change={(baseline) => change({ baseline })}
+            />
+            <Percentage
+              label="Worth finding, +%"
+              error={error("smallest_lift")}
+              min={1}
+              value={form.lift}
+              change={(lift) => change({ lift })}
+            />
+            <Percentage
+              label="In the test, %"
+              error={error("traffic")}
+              min={1}
+              max={100}
+              value={String(form.traffic)}
+              change={(traffic) => change({ traffic: Number(traffic) })}
+            />
           </div>
           <FormProblem problem={save.error} fields={fields} />
           <div className="flex gap-2">
@@ -285,5 +265,34 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
         <PlanEffect plan={plan.isError ? undefined : found} complete={complete} written={form} problem={plan.error} />
       </div>
     </>
+  );
+}
+
+interface PercentageProps {
+  label: string;
+  error?: string;
+  min: number;
+  max?: number;
+  value: string;
+  change: (value: string) => void;
+}
+
+function Percentage({ label, error, min, max, value, change }: PercentageProps) {
+  return (
+    <Field label={label} error={error}>
+      {(p) => (
+        <Input
+          {...p}
+          className="num"
+          type="number"
+          step="any"
+          min={min}
+          max={max}
+          value={value}
+          onChange={(e) => change(e.target.value)}
+          required
+        />
+      )}
+    </Field>
   );
 }

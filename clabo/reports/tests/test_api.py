@@ -1,0 +1,62 @@
+"""Reports and tests as JSON, where there is little or nothing to say."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+
+from django.test import TestCase
+
+from clabo.collect.models import Page
+from clabo.testing.asking import Member
+from clabo.testing.traffic import make_rule, make_site, receive, walk
+
+
+class Sparse(TestCase):
+    def setUp(self) -> None:
+        self.site = make_site()
+        self.member = Member(self.site)
+
+    def test_nothing_at_all(self) -> None:
+        report = self.member.ask("GET", "/pages?compare=before")
+        self.assertEqual((report["rows"], report["findings"], report["lens"]["conversion"]), ([], [], None))
+        self.assertIsNone(report["together"])
+        self.assertEqual(self.member.ask("GET", "/tests"), [])
+        self.assertEqual(self.member.ask("GET", "/live")["hits"], [])
+
+    def test_one_visit_each_and_no_number_that_is_none(self) -> None:
+        rule = make_rule(self.site, "/thank-you", value=Decimal(59))
+        now = datetime.now(UTC) - timedelta(hours=2)
+        receive(walk(self.site, 1, now, "/a") + walk(self.site, 2, now, "/b", "/thank-you"))
+        a, b = (Page.objects.get(path=path).pk for path in ("/a", "/b"))
+        rows = {r["path"]: r for r in self.member.ask("GET", "/pages")["rows"]}
+        self.assertEqual((rows["/b"]["conversion_rate"]["estimate"], rows["/b"]["thin"]), (1, True))
+        self.assertIsNone(rows["/a"]["roas"])
+        self.assertIsNone(rows["/thank-you"]["conversion_rate"])
+        found = self.member.ask("GET", f"/pages/compare?a={a}&b={b}")
+        # One of one against none of one: the ratio has no upper limit and no estimate.
+        self.assertEqual((found["ratio"]["estimate"], found["ratio"]["high"]), (None, None))
+        self.assertEqual(found["method"], "boschloo")
+        body = {
+            "name": "T",
+            "conversion": rule.pk,
+            "addresses": ["/a", "/b"],
+            "shares": [50, 50],
+            "baseline": 0.1,
+            "smallest_lift": 0.5,
+        }
+        plan = self.member.ask("POST", "/tests/plan", body)
+        self.assertEqual((plan["recorded_visitors"], plan["recorded_converted"], plan["unseen"]), (1, 0, []))
+        made = self.member.ask("POST", "/tests", body)
+        self.member.ask("POST", f"/tests/{made['id']}/start")
+        result = self.member.ask("GET", f"/tests/{made['id']}")
+        self.assertEqual((result["verdict"]["kind"], result["arms"][0]["chance"]), ("no_data", None))
+        self.member.ask("POST", f"/tests/{made['id']}/end")
+
+    def test_a_wrong_word_of_the_lens_is_named(self) -> None:
+        for query, field in (
+            ("period=soon", "period"),
+            ("model=best", "model"),
+            ("conversion=x", "conversion"),
+        ):
+            self.assertEqual(self.member.ask("GET", f"/pages?{query}", status=422)["field"], field)

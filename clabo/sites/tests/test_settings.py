@@ -1,0 +1,58 @@
+"""What a site can be set to, and what the collector then knows of it."""
+
+from __future__ import annotations
+
+import json
+from decimal import Decimal
+from typing import Any
+
+from django.test import TestCase
+
+from clabo.accounts.problems import Problem
+from clabo.sites.directory import Directory, tag_site
+from clabo.sites.services import change_site, make_site, set_hosts
+from clabo.testing.asking import Member
+from clabo.testing.traffic import make_site as some_site
+
+
+class Settings(TestCase):
+    def test_errors_name_the_field_and_change_nothing(self) -> None:
+        site = some_site()
+        cases: list[tuple[dict[str, Any], str]] = [
+            ({"name": "  "}, "name"),
+            ({"currency": "euro"}, "currency"),
+            ({"time_zone": "Europe/Hive"}, "time_zone"),
+            ({"attribution_window_days": 31}, "attribution_window_days"),
+            ({"margin": Decimal("0")}, "margin"),
+            ({"margin": Decimal("NaN")}, "margin"),
+        ]
+        for change, field in cases:
+            with self.assertRaises(Problem, msg=change) as caught:
+                change_site(site, **change)
+            self.assertEqual(caught.exception.field, field)
+        site.refresh_from_db()
+        self.assertEqual((site.name, site.currency, site.margin), ("Shop", "EUR", None))
+
+    def test_hosts(self) -> None:
+        site = some_site()
+        for hosts in ([], [("not a host", "")], [("a.example", "b.example")], [("a.example", "a.example")]):
+            with self.assertRaises(Problem, msg=hosts) as caught:
+                set_hosts(site, hosts)
+            self.assertEqual(caught.exception.field, "hosts")
+        self.assertEqual([h.host for h in site.hosts.all()], ["shop.example"])
+        set_hosts(site, [("https://WWW.Shop.example/x", ""), ("localhost:8001", "www.shop.example")])
+        known = tag_site(site)
+        self.assertEqual(known.hosts, {"www.shop.example", "localhost:8001"})
+        self.assertEqual(json.loads(known.settings)["stand"], {"localhost:8001": "www.shop.example"})
+
+    def test_a_change_reaches_the_collector_and_gives_the_tag_a_new_name(self) -> None:
+        site = make_site(some_site().workspace, "Second", ["second.example"], "eur", "UTC")
+        directory = Directory()
+        directory.refresh()
+        before = directory.get(site.key)
+        Member(site).ask("PATCH", "", {"keep_fragment": True, "hosts": [{"host": "second.example"}]})
+        directory.refresh()
+        after = directory.get(site.key)
+        assert before and after
+        self.assertTrue(json.loads(after.settings)["fragment"])
+        self.assertNotEqual(before.etag, after.etag)
