@@ -61,7 +61,8 @@ log_timezone = 'UTC'
 C
   fi
   if ! running; then
-    port=$(cat "$loc/port" 2>/dev/null || echo "${CLABO_PG_PORT:-54330}")
+    # Below the range that systems give to outgoing connections, which would be in the way at times.
+    port=$(cat "$loc/port" 2>/dev/null || echo "${CLABO_PG_PORT:-25430}")
     pid=$(as head -1 "$data/postmaster.pid" 2>/dev/null || true)   # killed, but not yet reaped by process 1
     for i in 1 2 3 4 5 6 7 8 9 10; do
       [ -n "$pid" ] && [ "$(sed 's/.*) //;s/ .*//' "/proc/$pid/stat" 2>/dev/null)" = Z ] || break
@@ -69,8 +70,12 @@ C
     done
     while (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; do port=$((port+1)); done   # taken by somebody else
     printf %s "$port" > "$loc/port"
-    as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port" start >/dev/null 9>&- \
-      || { echo "PostgreSQL did not start. Its last words:" >&2; as tail -20 "$log" >&2; exit 1; }
+    # What a killed server leaves behind (its children, its shared memory) takes a moment to go.
+    for i in 1 2 3 4 5 6; do
+      as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port" start >/dev/null 9>&- && break
+      [ "$i" != 6 ] || { echo "PostgreSQL did not start. Its last words:" >&2; as tail -20 "$log" >&2; exit 1; }
+      sleep 1
+    done
   fi
   PGPASSWORD=$(cat "$loc/password"); export PGPASSWORD
   port=$(cat "$loc/port")

@@ -64,7 +64,7 @@ TEMPLATES: list[dict[str, Any]] = [
     }
 ]
 
-DATABASES = {"default": env.db("DATABASE_URL", default="postgres://clabo@127.0.0.1:54330/clabo")}
+DATABASES = {"default": env.db("DATABASE_URL", default="postgres://clabo@127.0.0.1:25430/clabo")}
 # Parameters travel apart from the statement: whole columns of a bulk insert, unquoted.
 DATABASES["default"]["OPTIONS"] = {"connect_timeout": 3, "server_side_binding": True}
 # Kept open per thread: the collector's and the worker's writer each hold one.

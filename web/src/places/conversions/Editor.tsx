@@ -44,7 +44,7 @@ export function Editor({ siteId, rule, close }: Props) {
   const site = useSite(siteId);
   const queries = useQueryClient();
   const [draft, setDraft] = useState<Draft>(
-    rule ?? {
+    (rule && { ...rule, value: rule.value == null ? null : String(Number(rule.value)) }) ?? {
       name: "",
       category: "lead",
       counting: "visit",
@@ -150,7 +150,7 @@ export function Editor({ siteId, rule, close }: Props) {
             <Field
               label="Name"
               hint={
-                suggestion && suggestion !== draft.name ? (
+                suggestion && !draft.name ? (
                   <>
                     Small letters, digits and underscores.{" "}
                     <button type="button" className="text-plum underline" onClick={() => change({ name: suggestion })}>

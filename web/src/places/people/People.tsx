@@ -85,6 +85,7 @@ export default function People() {
                     {owner ? (
                       <Select
                         aria-label={`Role of ${m.name || m.email}`}
+                        className="w-auto!"
                         value={m.role}
                         onChange={(e) => change.mutate({ id: m.user_id, role: e.target.value as Role })}
                       >
