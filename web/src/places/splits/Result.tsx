@@ -224,7 +224,7 @@ function Facts({ r }: { r: Result }) {
   const best = r.arms.reduce((a, b) => ((b.chance ?? 0) > (a.chance ?? 0) ? b : a));
   const loss = best.loss == null ? null : best.loss * 100;
   const rows: [string, React.ReactNode][] = [
-    [`Chance that ${best.letter} is best`, percent(best.chance, 1)],
+    [`Chance that ${best.letter} is best`, (best.chance ?? 0) > 0.9995 ? "> 99.9\u00a0%" : percent(best.chance, 1)],
     [
       `Expected loss if ${best.letter} is not`,
       loss == null ? "–" : `${loss < 0.001 ? "< 0.001" : loss.toFixed(3)} ${many} / 100`,

@@ -1,0 +1,65 @@
+"""What Pixel and Live are told."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+from django.test import TestCase
+
+from clabo.collect import queries
+from clabo.collect.inbox import store
+from clabo.collect.intake import Refused, pack
+from clabo.collect.models import Refusal
+from clabo.collect.refusals import Tally
+from clabo.testing.traffic import beacon, event, hit, make_site, receive, walk
+
+
+class Told(TestCase):
+    def setUp(self) -> None:
+        self.site = make_site()
+        self.other = make_site()
+        self.now = datetime.now(UTC)
+
+    def test_only_the_sites_own_hits_newest_first_from_however_long_ago(self) -> None:
+        receive(walk(self.other, 9, self.now - timedelta(minutes=3), "/elsewhere"))
+        receive(walk(self.site, 1, self.now - timedelta(days=40), "/long-ago"))
+        receive(
+            walk(self.site, 2, self.now - timedelta(minutes=20), "/a?utm_source=meadow&utm_medium=cpc", "/b")
+        )
+        hits = queries.live_hits(self.site)
+        self.assertEqual([h.path for h in hits], ["/b", "/a", "/long-ago"])
+        self.assertEqual((hits[0].channel, hits[0].source, hits[0].visit_number), ("paid", "meadow", 1))
+        self.assertEqual([h.path for h in queries.live_hits(self.site, most=1)], ["/b"])
+
+    def test_how_far_behind_the_worker_is(self) -> None:
+        self.assertEqual(queries.arrivals(self.site).behind_seconds, 0)
+        store(pack([hit(self.site, self.now, beacon(1, event("/a")))]), 1)
+        self.assertGreaterEqual(queries.arrivals(self.site).behind_seconds, 0)
+        receive(walk(self.site, 2, self.now - timedelta(seconds=10), "/a"))
+        now = queries.arrivals(self.site)
+        self.assertEqual((now.last_minute, now.behind_seconds), (2, 0))
+
+    def test_pages_and_refusals_of_the_week(self) -> None:
+        receive(walk(self.site, 1, self.now, "/a", "/guide/100%25-honey"))
+        receive(walk(self.other, 1, self.now, "/x"))
+        tally = Tally()
+        for site in (self.site, self.site, self.other):
+            tally.add(Refused(403, "foreign_host", "t", "staging.example is not among them", site.pk))
+        tally.save()
+        tally.save()
+        Refusal.objects.create(
+            site=self.site,
+            day=self.now.date() - timedelta(days=9),
+            reason="too_old",
+            count=5,
+            sample="",
+            last_at=self.now,
+        )
+        state = queries.tag_state(self.site)
+        self.assertEqual(
+            (state.pages_total, [(r.reason, r.count) for r in state.refusals]), (2, [("foreign_host", 2)])
+        )
+        self.assertIn(self.site.key, state.lines.head)
+        self.assertEqual(
+            [p.path for p in queries.tag_state(self.site, "100%").pages], ["/guide/100%25-honey"]
+        )
