@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -159,6 +160,8 @@ def _score_test(a: Counts, b: Counts) -> float:
     return float(2 * stats.norm.sf(abs(b.rate - a.rate) / math.sqrt(variance)))
 
 
+# A third of a second for a pair, and the list of tests asks for the same pairs on every screen.
+@lru_cache(maxsize=4096)
 def boschloo(a: Counts, b: Counts) -> float:
     """Boschloo's exact test, two-sided: twice the smaller one-sided p-value, at most 1.
 

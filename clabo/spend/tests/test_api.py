@@ -2,25 +2,19 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-from pathlib import Path
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase, override_settings
+from django.test import TestCase
 
 from clabo.testing.asking import Member
 from clabo.testing.traffic import START, make_site, receive, walk
+from clabo.testing.uploads import own_uploads
 
 
 class OverTheApi(TestCase):
     def setUp(self) -> None:
-        folder = Path(tempfile.mkdtemp(prefix="clabo-uploads-"))
-        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        uploads = override_settings(CLABO_UPLOAD_DIR=folder)
-        uploads.enable()
-        self.addCleanup(uploads.disable)
+        own_uploads(self)
         self.site = make_site()
         self.member = Member(self.site)
 

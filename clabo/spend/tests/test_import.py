@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import io
-import shutil
-import tempfile
 import tracemalloc
 from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
-from pathlib import Path
 from typing import Any
 
-from django.test import TestCase, override_settings
+from django.test import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
@@ -24,6 +21,7 @@ from clabo.spend import services
 from clabo.spend.joining import joined, rejoin
 from clabo.spend.models import CostPart, SpendImport, SpendRow
 from clabo.testing.traffic import START, make_site, receive, walk
+from clabo.testing.uploads import own_uploads
 
 HEAD = "day,source,campaign,ad group,ad,impressions,clicks,cost,landing"
 ROW = "2026-10-05,meadow,autumn,garden,smoke,100,10,12.50,/a"
@@ -31,12 +29,7 @@ ROW = "2026-10-05,meadow,autumn,garden,smoke,100,10,12.50,/a"
 
 class SpendCase(TestCase):
     def setUp(self) -> None:
-        folder = Path(tempfile.mkdtemp(prefix="clabo-uploads-"))
-        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        uploads = override_settings(CLABO_UPLOAD_DIR=folder)
-        uploads.enable()
-        self.addCleanup(uploads.disable)
-        self.folder = folder
+        self.folder = own_uploads(self)
         self.site = make_site()
 
     def upload(self, content: str | bytes, name: str = "f.csv") -> SpendImport:

@@ -5,6 +5,7 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { useSite } from "../../app/session";
 import { words } from "../../parts/format";
+import { KnownPages } from "../../parts/KnownPages";
 import { Button, Field, FormProblem, fieldError, Head, Input, Select } from "../../parts/ui";
 import { CATEGORIES, COUNTINGS, type Conversion } from "./Conversions";
 import { Effect } from "./Effect";
@@ -68,10 +69,6 @@ export function Editor({ siteId, rule, close }: Props) {
     enabled: asked.page.value.trim() !== "",
     placeholderData: (before) => before,
     retry: false,
-  });
-  const known = useQuery({
-    queryKey: ["pixel", siteId, ""],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", { params: { path: { site_id: siteId } } })),
   });
   const save = useMutation({
     mutationFn: () => {
@@ -139,13 +136,7 @@ export function Editor({ siteId, rule, close }: Props) {
                   />
                 )}
               </Field>
-              <datalist id="known-pages">
-                {known.data?.pages.map((k) => (
-                  <option key={k.id} value={k.path}>
-                    {k.title}
-                  </option>
-                ))}
-              </datalist>
+              <KnownPages siteId={siteId} />
             </fieldset>
             <Field
               label="Name"

@@ -5,6 +5,7 @@ import { useEffect, useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { words } from "../../parts/format";
+import { KnownPages } from "../../parts/KnownPages";
 import { Button, Empty, Field, FormProblem, fieldError, Head, Input, Letter, Loading, Select } from "../../parts/ui";
 import { PlanEffect } from "./PlanEffect";
 
@@ -100,10 +101,6 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
   // The recorded rate is taken up until somebody writes another.
   useEffect(() => {
     if (recorded !== undefined && form.baseline === "") change({ baseline: String(+(recorded * 100).toFixed(2)) });
-  });
-  const known = useQuery({
-    queryKey: ["pixel", siteId, ""],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", { params: { path } })),
   });
   const save = useMutation({
     mutationFn: () =>
@@ -222,13 +219,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               </Button>
             )}
           </fieldset>
-          <datalist id="known-pages">
-            {known.data?.pages.map((k) => (
-              <option key={k.id} value={k.path}>
-                {k.title}
-              </option>
-            ))}
-          </datalist>
+          <KnownPages siteId={siteId} />
           <div className="grid grid-cols-3 gap-3">
             <Percentage
               label="Rate today, %"
