@@ -81,13 +81,13 @@ front_end() {
     mark_done node "$lock"
   fi
   local print; print=$(find web tag clabo \( -name node_modules -o -name dist \) -prune -o -type f \
-    \( -name '*.ts' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' -o -name 'api*.py' \) -not -name '*.gen.*' -print0 \
+    \( -name '*.ts' -o -name '*.mjs' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' -o -name '*api*.py' \) -not -name '*.gen.*' -print0 \
     | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
   if is_done built "$print" && [ -f web/dist/index.html ] && [ -f tag/dist/tag.js ]; then return; fi
   say "Building the tag and the interface"
   .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \
     && (cd web && node_modules/.bin/openapi-typescript openapi.gen.json -o src/api/schema.gen.ts --default-non-nullable=false >/dev/null \
-        && npm run --silent build:tag -- --logLevel warn && npm run --silent build -- --logLevel warn) || die "the interface could not be built."
+        && npm run --silent build:tag && npm run --silent build -- --logLevel warn) || die "the interface could not be built."
   mark_done built "$print"
 }
 

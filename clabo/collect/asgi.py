@@ -3,6 +3,7 @@
     POST /hit/<site key>        a beacon (plain-text JSON, so that browsers send no preflight)
     GET  /pixel/<site key>.gif  a page view without script
     GET  /tag/<site key>.js     the tag with its site's settings
+    GET  /tag/part/<name>.js    a part of the tag that only some pages need
 
 Everything else is Django's.
 """
@@ -17,7 +18,6 @@ import uuid
 from base64 import b64decode
 from collections.abc import Awaitable, Callable, MutableMapping
 from contextlib import suppress
-from datetime import UTC, datetime
 from typing import Any
 
 import msgspec
@@ -27,6 +27,7 @@ from django.db import connection
 from clabo.collect import refusals
 from clabo.collect.inbox import AWAY, Full, Inbox, Spool
 from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, check
+from clabo.collect.salts import Salts, visitor_of
 from clabo.sites.directory import Directory, TagSite
 
 log = logging.getLogger(__name__)
@@ -44,6 +45,8 @@ _ACCEPTED_START = {"type": "http.response.start", "status": 204, "headers": _ANY
 _ACCEPTED_BODY = {"type": "http.response.body", "body": b""}
 _GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 REFRESH_SECONDS = 2.0
+# What the tag loads on pages that need it (tag/src/parts).
+PARTS = frozenset({"forms", "frames", "watch", "notice"})
 ASK_SECONDS = 0.5
 
 
@@ -56,8 +59,8 @@ class Collector:
         self.inbox = Inbox(Spool(settings.CLABO_SPOOL_DIR))
         self.refused = refusals.Tally()
         self._housekeeping: asyncio.Task[None] | None = None
-        self._tag: tuple[float, str] = (0.0, "")
-        self._salt = settings.SECRET_KEY.encode()
+        self._parts: dict[str, tuple[float, str]] = {}
+        self.salts = Salts()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "http":
@@ -67,6 +70,9 @@ class Collector:
                 return
             if path.startswith("/pixel/"):
                 await self._guard(self._pixel, path[7:].removesuffix(".gif"), scope, receive, send)
+                return
+            if path.startswith("/tag/part/"):
+                await self._serve_part(path[10:].removesuffix(".js"), send)
                 return
             if path.startswith("/tag/"):
                 await self._guard(self._serve_tag, path[5:].removesuffix(".js"), scope, receive, send)
@@ -133,35 +139,51 @@ class Collector:
             )
         body = await _read(scope, receive, site)
         check(body, site)
-        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, _user_agent(scope), body))
+        agent = _user_agent(scope)
+        await self.inbox.put(
+            Envelope(
+                site.id,
+                time.time_ns() // 1_000_000,
+                agent,
+                body,
+                await self._nameless(site, scope, agent) if site.nameless else "",
+                site.is_own(_client(scope)),
+            )
+        )
         await send(_ACCEPTED_START)
         await send(_ACCEPTED_BODY)
 
     async def _pixel(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         headers = dict(scope["headers"])
         agent = _user_agent(scope)
-        # No script, no stored id: a hash that cannot be undone and means nothing tomorrow.
-        client = (scope.get("client") or ("",))[0]
-        today = datetime.now(UTC).date().isoformat()
-        visitor = hashlib.blake2b(
-            f"{site.key}|{today}|{client}|{agent}".encode(), digest_size=16, key=self._salt[:64]
-        ).hexdigest()
+        visitor = await self._nameless(site, scope, agent)
         page = headers.get(b"referer", b"").decode("latin-1")
         beacon = Beacon(visitor, "desktop", [BeaconEvent(uuid.uuid4().hex, "view", 0, page[:2048])])
         body = msgspec.json.encode(beacon)
         check(body, site)
-        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body))
+        own = site.is_own(_client(scope))
+        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body, own=own))
         await _respond(send, 200, [*_UNCACHED, (b"content-type", b"image/gif")], _GIF)
+
+    async def _nameless(self, site: TagSite, scope: Scope, agent: str) -> str:
+        """Who it is where no id is stored: for today only."""
+        if self.salts.today() is None:
+            with suppress(*AWAY):
+                await asyncio.to_thread(_with_database, self.salts.refresh)
+        salt = self.salts.today()
+        if salt is None:
+            raise Full("the database is away and today's salt is not known yet")
+        return visitor_of(salt, site.key, _client(scope), agent)
 
     # -- the tag ---------------------------------------------------------------------------------
 
     async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
-        script = self._script()
+        script = self._script("tag") or ""
         etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
         headers: Headers = [
             *_ANYONE,
             (b"etag", etag),
-            (b"cache-control", b"public, max-age=60, stale-while-revalidate=86400"),
+            (b"cache-control", b"public, max-age=60, stale-while-revalidate=300"),
             (b"x-content-type-options", b"nosniff"),
             (b"cross-origin-resource-policy", b"cross-origin"),
         ]
@@ -171,18 +193,37 @@ class Collector:
         body = script.replace("__SETTINGS__", site.settings.decode()).encode()
         await _respond(send, 200, [*headers, (b"content-type", b"text/javascript; charset=utf-8")], body)
 
-    def _script(self) -> str:
-        changed = settings.CLABO_TAG_FILE.stat().st_mtime
-        if self._tag[0] != changed:
-            self._tag = (changed, settings.CLABO_TAG_FILE.read_text())
-        return self._tag[1]
+    async def _serve_part(self, name: str, send: Send) -> None:
+        script = self._script(name) if name in PARTS else None
+        if script is None:
+            await _respond(send, 404, _ANYONE)
+            return
+        headers: Headers = [
+            *_ANYONE,
+            (b"content-type", b"text/javascript; charset=utf-8"),
+            (b"cache-control", b"public, max-age=3600, stale-while-revalidate=86400"),
+            (b"x-content-type-options", b"nosniff"),
+            (b"cross-origin-resource-policy", b"cross-origin"),
+        ]
+        await _respond(send, 200, headers, script.encode())
+
+    def _script(self, name: str) -> str | None:
+        """A built script, read again when it has changed."""
+        path = settings.CLABO_TAG_DIR / f"{name}.js"
+        try:
+            changed = path.stat().st_mtime
+        except OSError:
+            return None
+        if name not in self._parts or self._parts[name][0] != changed:
+            self._parts[name] = (changed, path.read_text())
+        return self._parts[name][1]
 
     # -- in the background -----------------------------------------------------------------------
 
     async def _keep_house(self) -> None:
         while True:
             await asyncio.sleep(REFRESH_SECONDS)
-            for chore in (self.directory.refresh, self.inbox.replay, self.refused.save):
+            for chore in (self.salts.refresh, self.directory.refresh, self.inbox.replay, self.refused.save):
                 try:
                     await asyncio.to_thread(_with_database, chore)
                 except AWAY:
@@ -196,6 +237,7 @@ class Collector:
             if message["type"] == "lifespan.startup":
                 try:
                     await asyncio.to_thread(_with_database, self.directory.refresh)
+                    await asyncio.to_thread(_with_database, self.salts.refresh)
                     await asyncio.to_thread(self.inbox.replay)
                 except AWAY:
                     log.warning("the database is away; starting without it")
@@ -217,6 +259,11 @@ def _with_database(work: Callable[..., Any], *args: Any) -> None:
     except AWAY:
         connection.close()
         raise
+
+
+def _client(scope: Scope) -> str:
+    """The address that the request came from; never stored."""
+    return str((scope.get("client") or ("",))[0])
 
 
 def _user_agent(scope: Scope) -> str:

@@ -7,12 +7,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
+from hashlib import blake2b
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import crawleruseragents
+import msgspec
 
-from clabo.collect.intake import Envelope, decode_accepted
+from clabo.collect.intake import BeaconEvent, Envelope, decode_accepted
 from clabo.collect.models import Device, Kind, Standing
 from clabo.core.addresses import (
     NO_CAMPAIGN,
@@ -20,6 +22,7 @@ from clabo.core.addresses import (
     AddressError,
     Campaign,
     campaign_of,
+    canonical_query,
     host_of,
     normalise,
 )
@@ -81,6 +84,8 @@ class Draft:
     title: str
     name: str
     properties: dict[str, object] | None
+    element: dict[str, object] | None
+    order: str
     campaign: Campaign
     device: int
     standing: int
@@ -105,11 +110,25 @@ def event_time(received_ms: int, age_ms: int) -> datetime:
     return _EPOCH + timedelta(milliseconds=received_ms - age_ms)
 
 
+def _another(told: bytes, person: bytes) -> UUID:
+    return UUID(bytes=blake2b(told, digest_size=16, person=person).digest())
+
+
+def rehearsal_visitor(site_id: int, token: str) -> UUID:
+    """Who all hits of one rehearsal are put down to, whatever browser they come from."""
+    return _another(f"{site_id}|{token}".encode(), b"rehearsal")
+
+
 def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
     """The events of one request, oldest first as sent. Unreadable addresses leave nothing."""
     beacon = decode_accepted(envelope.body)
     standing = standing_of(envelope.user_agent)
-    visitor = UUID(hex=beacon.visitor)
+    visitor = UUID(hex=envelope.visitor or beacon.visitor)
+    if beacon.rehearsal:
+        standing, visitor = Standing.REHEARSAL.value, rehearsal_visitor(reading.site_id, beacon.rehearsal)
+    elif beacon.own or envelope.own:
+        # Another visitor, so that no visit is counted in part.
+        standing, visitor = Standing.OWN.value, _another(visitor.bytes, b"own")
     device = _DEVICES[beacon.device]
     made: list[Draft] = []
     for event in beacon.events:
@@ -118,7 +137,9 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
         except AddressError:
             continue
         campaign = campaign_of(event.url) if event.kind == "view" else NO_CAMPAIGN
-        query = event.url.partition("#")[0].partition("?")[2]
+        properties: dict[str, object] = dict(event.properties)
+        if event.reached:
+            properties["reached"] = event.reached
         made.append(
             Draft(
                 UUID(hex=event.id),
@@ -126,11 +147,13 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
                 _KINDS[event.kind],
                 visitor,
                 page,
-                query,
+                canonical_query(event.url),
                 _outside(event.referrer, reading),
                 event.title,
                 event.name,
-                dict(event.properties) or None,
+                properties or None,
+                _element(event),
+                order_number(properties) if event.kind == "mark" else "",
                 campaign,
                 device,
                 standing,
@@ -139,6 +162,26 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
             )
         )
     return made
+
+
+def _element(event: BeaconEvent) -> dict[str, object] | None:
+    if event.element is None:
+        return None
+    traits: dict[str, object] = msgspec.to_builtins(event.element)
+    # Two orders of the same fields are one form.
+    for listed in ("fields", "fits"):
+        if listed in traits:
+            traits[listed] = sorted(set(getattr(event.element, listed)))
+    return traits
+
+
+def order_number(properties: Mapping[str, object]) -> str:
+    """The order number among an event's properties, as text; empty where there is none."""
+    order = properties.get("order")
+    if isinstance(order, bool) or order is None:
+        return ""
+    # A number arrives as a float, whatever the page wrote.
+    return (f"{order:.15g}" if isinstance(order, float) else str(order)).strip()[:100]
 
 
 def _outside(referrer: str, reading: Reading) -> str:

@@ -20,14 +20,41 @@ Url = Annotated[str, Meta(max_length=2048)]
 Scalar = Annotated[str, Meta(max_length=300)] | float | bool | None
 
 
+class BeaconElement(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True):
+    """What was acted on. Of a form: `id`, `name`, `action`, and its fields' names, never their values.
+
+    Of a click: `what`, the element's `text`, where it leads `to`, which asked-for selectors it `fits`. Of
+    an element that appeared: the `selector` and `text` that were looked for. Of a frame's message: its
+    `origin`, the types of its `keys`, and the `values` of those few that tell messages apart.
+    """
+
+    id: Annotated[str, Meta(max_length=200)] = ""
+    name: Annotated[str, Meta(max_length=200)] = ""
+    action: Text = ""
+    fields: Annotated[list[Annotated[str, Meta(max_length=100)]], Meta(max_length=40)] = []
+    what: Literal["", "outbound", "phone", "mail", "file", "link", "button"] = ""
+    text: Annotated[str, Meta(max_length=200)] = ""
+    to: Text = ""
+    fits: Annotated[list[Annotated[str, Meta(max_length=200)]], Meta(max_length=40)] = []
+    selector: Annotated[str, Meta(max_length=200)] = ""
+    origin: Text = ""
+    keys: Annotated[
+        dict[Annotated[str, Meta(max_length=200)], Annotated[str, Meta(max_length=20)]], Meta(max_length=40)
+    ] = {}
+    values: Annotated[
+        dict[Annotated[str, Meta(max_length=200)], Annotated[str, Meta(max_length=200)]], Meta(max_length=40)
+    ] = {}
+
+
 class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     """One event as the tag states it. `age` is milliseconds since it happened.
 
-    A "note" says something about the page's set-up and is nothing that the visitor did.
+    A "note" says something about the page's set-up and is nothing that the visitor did. `reached` is
+    how many seconds a "stay" has lasted, or how many percent a "scroll" has come to.
     """
 
     id: HexId
-    kind: Literal["view", "mark", "note"]
+    kind: Literal["view", "mark", "note", "form", "tried", "click", "message", "shown", "stay", "scroll"]
     age: Annotated[int, Meta(ge=0)]
     url: Url
     title: Text = ""
@@ -40,25 +67,38 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     ] = {}
     # The tag was found twice on this page.
     twice: bool = False
+    element: BeaconElement | None = None
+    reached: Annotated[int, Meta(ge=0, le=100_000)] = 0
 
 
 class Beacon(msgspec.Struct, forbid_unknown_fields=True):
-    """One request of the tag: events of one visitor, oldest first."""
+    """One request of the tag: events of one visitor, oldest first.
 
-    visitor: HexId
+    `visitor` is empty where the site stores no id; the collector then tells visitors apart for a day.
+    `own` marks a browser of the site's own people, `rehearsal` the rehearsal that is under way in it.
+    """
+
+    visitor: Annotated[str, Meta(pattern="^([0-9a-f]{32})?$")]
     device: Literal["desktop", "phone", "tablet"]
     events: Annotated[list[BeaconEvent], Meta(min_length=1, max_length=MAX_EVENTS)]
     # Width and height of the window in CSS pixels.
     viewport: Annotated[list[Annotated[int, Meta(ge=0, le=100_000)]], Meta(max_length=2)] = []
+    own: bool = False
+    rehearsal: Annotated[str, Meta(pattern="^([0-9a-z]{8,32})?$")] = ""
 
 
 class Envelope(msgspec.Struct, array_like=True):
-    """An accepted request as it waits in the inbox. `received_ms` is the server's clock, epoch."""
+    """An accepted request as it waits in the inbox. `received_ms` is the server's clock, epoch.
+
+    `visitor`, where given, takes the place of the beacon's; `own`: it came from one of the site's own networks.
+    """
 
     site_id: int
     received_ms: int
     user_agent: str
     body: bytes
+    visitor: str = ""
+    own: bool = False
 
 
 class Refused(Exception):
@@ -113,6 +153,10 @@ def check(body: bytes, site: TagSite) -> Beacon:
     if b"\\u0000" in body or b"\x00" in body:
         raise Refused(
             422, "wrong_type", "A field is not as it should be", "No text may contain NUL.", site.id
+        )
+    if not beacon.visitor and not site.nameless:
+        raise Refused(
+            422, "wrong_type", "A field is not as it should be", "$.visitor: 32 digits are needed.", site.id
         )
     for place, event in enumerate(beacon.events):
         if event.age > MAX_AGE_MS:

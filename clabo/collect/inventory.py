@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import json
+from collections import Counter
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
+from django.db.models import Count
+
 from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
-from clabo.collect.models import Kind, Origin, Page, Visitor, fingerprint
+from clabo.collect.models import Element, Kind, Origin, Page, Visitor, fingerprint
 from clabo.core.addresses import Address, Campaign
 from clabo.core.channels import classify
 
@@ -57,6 +61,80 @@ def _pages(site_id: int, wanted: Iterable[Address]) -> dict[Address, Page]:
         site_id=site_id, host__in={a.host for a in wanted}, path__in={a.path for a in wanted}
     )
     return {a: p for p in rows if (a := Address(p.host, p.path)) in wanted}
+
+
+ElementKey = tuple[int, str]  # kind, fingerprint
+# Forged or generated ids must not fill the inventory: what comes after so many is told apart no more.
+MOST_ELEMENTS = 2000
+
+
+def element_key(draft: Draft) -> ElementKey:
+    """What tells the draft's element from others of its site."""
+    return draft.kind, fingerprint(json.dumps(draft.element, sort_keys=True))
+
+
+def elements(site_id: int, drafts: Iterable[Draft]) -> dict[ElementKey, Element]:
+    """The element of every draft that has one, with its inventory brought up to date."""
+    acted = [(element_key(d), d) for d in drafts if d.element is not None]
+    if not acted:
+        return {}
+    found = _elements(site_id, {key for key, _ in acted})
+    fresh: dict[ElementKey, Element] = {}
+    for key, draft in acted:
+        if key not in found and key not in fresh:
+            fresh[key] = Element(
+                site_id=site_id,
+                kind=key[0],
+                traits=draft.element,
+                fingerprint=key[1],
+                first_at=draft.time,
+                last_at=draft.time,
+            )
+    if fresh:
+        room = Counter(dict.fromkeys({key[0] for key in fresh}, MOST_ELEMENTS))
+        room.subtract(
+            dict(
+                Element.objects.filter(site_id=site_id, kind__in=room)
+                .values_list("kind")
+                .annotate(Count("id"))
+            )
+        )
+        others: dict[ElementKey, ElementKey] = {}
+        for key in list(fresh):
+            room[key[0]] -= 1
+            if room[key[0]] < 0:
+                one = fresh.pop(key)
+                others[key] = (key[0], "")
+                fresh.setdefault(
+                    (key[0], ""),
+                    Element(
+                        site_id=site_id,
+                        kind=key[0],
+                        traits={},
+                        first_at=one.first_at,
+                        last_at=one.last_at,
+                    ),
+                )
+        Element.objects.bulk_create(fresh.values(), ignore_conflicts=True)
+        found |= _elements(site_id, set(fresh))
+        found |= {key: found[other] for key, other in others.items()}
+    for key, draft in acted:
+        element = found[key]
+        element.times += 1
+        element.first_at = min(element.first_at, draft.time)
+        element.last_at = max(element.last_at, draft.time)
+    Element.objects.bulk_create(
+        {e.pk: e for e in found.values()}.values(),
+        update_conflicts=True,
+        unique_fields=["id"],
+        update_fields=["first_at", "last_at", "times"],
+    )
+    return found
+
+
+def _elements(site_id: int, wanted: Collection[ElementKey]) -> dict[ElementKey, Element]:
+    rows = Element.objects.filter(site_id=site_id, fingerprint__in={key[1] for key in wanted})
+    return {key: e for e in rows if (key := (e.kind, e.fingerprint)) in wanted}
 
 
 @dataclass(frozen=True, slots=True)

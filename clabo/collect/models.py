@@ -26,6 +26,17 @@ class InboxBatch(models.Model):
         indexes = (models.Index(fields=("id",), name="inbox_waiting", condition=models.Q(failed="")),)
 
 
+class DailySalt(models.Model):
+    """A random secret of one day (UTC), deleted when the day is over. See salts.py."""
+
+    day = models.DateField(unique=True)
+    salt = models.BinaryField()
+
+
+# Not refused, but dropped: an event that had been stored before.
+REPEATED = "repeated"
+
+
 class Refusal(models.Model):
     """How many requests were refused on a day, and why; `sample` is the last one's detail."""
 
@@ -153,11 +164,45 @@ class Visit(models.Model):
 
 
 class Kind(models.IntegerChoices):
-    """What happened. MARK is an event from the site's own code, NOTE the tag's word on the set-up."""
+    """What happened; the names are those of `clabo.core.rules.KINDS`.
+
+    MARK is an event from the site's own code, NOTE the tag's word on the set-up. TRIED is a form whose
+    sending did not visibly succeed. STEP and SALE come over bridge links.
+    """
 
     VIEW = 1
     MARK = 2
     NOTE = 3
+    FORM = 4
+    TRIED = 5
+    CLICK = 6
+    MESSAGE = 7
+    SHOWN = 8
+    STAY = 9
+    SCROLL = 10
+    STEP = 11
+    SALE = 12
+
+
+KIND_NAMES: dict[int, str] = {kind.value: kind.name.lower() for kind in Kind}
+
+
+class Element(models.Model):
+    """What was acted on: a form, a clicked element, the shape of a frame's message, an element that appeared.
+
+    `traits` is what the tag said of it (docs/data-formats.md); never what a visitor entered.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    kind = models.PositiveSmallIntegerField(choices=Kind.choices)
+    traits = models.JSONField()
+    fingerprint = models.CharField(max_length=32)
+    first_at = models.DateTimeField()
+    last_at = models.DateTimeField()
+    times = models.PositiveBigIntegerField(default=0)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "kind", "fingerprint"), name="element_once"),)
 
 
 class Event(models.Model):
@@ -177,12 +222,29 @@ class Event(models.Model):
     referrer = models.CharField(max_length=500, blank=True)
     name = models.CharField(max_length=64, blank=True)
     properties = models.JSONField(null=True)
+    element = models.ForeignKey(
+        Element, on_delete=models.DO_NOTHING, null=True, db_constraint=False, db_index=False
+    )
+    # The visit's page views up to this event, its own included.
+    views = models.PositiveIntegerField(default=1, db_default=1)
+    # The order number that the site's code gave, if any.
+    order = models.CharField(max_length=100, blank=True, db_default="")
 
     class Meta:
         indexes = (
             models.Index(fields=("site", "id"), name="event_by_id"),
             models.Index(fields=("site", "visitor", "time"), name="event_by_visitor"),
             models.Index(fields=("site", "page", "time"), name="event_by_page"),
+            models.Index(
+                fields=("site", "kind", "time"), name="event_by_kind", condition=models.Q(kind__gt=Kind.VIEW)
+            ),
+            models.Index(
+                fields=("site", "element", "time"),
+                name="event_by_element",
+                condition=models.Q(element__isnull=False),
+            ),
+            models.Index(fields=("site", "name", "time"), name="event_by_name", condition=~models.Q(name="")),
+            models.Index(fields=("site", "order"), name="event_by_order", condition=~models.Q(order="")),
         )
 
 

@@ -8,10 +8,10 @@ from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 from django.conf import settings
-from django.db.models import Max, Min, Sum
+from django.db.models import Count, Max, Min
 
 from clabo.collect import pipeline
-from clabo.collect.models import Event, Page, Refusal
+from clabo.collect.models import REPEATED, Event, Page, Refusal, Standing
 from clabo.sites.models import Site
 
 
@@ -61,64 +61,39 @@ def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
         last_at=span["last"],
         pages_total=pages.count(),
         pages=list(pages.order_by("-last_at")[:most]),
-        refusals=list(Refusal.objects.filter(site=site, day__gte=week_ago).order_by("-last_at")[:50]),
+        refusals=list(
+            Refusal.objects.filter(site=site, day__gte=week_ago)
+            .exclude(reason=REPEATED)
+            .order_by("-last_at")[:50]
+        ),
     )
 
 
-@dataclass(frozen=True, slots=True)
-class LiveHit:
-    """One recorded event as the live list shows it."""
-
-    id: UUID
-    time: datetime
-    kind: int
-    page_id: int
-    host: str
-    path: str
-    title: str
-    name: str
-    visitor: str
-    visit_number: int
-    channel: str
-    source: str
-    campaign: str
-    device: int
-    standing: int
+_SHOWN = ("page", "element", "visitor", "visit__origin")
 
 
-def live_hits(site: Site, most: int = 60) -> list[LiveHit]:
-    """The most recent events, newest first."""
+def live_hits(site: Site, most: int = 60, visitor: int | None = None) -> list[Event]:
+    """The most recent events, of one visitor or of all, newest first; page, element, visitor and visit loaded."""
+    wanted = Event.objects.filter(site=site)
+    if visitor is not None:
+        return list(
+            wanted.filter(visitor_id=visitor).select_related(*_SHOWN).order_by("-time", "-id")[: most * 3]
+        )
     now = datetime.now(UTC)
     events: list[Event] = []
     # Partitions by time: look at the last hour first, and further back only when it was quiet.
     for back in (timedelta(hours=1), timedelta(days=1), timedelta(days=400)):
         events = list(
-            Event.objects.filter(site=site, time__gt=now - back)
-            .select_related("page", "visitor", "visit__origin")
-            .order_by("-time", "-id")[:most]
+            wanted.filter(time__gt=now - back).select_related(*_SHOWN).order_by("-time", "-id")[:most]
         )
         if len(events) == most:
             break
-    return [
-        LiveHit(
-            e.id,
-            e.time,
-            e.kind,
-            e.page_id,
-            e.page.host,
-            e.page.path,
-            e.page.title,
-            e.name,
-            e.visitor.key.hex[:6],
-            e.visit.number,
-            e.visit.channel,
-            e.visit.origin.source,
-            e.visit.origin.campaign,
-            e.visit.device,
-            e.visit.standing,
-        )
-        for e in events
-    ]
+    return events
+
+
+def hit(site: Site, hit_id: UUID) -> Event | None:
+    """One event, with the same loaded."""
+    return Event.objects.filter(site=site, id=hit_id).select_related(*_SHOWN).first()
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,17 +103,33 @@ class Arrivals:
     last_minute: int
     behind_seconds: float
     set_aside: int
-    refused_today: int
+    # By the site's own day: events stored, and how many of them came from bots and from own visits.
+    accepted_today: int
+    bots_today: int
+    own_today: int
+    # Events that had been stored before, and were dropped.
+    repeats_today: int
+    refused_today: list[tuple[str, int]]
 
 
 def arrivals(site: Site) -> Arrivals:
     """Counts for the head of the live list."""
     now = datetime.now(UTC)
     waiting = pipeline.backlog()
-    refused = Refusal.objects.filter(site=site, day=now.date()).aggregate(n=Sum("count"))["n"]
+    refused = dict(Refusal.objects.filter(site=site, day=now.date()).values_list("reason", "count"))
+    midnight = datetime.combine(now.astimezone(site.zone).date(), datetime.min.time(), site.zone)
+    today = dict(
+        Event.objects.filter(site=site, time__gte=midnight)
+        .values_list("visit__standing")
+        .annotate(n=Count("id"))
+    )
     return Arrivals(
         Event.objects.filter(site=site, time__gt=now - timedelta(minutes=1)).count(),
         (now - waiting.oldest).total_seconds() if waiting.oldest else 0.0,
         waiting.set_aside,
-        refused or 0,
+        sum(today.values()),
+        today.get(Standing.BOT, 0),
+        today.get(Standing.OWN, 0),
+        refused.pop(REPEATED, 0),
+        sorted(refused.items(), key=lambda r: -r[1]),
     )

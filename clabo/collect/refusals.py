@@ -43,16 +43,17 @@ class Tally:
             raise
 
     def _write(self, counts: Counter[Key], samples: dict[Key, str]) -> None:
-        now = datetime.now(UTC)
         with transaction.atomic():
             for key, count in counts.items():
-                site_id, reason = key
-                row, _ = Refusal.objects.select_for_update().get_or_create(
-                    site_id=cast(Any, site_id),
-                    day=now.date(),
-                    reason=reason,
-                    defaults={"count": 0, "last_at": now},
-                )
-                row.count += count
-                row.sample, row.last_at = samples[key][:300].replace("\x00", ""), now
-                row.save()
+                note(*key, count, samples[key])
+
+
+def note(site_id: int | None, reason: str, count: int, sample: str = "") -> None:
+    """Add to today's count of one reason. Call inside a transaction."""
+    now = datetime.now(UTC)
+    row, _ = Refusal.objects.select_for_update().get_or_create(
+        site_id=cast(Any, site_id), day=now.date(), reason=reason, defaults={"count": 0, "last_at": now}
+    )
+    row.count += count
+    row.sample, row.last_at = sample[:300].replace("\x00", ""), now
+    row.save()

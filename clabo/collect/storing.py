@@ -8,19 +8,19 @@ anew from before it, out of the stored events, so that the order of arrival neve
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
-from clabo.collect import inventory, partitions
+from clabo.collect import inventory, partitions, refusals
 from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
 from clabo.collect.inventory import Beginning
-from clabo.collect.models import Event, Kind, Page, Visit, Visitor, fingerprint
+from clabo.collect.models import KIND_NAMES, REPEATED, Element, Event, Kind, Page, Visit, Visitor, fingerprint
 from clabo.collect.rollups import Changes
 from clabo.core.addresses import NO_CAMPAIGN, Address, Campaign, campaign_of
-from clabo.core.visits import Hit, Stretch, stitch
+from clabo.core.visits import Hit, Stretch, is_interaction, stitch
 
 # How far an event's time may shift between two deliveries of it: the age is capped at 24 h.
 REPEAT_SPAN = timedelta(hours=49)
@@ -40,7 +40,10 @@ class NewEvent:
     referrer: str
     name: str
     properties: dict[str, object] | None
+    element_id: int | None
+    order: str
     visit_id: int = 0
+    views: int = 1
 
 
 @dataclass(slots=True)
@@ -51,6 +54,8 @@ class StoredBatch:
     events: list[NewEvent]
     visits: dict[int, Visit]
     claims: list[tuple[NewEvent, UUID, dict[str, str]]]
+    pages: dict[int, Page] = field(default_factory=dict)
+    elements: dict[int, Element] = field(default_factory=dict)
     restitched: set[int] = field(default_factory=set)
     # Whose daily counts have changed.
     days: set[date] = field(default_factory=set)
@@ -68,6 +73,13 @@ class _Step:
     campaign: Campaign
     draft: Draft | None = None
 
+    def traits(self) -> Mapping[str, object]:
+        """What is known of the element that was acted on."""
+        if self.draft:
+            return self.draft.element or {}
+        element = self.event.element if isinstance(self.event, Event) else None
+        return element.traits if element else {}
+
 
 def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
     """Store what is new among `drafts`. The caller holds the site's lock and a transaction."""
@@ -77,6 +89,9 @@ def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
         return batch
     partitions.ensure({d.time for d in fresh})
     pages = inventory.pages(reading.site_id, fresh)
+    elements = inventory.elements(reading.site_id, fresh)
+    batch.pages = {p.pk: p for p in pages.values()}
+    batch.elements = {e.pk: e for e in elements.values()}
     by_visitor: defaultdict[UUID, list[Draft]] = defaultdict(list)
     for draft in fresh:
         by_visitor[draft.visitor_key].append(draft)
@@ -93,7 +108,7 @@ def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
     late: dict[int, list[_Step]] = {}
     for key, own in by_visitor.items():
         visitor = visitors[key]
-        steps = [_Step(_event(d, visitor, pages), d.campaign, d) for d in own]
+        steps = [_Step(_event(d, visitor, pages, elements), d.campaign, d) for d in own]
         is_late = key not in new_keys and own[0].time < visitor.last_at
         (late if is_late else in_order)[visitor.pk] = steps
     by_id = {v.pk: v for v in visitors.values()}
@@ -126,12 +141,18 @@ def _without_repeats(site_id: int, drafts: Iterable[Draft]) -> list[Draft]:
         time__gte=min(times) - REPEAT_SPAN,
         time__lte=max(times) + REPEAT_SPAN,
     ).values_list("id", flat=True)
+    told = len(by_id)
     for known in stored:
         del by_id[known]
+    if repeated := told - len(by_id):
+        refusals.note(site_id, REPEATED, repeated)
     return list(by_id.values())
 
 
-def _event(draft: Draft, visitor: Visitor, pages: dict[Address, Page]) -> NewEvent:
+def _event(
+    draft: Draft, visitor: Visitor, pages: dict[Address, Page], elements: dict[inventory.ElementKey, Element]
+) -> NewEvent:
+    element = elements[inventory.element_key(draft)] if draft.element is not None else None
     return NewEvent(
         visitor.site_id,
         draft.time,
@@ -143,6 +164,8 @@ def _event(draft: Draft, visitor: Visitor, pages: dict[Address, Page]) -> NewEve
         draft.referrer,
         draft.name,
         draft.properties,
+        element.pk if element else None,
+        draft.order,
     )
 
 
@@ -249,8 +272,9 @@ def _count_in(visit: Visit, stretch: Stretch[_Step]) -> None:
             if visit.entry_page_id is None:
                 visit.entry_page_id = event.page_id
             visit.exit_page_id = event.page_id
-        elif event.kind == Kind.MARK:
+        elif is_interaction(KIND_NAMES[event.kind], hit.item.traits()):
             visit.interacted = True
+        event.views = visit.views
 
 
 def _file(batch: StoredBatch, visit: Visit, stretch: Stretch[_Step], changes: Changes) -> None:
@@ -284,7 +308,9 @@ def _restitch(
         stored = list(
             Event.objects.filter(
                 site_id=reading.site_id, visitor_id=visitor_id, visit_id__in=[v.pk for v in redone]
-            ).order_by("time", "id")
+            )
+            .select_related("element")
+            .order_by("time", "id")
         )
         by_pk = {v.pk: v for v in redone}
         for visit in redone:
@@ -295,6 +321,7 @@ def _restitch(
         steps = [_Step(e, _campaign(e)) for e in stored] + own
         steps.sort(key=lambda s: s.event.time)
         sample = redone[0] if redone else None
+        before = {id(e): (e.visit_id, e.views) for e in stored}
         pairs: list[tuple[Visit, Stretch[_Step]]] = []
         for place, stretch in enumerate(stitch(map(_hashed, steps), reading.gap)):
             old = redone[place] if place < len(redone) else None
@@ -312,17 +339,13 @@ def _restitch(
         surplus = [v.pk for v in redone[len(pairs) :]]
         if surplus:
             Visit.objects.filter(pk__in=surplus).delete()
-        moved = []
         for visit, stretch in pairs:
-            before = {id(h.item.event): h.item.event.visit_id for h in stretch.hits if not h.item.draft}
             _file(batch, visit, stretch, changes)
-            moved += [
-                h.item.event for h in stretch.hits if before.get(id(h.item.event), visit.pk) != visit.pk
-            ]
-        for other in moved:
-            Event.objects.filter(site_id=other.site_id, time=other.time, id=other.id).update(
-                visit_id=other.visit_id
-            )
+        for event in stored:
+            if before[id(event)] != (event.visit_id, event.views):
+                Event.objects.filter(site_id=event.site_id, time=event.time, id=event.id).update(
+                    visit_id=event.visit_id, views=event.views
+                )
         visitor.visits = len(kept) + len(pairs)
         visitor.first_at = min(visitor.first_at, steps[0].event.time)
         visitor.last_at = max(visitor.last_at, steps[-1].event.time)

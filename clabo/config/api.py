@@ -14,6 +14,7 @@ from clabo.accounts.api import router as accounts
 from clabo.accounts.problems import Problem
 from clabo.collect.api import router as collect
 from clabo.conversions.api import router as conversions
+from clabo.conversions.live_api import router as live
 from clabo.reports.api import router as reports
 from clabo.sites.api import router as sites
 from clabo.spend.api import router as spend
@@ -46,7 +47,7 @@ class DescribedApi(NinjaAPI):
 
 
 api = DescribedApi(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
-for each in (accounts, sites, collect, conversions, spend, splits, reports):
+for each in (accounts, sites, collect, conversions, live, spend, splits, reports):
     api.add_router("", each)
 
 

@@ -1,4 +1,4 @@
-"""The server: the collector in front, Django behind it."""
+"""The server: the collector in front, the live stream behind it, and Django behind both."""
 
 import os
 import warnings
@@ -12,5 +12,12 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "clabo.config.settings")
 django_application = get_asgi_application()
 
 from clabo.collect.asgi import Asgi, Collector  # noqa: E402  (needs Django's apps to be loaded)
+from clabo.conversions.stream import Stream  # noqa: E402
 
-application = Collector(behind=cast(Asgi, django_application))
+
+def assembled() -> Asgi:
+    """The collector, the live stream, and Django, one behind the other."""
+    return Collector(behind=Stream(behind=cast(Asgi, django_application)))
+
+
+application = assembled()

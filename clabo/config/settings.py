@@ -159,11 +159,11 @@ CLABO_PIPELINE_STAGES = [
 ]
 # What the worker does between batches; each returns whether it did anything.
 CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next"]
-# Functions that add to the settings that a site's tag is served with.
-CLABO_TAG_SETTINGS = ["clabo.splits.stages.tag_settings"]
+# Functions from sites to what each site's tag is served with, by site id.
+CLABO_TAG_SETTINGS = ["clabo.conversions.listening.tag_settings", "clabo.splits.stages.tag_settings"]
 CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))
 CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
-CLABO_TAG_FILE = BASE_DIR / "tag" / "dist" / "tag.js"
+CLABO_TAG_DIR = BASE_DIR / "tag" / "dist"
 CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
 CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")
 # Where tags send their hits, when that is not the address of the interface.

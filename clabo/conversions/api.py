@@ -1,4 +1,4 @@
-"""Conversions, their preview, and the live list with the rules met."""
+"""Conversions, what a rule would catch, and what there is to make rules of."""
 
 from __future__ import annotations
 
@@ -12,25 +12,21 @@ from ninja import Field, Router, Schema
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.accounts.problems import Problem
-from clabo.collect import queries as collected
-from clabo.collect.models import Device, Kind, Standing
 from clabo.conversions import queries, services
-from clabo.conversions.models import ConversionRule
-from clabo.core import rules
+from clabo.conversions.backcount import Place, back_count
+from clabo.conversions.models import ConversionRule, RuleVersion
+from clabo.conversions.seen import seen_on
+from clabo.core import naming, rules
 from clabo.sites.access import site_for
 
 router = Router(tags=["conversions"])
 CategoryName = Literal["lead", "signup", "purchase", "booking", "other"]
 CountingName = Literal["every", "visit", "visitor"]
+SeenKind = Literal["mark", "form", "tried", "click", "message", "shown", "step", "sale"]
 
 
-class PageLeaf(Schema):
-    match: Literal["equals", "begins", "contains", "pattern"]
-    value: str = Field(max_length=rules.MAX_VALUE)
-
-
-class RuleJson(Schema):
-    page: PageLeaf
+# A tree of conditions; docs/data-formats.md describes it, and clabo.core.rules reads it.
+RuleJson = dict[str, Any]
 
 
 class ConversionIn(Schema):
@@ -39,6 +35,18 @@ class ConversionIn(Schema):
     rule: RuleJson
     counting: CountingName
     value: Decimal | None = Field(None, max_digits=12, decimal_places=4)
+    value_property: str = Field("", max_length=60)
+    lifetime_factor: Decimal | None = Field(None, max_digits=8, decimal_places=4)
+
+
+class ChangeOut(Schema):
+    """A change of the rule, with what it added and removed once it has been counted back."""
+
+    version: int
+    made_at: datetime
+    added: int | None
+    removed: int | None
+    changed_since: datetime | None
 
 
 class ConversionOut(ConversionIn):
@@ -47,15 +55,20 @@ class ConversionOut(ConversionIn):
     sentence: str
     # The current version is being applied to the past.
     recounting: bool
+    # How much of that is done, 0 to 1, as far as it is known.
+    progress: float | None
     recent: int
     last_at: datetime | None
     per_day: list[int]
+    # Conversions of these days whose value is in another currency, left out of sums.
+    foreign: int
+    # When its rule was changed, on these days.
+    changes: list[ChangeOut]
 
 
-class VersionOut(Schema):
-    version: int
-    made_at: datetime
+class VersionOut(ChangeOut):
     made_by: str
+    sentence: str
     content: dict[str, Any]
 
 
@@ -63,14 +76,50 @@ class PreviewIn(Schema):
     rule: RuleJson
     counting: CountingName
     days: int = Field(28, ge=1, le=180)
+    # What it is to be called, and which conversion it is a change of.
+    name: str = Field("", max_length=60)
+    rule_id: int | None = None
 
 
-class CaughtPage(Schema):
+class ElementOut(Schema):
+    """What is known of a form, a clicked element, a frame's message or an element that appeared."""
+
+    id: str = ""
+    name: str = ""
+    action: str = ""
+    fields: list[str] = []
+    what: str = ""
+    text: str = ""
+    to: str = ""
+    fits: list[str] = []
+    selector: str = ""
+    origin: str = ""
+    keys: dict[str, str] = {}
+    values: dict[str, str] = {}
+
+
+class PlaceOut(Schema):
+    kind: str
     host: str
     path: str
     title: str
-    views: int
-    entries: int
+    name: str
+    element: ElementOut | None
+    events: int
+    visits: int
+    begun: int
+
+
+class NearOut(PlaceOut):
+    reason: str
+
+
+class SuspectOut(Schema):
+    host: str
+    path: str
+    title: str
+    events: int
+    reasons: list[str]
 
 
 class PreviewOut(Schema):
@@ -80,17 +129,27 @@ class PreviewOut(Schema):
     events: int
     conversions: int
     per_day: list[int]
-    caught_pages: int
-    caught: list[CaughtPage]
-    near: list[CaughtPage]
+    places: int
+    caught: list[PlaceOut]
+    near: list[NearOut]
+    suspects: list[SuspectOut]
+    from_now_on: list[str]
+    proposed_name: str
+    name_doubt: str
 
 
 def _content(data: ConversionIn) -> services.RuleContent:
-    return services.RuleContent(data.name, data.category, data.rule.dict(), data.counting, data.value)
+    return services.RuleContent(**data.dict())
+
+
+def _change(v: RuleVersion) -> ChangeOut:
+    return ChangeOut(**{name: getattr(v, name) for name in ChangeOut.model_fields})
 
 
 def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
     counts = queries.recent_counts(site, the_rules)
+    changes = queries.recent_changes(the_rules)
+    progress = queries.recount_progress(the_rules)
     return [
         ConversionOut(
             id=r.pk,
@@ -99,12 +158,17 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
             rule=r.rule,
             counting=cast(Any, r.counting),
             value=r.value,
+            value_property=r.value_property,
+            lifetime_factor=r.lifetime_factor,
             version=r.version,
             sentence=rules.sentence(rules.parse(r.rule)),
             recounting=r.counted_version != r.version,
+            progress=progress.get(r.pk),
             recent=counts[r.pk].recent,
             last_at=counts[r.pk].last_at,
             per_day=counts[r.pk].per_day,
+            foreign=counts[r.pk].foreign,
+            changes=[_change(v) for v in changes[r.pk]],
         )
         for r in the_rules
     ]
@@ -145,28 +209,34 @@ def restore_conversion(request: HttpRequest, site_id: int, rule_id: int) -> tupl
 def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOut]:
     rule = queries.rule_of(site_for(request, site_id), rule_id)
     return [
-        VersionOut(version=v.version, made_at=v.made_at, made_by=str(v.made_by or ""), content=v.content)
+        VersionOut(
+            **_change(v).dict(),
+            made_by=str(v.made_by or ""),
+            sentence=rules.sentence(rules.parse(v.content["rule"])),
+            content=v.content,
+        )
         for v in rule.versions.select_related("made_by")
     ]
+
+
+@router.post(
+    "/sites/{int:site_id}/conversions/{int:rule_id}/versions/{int:version}/restore", response=ConversionOut
+)
+def restore_version(request: HttpRequest, site_id: int, rule_id: int, version: int) -> ConversionOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    rule = services.restore_version(queries.rule_of(site, rule_id), version, person(request))
+    return _out(site, [rule])[0]
 
 
 @router.post("/sites/{int:site_id}/conversions/preview", response=PreviewOut)
 def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
     site = site_for(request, site_id)
     try:
-        rule = rules.parse(data.rule.dict())
+        rule = rules.parse(data.rule)
     except rules.RuleError as error:
         raise Problem(str(error), error.field) from None
-    found = queries.preview(site, rule, data.counting, data.days)
-
-    def pages(rows: list[queries.Caught]) -> list[CaughtPage]:
-        return [
-            CaughtPage(
-                host=c.page.host, path=c.page.path, title=c.page.title, views=c.views, entries=c.entries
-            )
-            for c in rows
-        ]
-
+    found = back_count(site, rule, data.counting, data.days)
+    others = [r.name for r in queries.rules_of(site) if r.pk != data.rule_id]
     return PreviewOut(
         sentence=rules.sentence(rule),
         days=found.days,
@@ -174,74 +244,64 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
         events=found.events,
         conversions=found.conversions,
         per_day=found.per_day,
-        caught_pages=found.caught_pages,
-        caught=pages(found.caught),
-        near=pages(found.near),
+        places=found.places,
+        caught=[PlaceOut(**_place(p)) for p in found.caught],
+        near=[NearOut(**_place(n.place), reason=n.reason) for n in found.near],
+        suspects=[
+            SuspectOut(
+                host=s.page.host, path=s.page.path, title=s.page.title, events=s.events, reasons=s.reasons
+            )
+            for s in found.suspects
+        ],
+        from_now_on=found.from_now_on,
+        proposed_name=naming.proposed(rule),
+        name_doubt=naming.doubt(data.name, others),
     )
 
 
-class MetOut(Schema):
-    name: str
-    counted: bool
+def _place(place: Place) -> dict[str, Any]:
+    return {
+        "kind": place.kind,
+        "host": place.page.host,
+        "path": place.page.path,
+        "title": place.page.title,
+        "name": place.name,
+        "element": None if place.element is None else ElementOut(**place.element.traits),
+        "events": place.events,
+        "visits": place.visits,
+        "begun": place.begun,
+    }
 
 
-class HitOut(Schema):
-    id: str
-    time: datetime
-    kind: Literal["view", "mark", "note"]
+class SeenPage(Schema):
     host: str
     path: str
-    title: str
+    times: int
+
+
+class SeenOut(Schema):
+    """Something that rules can be made of, with the pages it was seen on, most often first."""
+
+    kind: SeenKind
     name: str
-    visitor: str
-    visit_number: int
-    channel: str
-    source: str
-    campaign: str
-    device: Literal["desktop", "phone", "tablet"]
-    standing: Literal["counted", "own", "bot", "rehearsal"]
-    met: list[MetOut]
+    element: ElementOut | None
+    times: int
+    last_at: datetime
+    pages: list[SeenPage]
+    properties: list[str]
 
 
-class LiveOut(Schema):
-    """`behind_seconds`: how long the oldest hit that is not yet processed has waited."""
-
-    hits: list[HitOut]
-    last_minute: int
-    behind_seconds: float
-    set_aside: int
-    refused_today: int
-
-
-@router.get("/sites/{int:site_id}/live", response=LiveOut)
-def live(request: HttpRequest, site_id: int) -> LiveOut:
-    site = site_for(request, site_id)
-    hits = collected.live_hits(site)
-    met = queries.rules_met(site, hits)
-    now = collected.arrivals(site)
-    return LiveOut(
-        hits=[
-            HitOut(
-                id=h.id.hex,
-                time=h.time,
-                kind=cast(Any, Kind(h.kind).name.lower()),
-                host=h.host,
-                path=h.path,
-                title=h.title,
-                name=h.name,
-                visitor=h.visitor,
-                visit_number=h.visit_number,
-                channel=h.channel,
-                source=h.source,
-                campaign=h.campaign,
-                device=cast(Any, Device(h.device).label),
-                standing=cast(Any, Standing(h.standing).name.lower()),
-                met=[MetOut(name=m.name, counted=m.counted) for m in met.get(h.id, [])],
-            )
-            for h in hits
-        ],
-        last_minute=now.last_minute,
-        behind_seconds=now.behind_seconds,
-        set_aside=now.set_aside,
-        refused_today=now.refused_today,
-    )
+@router.get("/sites/{int:site_id}/seen", response=list[SeenOut])
+def seen(request: HttpRequest, site_id: int, kind: SeenKind | None = None) -> list[SeenOut]:
+    return [
+        SeenOut(
+            kind=cast(Any, s.kind),
+            name=s.name,
+            element=None if s.element is None else ElementOut(**s.element.traits),
+            times=s.times,
+            last_at=s.last_at,
+            pages=[SeenPage(host=p.host, path=p.path, times=n) for p, n in s.pages[:20]],
+            properties=s.properties,
+        )
+        for s in seen_on(site_for(request, site_id), kind)
+    ]

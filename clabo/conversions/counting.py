@@ -7,18 +7,22 @@ of a visitor say now is compared with the conversions that stand, and the differ
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
-from clabo.collect.models import Event, Kind, Page, Visit
+from django.db.models import QuerySet
+
+from clabo.collect.models import Event, Visit
 from clabo.collect.rollups import Changes
 from clabo.conversions.crediting import credit_conversions
 from clabo.conversions.models import Conversion, ConversionRule
+from clabo.conversions.selecting import Inventory, events_met
 from clabo.core import rules
-from clabo.core.addresses import Address
+from clabo.core.worth import worth_of_event
+from clabo.sites.models import Site
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,25 +33,22 @@ class Candidate:
     time: datetime
     visitor: int
     visit: int
+    order: str = ""
+    value: Decimal | None = None
+    currency: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Settled:
-    """How many conversions came and went."""
+    """How many conversions came and went, and since when."""
 
-    added: int
-    removed: int
+    added: int = 0
+    removed: int = 0
+    since: datetime | None = None
 
-
-def pages_met(site_id: int, rule: rules.Rule, pages: Iterable[Page] | None = None) -> list[int]:
-    """Ids of the known pages whose address the rule fits.
-
-    The core decides over the page inventory, so that a rule means the same here and over one
-    visitor's events; the events themselves are then found by their page.
-    """
-    if pages is None:
-        pages = Page.objects.filter(site_id=site_id).only("id", "host", "path")
-    return [p.pk for p in pages if rule.fits(Address(p.host, p.path))]
+    def __add__(self, other: Settled) -> Settled:
+        times = [t for t in (self.since, other.since) if t]
+        return Settled(self.added + other.added, self.removed + other.removed, min(times, default=None))
 
 
 def settle(
@@ -55,14 +56,18 @@ def settle(
     the_rules: Collection[ConversionRule],
     visitor_ids: Collection[int] | None = None,
     afresh: Collection[int] = (),
+    known: Inventory | None = None,
 ) -> dict[int, Settled]:
     """Make the conversions of `the_rules` what the stored events say, of everybody or of some.
 
-    Visitors in `afresh` get all their conversions made and credited anew, because their visits
+    Visitors who share an order number with some of `visitor_ids` are settled too, for it counts once
+    only. Visitors in `afresh` get all their conversions made and credited anew, because their visits
     were. Call with the site's lock held. Also brings the visits' conversion counts, the bounces that
     depend on them and the credits up to date. Result by rule id.
     """
-    pages = list(Page.objects.filter(site_id=site_id).only("id", "host", "path"))
+    known = known or Inventory(site_id)
+    if visitor_ids is not None:
+        visitor_ids = _with_order_sharers(site_id, visitor_ids)
     result: dict[int, Settled] = {}
     touched_visits: set[int] = set()
     to_credit: list[Conversion] = []
@@ -71,12 +76,8 @@ def settle(
         if visitor_ids is not None:
             standing = standing.filter(visitor_id__in=visitor_ids)
         old = {c.event_id: c for c in standing}
-        new = {} if rule.deleted_at else _candidates(site_id, rule, pages, visitor_ids)
-        gone = [
-            c
-            for e, c in old.items()
-            if e not in new or c.visitor_id in afresh or _differs(c, new[e], rule.value)
-        ]
+        new = {} if rule.deleted_at else _candidates(rule, known, visitor_ids)
+        gone = [c for e, c in old.items() if e not in new or c.visitor_id in afresh or _differs(c, new[e])]
         stale = {c.event_id for c in gone}
         made = [
             Conversion(
@@ -86,7 +87,9 @@ def settle(
                 time=c.time,
                 visitor_id=c.visitor,
                 visit_id=c.visit,
-                value=rule.value,
+                value=c.value,
+                currency=c.currency,
+                order=c.order,
             )
             for e, c in new.items()
             if e not in old or e in stale
@@ -96,37 +99,71 @@ def settle(
         Conversion.objects.bulk_create(made, batch_size=5000)
         to_credit += made
         touched_visits |= {c.visit_id for c in gone} | {c.visit_id for c in made}
-        result[rule.pk] = Settled(
-            sum(1 for c in made if c.event_id not in old), sum(1 for c in gone if c.event_id not in new)
-        )
+        added = [c.time for c in made if c.event_id not in old]
+        removed = [c.time for c in gone if c.event_id not in new]
+        result[rule.pk] = Settled(len(added), len(removed), min(added + removed, default=None))
     credit_conversions(site_id, to_credit)
     count_visits(site_id, touched_visits)
     return result
 
 
-def _differs(conversion: Conversion, candidate: Candidate, value: Decimal | None) -> bool:
+def _with_order_sharers(site_id: int, visitor_ids: Collection[int]) -> set[int]:
+    """These visitors, and those who sent or had counted an order number that one of these has sent."""
+    some = set(visitor_ids)
+    events = Event.objects.filter(site_id=site_id).exclude(order="")
+    orders = set(events.filter(visitor_id__in=some).values_list("order", flat=True))
+    counted = Conversion.objects.filter(site_id=site_id, visitor_id__in=some).exclude(order="")
+    orders |= set(counted.values_list("order", flat=True))
+    if orders:
+        some |= set(events.filter(order__in=orders).values_list("visitor_id", flat=True))
+    return some
+
+
+def _differs(conversion: Conversion, candidate: Candidate) -> bool:
     return (
         conversion.visit_id != candidate.visit
         or conversion.time != candidate.time
-        or conversion.value != value
+        or conversion.value != candidate.value
+        or conversion.currency != candidate.currency
+        or conversion.order != candidate.order
     )
 
 
 def _candidates(
-    site_id: int, rule: ConversionRule, pages: list[Page], visitor_ids: Collection[int] | None
+    rule: ConversionRule, known: Inventory, visitor_ids: Collection[int] | None
 ) -> dict[UUID, Candidate]:
-    page_ids = pages_met(site_id, rules.parse(rule.rule), pages)
-    if not page_ids:
-        return {}
-    events = Event.objects.filter(site_id=site_id, page_id__in=page_ids, kind=Kind.VIEW)
-    if visitor_ids is not None:
-        events = events.filter(visitor_id__in=visitor_ids)
-    found = [
-        Candidate(*row)
-        for row in events.order_by("time", "id").values_list("id", "time", "visitor_id", "visit_id")
-    ]
+    met = events_met(known.site_id, rules.parse(rule.rule), known)
+    events = met if visitor_ids is None else met.filter(visitor_id__in=visitor_ids)
+    found = _with_worth(rule, events) if rule.value_property else _with_value(rule, events)
+    orders = {c.order for c in found if c.order}
+    if orders and visitor_ids is not None:
+        first: dict[str, UUID] = {}
+        for order, event_id in met.filter(order__in=orders).order_by("time", "id").values_list("order", "id"):
+            first.setdefault(order, event_id)
+        found = [c for c in found if not c.order or first[c.order] == c.event_id]
     counted = rules.count(found, rule.counting)  # type: ignore[arg-type]
     return {c.event_id: c for c in counted}
+
+
+_CANDIDATE = ("id", "time", "visitor_id", "visit_id", "order")
+
+
+def _with_value(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate]:
+    rows = events.order_by("time", "id").values_list(*_CANDIDATE)
+    return [
+        Candidate(event_id, time, visitor, visit, order, rule.value)
+        for event_id, time, visitor, visit, order in rows
+    ]
+
+
+def _with_worth(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate]:
+    currency = Site.objects.values_list("currency", flat=True).get(pk=rule.site_id)
+    found = []
+    rows = events.order_by("time", "id").values_list(*_CANDIDATE, "properties")
+    for event_id, time, visitor, visit, order, properties in rows:
+        worth = worth_of_event(properties or {}, rule.value_property, currency)
+        found.append(Candidate(event_id, time, visitor, visit, order, worth.value, worth.currency))
+    return found
 
 
 def count_visits(site_id: int, visit_ids: Collection[int]) -> None:

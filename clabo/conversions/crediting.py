@@ -47,7 +47,7 @@ def _credit_some(site_id: int, conversions: Sequence[Conversion], window: int) -
         for model in MODELS:
             for touch, share in credit(fitting, model):
                 visit = visits[touch.visit]
-                value = conversion.value
+                value = None if conversion.currency else conversion.value
                 credits.append(
                     Credit(
                         site_id=site_id,

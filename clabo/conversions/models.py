@@ -33,6 +33,10 @@ class ConversionRule(models.Model):
     counting = models.CharField(max_length=10)
     # Null: conversions of this rule have no value. Otherwise a fixed value in the site's currency.
     value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+    # Where this is given, the value is the event's property of that name instead.
+    value_property = models.CharField(max_length=60, blank=True, default="")
+    # What a customer is worth over a lifetime, as a multiple of the value.
+    lifetime_factor = models.DecimalField(max_digits=8, decimal_places=4, null=True)
     version = models.PositiveIntegerField(default=1)
     counted_version = models.PositiveIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -57,10 +61,24 @@ class RuleVersion(models.Model):
     made_at = models.DateTimeField(auto_now_add=True)
     made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
     content = models.JSONField()
+    # What it changed against the version before, once it has been applied to the past.
+    added = models.PositiveIntegerField(null=True)
+    removed = models.PositiveIntegerField(null=True)
+    changed_since = models.DateTimeField(null=True)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("rule", "version"), name="version_once"),)
         ordering = ("-version",)
+
+
+class Recount(models.Model):
+    """How far the recount of a rule has come. Written outside its transaction, so that others see it."""
+
+    rule = models.OneToOneField(
+        ConversionRule, on_delete=models.CASCADE, db_constraint=False, primary_key=True, related_name="+"
+    )
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
 
 
 class Conversion(models.Model):
@@ -73,6 +91,9 @@ class Conversion(models.Model):
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
     visit = models.ForeignKey(Visit, on_delete=models.CASCADE, related_name="+", db_constraint=False)
     value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+    # Empty: the site's. A value in another currency is kept, and left out of sums.
+    currency = models.CharField(max_length=3, blank=True, default="")
+    order = models.CharField(max_length=100, blank=True, default="")
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "rule", "event_id"), name="conversion_once"),)

@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Collection, Sequence
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from uuid import UUID
-from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Max, Sum
+from django.db.models import Count, Max
 from django.db.models.functions import TruncDate
 
 from clabo.accounts.problems import missing
-from clabo.collect.models import Event, Kind, Page, Standing, TrafficDay
-from clabo.collect.queries import LiveHit
-from clabo.conversions.counting import Candidate, pages_met
-from clabo.conversions.models import Conversion, ConversionRule
+from clabo.collect.models import Event, Standing
+from clabo.conversions.models import Conversion, ConversionRule, Recount, RuleVersion
+from clabo.conversions.occurrences import occurrence
 from clabo.core import rules
-from clabo.core.addresses import Address
 from clabo.sites.models import Site
 
 
@@ -42,6 +39,7 @@ class RuleCounts:
     recent: int
     last_at: datetime | None
     per_day: list[int]
+    foreign: int
 
 
 def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 28) -> dict[int, RuleCounts]:
@@ -59,6 +57,12 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
     by_rule: defaultdict[int, dict[date, int]] = defaultdict(dict)
     for rule_id, day, n in rows:
         by_rule[rule_id][day] = n
+    foreign = dict(
+        Conversion.objects.filter(site=site, rule__in=the_rules, time__gte=start)
+        .exclude(currency="")
+        .values_list("rule_id")
+        .annotate(n=Count("id"))
+    )
     last = dict(
         Conversion.objects.filter(site=site, rule__in=the_rules).values_list("rule_id").annotate(Max("time"))
     )
@@ -67,117 +71,58 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
             sum(by_rule[r.pk].values()),
             last.get(r.pk),
             [by_rule[r.pk].get(today - timedelta(days=back), 0) for back in range(days - 1, -1, -1)],
+            foreign.get(r.pk, 0),
         )
         for r in the_rules
     }
 
 
-@dataclass(frozen=True, slots=True)
-class Caught:
-    """A page that a rule catches (or misses), with its views in the period."""
-
-    page: Page
-    views: int
-    # Visits that began here: a thank-you page hardly ever begins one, an article often.
-    entries: int
-
-
-@dataclass(frozen=True, slots=True)
-class Preview:
-    """A rule held against what was recorded in the last `days` days, of counted visits."""
-
-    days: int
-    caught: list[Caught]
-    caught_pages: int
-    near: list[Caught]
-    events: int
-    conversions: int
-    per_day: list[int]
-    first_day: date
+def recent_changes(the_rules: Sequence[ConversionRule], days: int = 28) -> dict[int, list[RuleVersion]]:
+    """The versions made in the last `days` days, other than the first, oldest first."""
+    found: dict[int, list[RuleVersion]] = {r.pk: [] for r in the_rules}
+    since = datetime.now(UTC) - timedelta(days=days)
+    rows = RuleVersion.objects.filter(rule__in=the_rules, version__gt=1, made_at__gte=since)
+    for version in rows.order_by("version"):
+        found[version.rule_id].append(version)
+    return found
 
 
-def preview(site: Site, rule: rules.Rule, counting: rules.Counting, days: int = 28) -> Preview:
-    """What `rule` catches, how often, and which addresses it nearly catches."""
-    today = datetime.now(UTC).astimezone(site.zone).date()
-    first = today - timedelta(days=days - 1)
-    start = datetime.combine(first, datetime.min.time(), site.zone)
-    pages = list(Page.objects.filter(site=site).only("id", "host", "path", "title"))
-    met = set(pages_met(site.pk, rule, pages))
-    near = {p.pk for p in pages if p.pk not in met and _nearly(rule, p)}
-    found, per_day = _conversions(site.pk, met, counting, start, site.zone)
-    stats = _page_counts(site, met | near, first)
-    caught = sorted(
-        (Caught(p, *stats.get(p.pk, (0, 0))) for p in pages if p.pk in met), key=lambda c: -c.views
-    )
-    missed = sorted(
-        (Caught(p, *stats.get(p.pk, (0, 0))) for p in pages if p.pk in near), key=lambda c: -c.views
-    )
-    return Preview(
-        days,
-        caught[:100],
-        len(caught),
-        [m for m in missed if m.views][:20],
-        found[0],
-        found[1],
-        [per_day[first + timedelta(days=i)] for i in range(days)],
-        first,
-    )
-
-
-def _conversions(
-    site_id: int, page_ids: Collection[int], counting: rules.Counting, start: datetime, zone: ZoneInfo
-) -> tuple[tuple[int, int], Counter[date]]:
-    rows = Event.objects.filter(
-        site_id=site_id, page_id__in=page_ids, kind=Kind.VIEW, visit__standing=Standing.COUNTED
-    )
-    # "Once a visitor" looks at all of the past, as the rule itself will.
-    if counting != "visitor":
-        rows = rows.filter(time__gte=start)
-    candidates = [
-        Candidate(*r) for r in rows.order_by("time", "id").values_list("id", "time", "visitor_id", "visit_id")
-    ]
-    counted = [c for c in rules.count(candidates, counting) if c.time >= start]
-    per_day = Counter(c.time.astimezone(zone).date() for c in counted)
-    return (sum(1 for c in candidates if c.time >= start), len(counted)), per_day
-
-
-def _page_counts(site: Site, page_ids: Collection[int], first: date) -> dict[int, tuple[int, int]]:
-    rows = TrafficDay.objects.filter(site=site, page_id__in=page_ids, day__gte=first).values_list("page_id")
-    return {
-        page_id: (views, entries) for page_id, views, entries in rows.annotate(Sum("views"), Sum("entries"))
-    }
-
-
-def _nearly(rule: rules.Rule, page: Page) -> bool:
-    """Missed, but alike: the same words in the address, or the same beginning."""
-    if rule.match == "pattern":
-        return False
-    wanted = rule.value.rstrip("/").rpartition("/")[2].lower() or rule.value.lower()
-    return len(wanted) >= 4 and wanted in page.path.lower()
+def recount_progress(the_rules: Sequence[ConversionRule]) -> dict[int, float]:
+    """How much of each recount under way is done, 0 to 1."""
+    rows = Recount.objects.filter(rule_id__in=[r.pk for r in the_rules])
+    return {r.rule_id: r.done / r.total if r.total else 0.0 for r in rows}
 
 
 @dataclass(frozen=True, slots=True)
 class RuleMet:
     """A rule that a hit meets. `counted`: it is a conversion, not merely a repetition."""
 
+    id: int
     name: str
     counted: bool
 
 
-def rules_met(site: Site, hits: Sequence[LiveHit]) -> dict[UUID, list[RuleMet]]:
-    """Which rules in force each hit meets, and whether it counted."""
+def rules_met(site: Site, hits: Sequence[Event]) -> dict[UUID, list[RuleMet]]:
+    """Which rules in force each hit meets, and whether it counted. Pages and elements must be loaded."""
     parsed = [(r, rules.parse(r.rule)) for r in rules_of(site)]
-    views = [h for h in hits if h.kind == Kind.VIEW]
-    if not views or not parsed:
+    if not hits or not parsed:
         return {}
     counted = set(
-        Conversion.objects.filter(site=site, event_id__in=[h.id for h in views]).values_list(
+        Conversion.objects.filter(site=site, event_id__in=[h.id for h in hits]).values_list(
             "rule_id", "event_id"
         )
     )
     met: dict[UUID, list[RuleMet]] = {}
-    for hit in views:
-        for rule, language in parsed:
-            if language.fits(Address(hit.host, hit.path)):
-                met.setdefault(hit.id, []).append(RuleMet(rule.name, (rule.pk, hit.id) in counted))
+    for hit in hits:
+        seen = occurrence(hit, hit.page, hit.element)
+        found = [
+            RuleMet(r.pk, r.name, (r.pk, hit.id) in counted) for r, rule in parsed if rules.meets(rule, seen)
+        ]
+        if found:
+            met[hit.id] = found
     return met
+
+
+def checks_of(rule: ConversionRule, hit: Event) -> list[rules.Check]:
+    """Each condition of a rule held against one hit, with the reason why not."""
+    return rules.checks(rules.parse(rule.rule), occurrence(hit, hit.page, hit.element))

@@ -2,26 +2,75 @@
 
 from __future__ import annotations
 
-from django.db import transaction
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Protocol
+
+from django.db import connection, transaction
 from django.db.models import F
 
 from clabo.collect.pipeline import lock_site
-from clabo.conversions.counting import settle
-from clabo.conversions.models import ConversionRule
+from clabo.conversions.counting import Settled, settle
+from clabo.conversions.models import Conversion, ConversionRule, Recount
+from clabo.conversions.selecting import Inventory, events_met
+from clabo.core import rules
+
+CHUNK = 4000
 
 
 def recount_next() -> bool:
     """Recount one rule whose current version has not been applied to the past; whether there was one.
 
-    Old and new change places in one transaction: reports show the one or the other, never a part.
+    Old and new change places in one transaction: reports show the one or the other, never a part. How
+    many came and went is noted with the version.
     """
     waiting = ConversionRule.objects.exclude(counted_version=F("version")).order_by("pk").first()
     if waiting is None:
         return False
-    with transaction.atomic():
+    with _progress(waiting.pk) as say, transaction.atomic():
         lock_site(waiting.site_id)
         rule = ConversionRule.objects.select_for_update().get(pk=waiting.pk)
-        settle(rule.site_id, [rule])
+        known = Inventory(rule.site_id)
+        concerned = set(
+            Conversion.objects.filter(site_id=rule.site_id, rule=rule).values_list("visitor_id", flat=True)
+        )
+        if not rule.deleted_at:
+            met = events_met(rule.site_id, rules.parse(rule.rule), known)
+            concerned |= set(met.values_list("visitor_id", flat=True).distinct())
+        changed = Settled()
+        visitors = sorted(concerned)
+        for start in range(0, len(visitors), CHUNK):
+            say(start, len(visitors))
+            some = visitors[start : start + CHUNK]
+            changed += settle(rule.site_id, [rule], some, known=known)[rule.pk]
+        rule.versions.filter(version=rule.version).update(
+            added=changed.added, removed=changed.removed, changed_since=changed.since
+        )
         rule.counted_version = rule.version
         rule.save(update_fields=["counted_version"])
     return True
+
+
+class _Say(Protocol):
+    def __call__(self, done: int, total: int) -> None: ...
+
+
+@contextmanager
+def _progress(rule_id: int) -> Iterator[_Say]:
+    """Lets others see how far it is, by a connection of its own: the recount itself is one transaction."""
+    own = connection.get_new_connection(connection.get_connection_params())
+    own.autocommit = True
+    table = connection.ops.quote_name(Recount._meta.db_table)
+
+    def say(done: int, total: int) -> None:
+        own.execute(
+            f"INSERT INTO {table} (rule_id, done, total) VALUES (%s, %s, %s) "
+            "ON CONFLICT (rule_id) DO UPDATE SET done = EXCLUDED.done, total = EXCLUDED.total",
+            [rule_id, done, total],
+        )
+
+    try:
+        yield say
+    finally:
+        own.execute(f"DELETE FROM {table} WHERE rule_id = %s", [rule_id])
+        own.close()

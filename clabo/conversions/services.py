@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any
@@ -14,9 +13,8 @@ from clabo.accounts.models import User
 from clabo.accounts.problems import Problem
 from clabo.conversions.models import Category, ConversionRule, RuleVersion
 from clabo.core import rules
+from clabo.core.naming import NAME
 from clabo.sites.models import Site
-
-_NAME = re.compile(r"[a-z][a-z0-9_]{1,59}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,11 +26,13 @@ class RuleContent:
     rule: dict[str, Any]
     counting: str
     value: Decimal | None
+    value_property: str = ""
+    lifetime_factor: Decimal | None = None
 
 
 def checked(content: RuleContent) -> RuleContent:
     """`content` in its stored form; raises Problem naming the field."""
-    if not _NAME.fullmatch(content.name):
+    if not NAME.fullmatch(content.name):
         raise Problem(
             "Use small letters, digits and underscores, beginning with a letter, for example starter_kit_order.",
             "name",
@@ -48,7 +48,18 @@ def checked(content: RuleContent) -> RuleContent:
         rule = rules.as_json(rules.parse(content.rule))
     except rules.RuleError as error:
         raise Problem(str(error), error.field) from None
-    return RuleContent(content.name, content.category, rule, content.counting, content.value)
+    factor = content.lifetime_factor
+    if factor is not None and not (factor.is_finite() and 0 < factor <= 1000):
+        raise Problem(
+            "A lifetime factor lies above 0 and is at most 1,000, for example 2.5.", "lifetime_factor"
+        )
+    if value is None and not content.value_property and factor is not None:
+        raise Problem("A factor needs a value to multiply.", "lifetime_factor")
+    if content.value_property and value is not None:
+        raise Problem("The value is either fixed or taken from the event, not both.", "value_property")
+    if len(content.value_property) > 60:
+        raise Problem("A property's name has at most 60 characters.", "value_property")
+    return replace(content, rule=rule)
 
 
 def make_rule(site: Site, content: RuleContent, by: User | None) -> ConversionRule:
@@ -64,6 +75,17 @@ def change_rule(rule: ConversionRule, content: RuleContent, by: User | None) -> 
         locked = ConversionRule.objects.select_for_update().get(pk=rule.pk)
         locked.version += 1
         return _save(locked, content, by)
+
+
+def restore_version(rule: ConversionRule, version: int, by: User | None) -> ConversionRule:
+    """Make an older version the newest one; raises Problem where it does not exist."""
+    old = rule.versions.filter(version=version).first()
+    if old is None:
+        raise Problem("There is no such version.", "version", 404)
+    content = dict(old.content)
+    for money in ("value", "lifetime_factor"):
+        content[money] = None if content.get(money) is None else Decimal(content[money])
+    return change_rule(rule, RuleContent(**content), by)
 
 
 def remove_rule(rule: ConversionRule) -> None:
@@ -92,6 +114,7 @@ def _set_removed(rule: ConversionRule, when: datetime | None) -> None:
 def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> ConversionRule:
     rule.name, rule.category, rule.rule = content.name, content.category, content.rule
     rule.counting, rule.value = content.counting, content.value
+    rule.value_property, rule.lifetime_factor = content.value_property, content.lifetime_factor
     try:
         with transaction.atomic():
             rule.save()
@@ -99,13 +122,7 @@ def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> Conver
                 rule=rule,
                 version=rule.version,
                 made_by=by,
-                content={
-                    "name": rule.name,
-                    "category": rule.category,
-                    "rule": rule.rule,
-                    "counting": rule.counting,
-                    "value": None if rule.value is None else str(rule.value),
-                },
+                content={k: str(v) if isinstance(v, Decimal) else v for k, v in asdict(content).items()},
             )
     except IntegrityError:
         raise Problem(

@@ -2,24 +2,58 @@
 
 from __future__ import annotations
 
-from clabo.collect.models import Kind, Page, Visit
-from clabo.collect.storing import StoredBatch
-from clabo.conversions.counting import count_visits, pages_met, settle
+from collections.abc import Hashable
+
+from clabo.collect.models import Kind, Visit
+from clabo.collect.storing import NewEvent, StoredBatch
+from clabo.conversions.counting import count_visits, settle
 from clabo.conversions.models import ConversionRule
+from clabo.conversions.occurrences import occurrence
 from clabo.core import rules
 
 
 def settle_batch(batch: StoredBatch) -> None:
     """Settle the visitors that a batch may have given a conversion, or taken one from."""
     the_rules = list(ConversionRule.objects.filter(site_id=batch.site_id, deleted_at=None))
-    views = [e for e in batch.events if e.kind == Kind.VIEW]
-    pages = list(Page.objects.filter(pk__in={e.page_id for e in views})) if the_rules and views else []
-    met = {
-        page_id for rule in the_rules for page_id in pages_met(batch.site_id, rules.parse(rule.rule), pages)
-    }
-    concerned = {e.visitor_id for e in views if e.page_id in met} | batch.restitched
-    if concerned:
+    concerned = _concerned(batch, [rules.parse(r.rule) for r in the_rules]) | batch.restitched
+    if concerned and the_rules:
         settle(batch.site_id, the_rules, concerned, afresh=batch.restitched)
     if batch.restitched:
         visits = Visit.objects.filter(site_id=batch.site_id, visitor_id__in=batch.restitched)
         count_visits(batch.site_id, list(visits.values_list("pk", flat=True)))
+
+
+def _concerned(batch: StoredBatch, the_rules: list[rules.Rule]) -> set[int]:
+    """The visitors of new events that meet a rule. Events that no rule can tell apart are decided once."""
+    decided: dict[Hashable, bool] = {}
+    by_parameter = any(isinstance(leaf, rules.Parameter) for rule in the_rules for leaf in rules.leaves(rule))
+    by_views = any(isinstance(leaf, rules.PagesSeen) for rule in the_rules for leaf in rules.leaves(rule))
+    found: set[int] = set()
+    if not the_rules:
+        return found
+    for event in batch.events:
+        if event.visitor_id in found:
+            continue
+        key = (
+            event.kind,
+            event.page_id,
+            event.element_id,
+            event.name,
+            event.query if by_parameter else "",
+            event.views if by_views else 1,
+        )
+        if event.kind in (Kind.MARK, Kind.STAY, Kind.SCROLL):
+            met = _met(batch, event, the_rules)
+        elif key in decided:
+            met = decided[key]
+        else:
+            met = decided[key] = _met(batch, event, the_rules)
+        if met:
+            found.add(event.visitor_id)
+    return found
+
+
+def _met(batch: StoredBatch, event: NewEvent, the_rules: list[rules.Rule]) -> bool:
+    element = batch.elements[event.element_id] if event.element_id else None
+    seen = occurrence(event, batch.pages[event.page_id], element)
+    return any(rules.meets(rule, seen) for rule in the_rules)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
-from urllib.parse import SplitResult, parse_qsl, quote, unquote_to_bytes, urlsplit
+from urllib.parse import SplitResult, parse_qsl, quote, unquote_to_bytes, urlencode, urlsplit
 
 _DEFAULT_PORT = {"http": 80, "https": 443}
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
@@ -145,6 +145,24 @@ def normalise(url: str, meaningful: frozenset[str] = frozenset(), keep_fragment:
     if len(path) > MAX_LENGTH:
         raise AddressError(f"the address is longer than {MAX_LENGTH} characters when escaped")
     return Address(host, path)
+
+
+@lru_cache(maxsize=65_536)
+def canonical_query(url: str) -> str:
+    """The query of `url` with one spelling for each parameter, in its order: "a=1&b=%26".
+
+    Cut at the parameter that would make it longer than MAX_LENGTH, and after the hundredth.
+    """
+    query = url.partition("#")[0].partition("?")[2]
+    kept: list[str] = []
+    length = 0
+    for name, value in parse_qsl(query, keep_blank_values=True)[:100] if query else ():
+        part = urlencode([(name.replace("\x00", ""), value.replace("\x00", ""))])
+        length += len(part) + 1
+        if length > MAX_LENGTH:
+            break
+        kept.append(part)
+    return "&".join(kept)
 
 
 _CAMPAIGN_PARAMETERS = {

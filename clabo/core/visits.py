@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Generic, TypeVar
@@ -62,6 +62,20 @@ def stitch(
             visits.append(last)
         last.hits.append(hit)
     return visits
+
+
+_LEADS_AWAY = frozenset({"outbound", "phone", "mail", "file"})
+
+
+def is_interaction(kind: str, element: Mapping[str, object]) -> bool:
+    """Whether an event is a marked interaction, after which a visit of one view is no bounce.
+
+    A form sent (or its thank-you shown), an event from code, a bridge link, and clicks that lead away.
+    Clicks on other links and buttons, a cookie banner's for example, show no interest in the page.
+    """
+    if kind == "click":
+        return element.get("what") in _LEADS_AWAY
+    return kind in ("mark", "form", "shown", "step")
 
 
 def is_bounce(views: int, conversions: int, interacted: bool) -> bool:

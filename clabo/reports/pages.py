@@ -12,10 +12,10 @@ from django.db.models import Count, Sum
 
 from clabo.accounts.problems import Problem
 from clabo.collect.models import Page, TrafficDay
-from clabo.conversions.counting import pages_met
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.conversions.queries import rules_of
+from clabo.conversions.selecting import Inventory, success_pages
 from clabo.core import rules
 from clabo.core.evidence import (
     Counts,
@@ -130,9 +130,9 @@ def _judged(row: PageRow) -> LandingPage:
 def _success_pages(lens: Lens) -> set[int]:
     """Pages on which a conversion happens: these are meant to be left."""
     found: set[int] = set()
-    pages = list(Page.objects.filter(site=lens.site).only("id", "host", "path"))
+    known = Inventory(lens.site.pk)
     for rule in rules_of(lens.site):
-        found.update(pages_met(lens.site.pk, rules.parse(rule.rule), pages))
+        found |= success_pages(rules.parse(rule.rule), known)
     return found
 
 

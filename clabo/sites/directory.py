@@ -5,37 +5,77 @@ from __future__ import annotations
 import hashlib
 import threading
 import time
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from ipaddress import IPv4Network, IPv6Address, IPv6Network, ip_address, ip_network
 from typing import Any
 
 import msgspec
 from django.conf import settings
 from django.utils.module_loading import import_string
 
-from clabo.sites.models import Site
+from clabo.sites.models import Consent, Site
+
+Network = IPv4Network | IPv6Network
 
 
 @dataclass(frozen=True, slots=True)
 class TagSite:
-    """What the collector knows of a site. `settings` is what its tag is served with."""
+    """What the collector knows of a site. `settings` is what its tag is served with.
+
+    `nameless`: visitors have no stored id; `own_networks`: where the site's own people visit from.
+    """
 
     id: int
     key: str
     hosts: frozenset[str]
     settings: bytes
     etag: str
+    nameless: bool = False
+    own_networks: tuple[Network, ...] = ()
+
+    def is_own(self, address: str) -> bool:
+        """Whether `address` lies in one of the site's own networks."""
+        if not self.own_networks:
+            return False
+        try:
+            ip = ip_address(address)
+        except ValueError:
+            return False
+        if isinstance(ip, IPv6Address) and ip.ipv4_mapped:
+            ip = ip.ipv4_mapped
+        return any(ip in network for network in self.own_networks)
+
+
+def tag_sites(sites: Sequence[Site]) -> list[TagSite]:
+    """The entries for `sites`, whose hosts should be prefetched; a few queries for all of them."""
+    more = [import_string(path)(sites) for path in settings.CLABO_TAG_SETTINGS]
+    return [_entry(site, [m.get(site.pk, {}) for m in more]) for site in sites]
 
 
 def tag_site(site: Site) -> TagSite:
-    """The entry for one site; its hosts must be prefetched or are queried."""
+    """The entry for one site."""
+    return tag_sites([site])[0]
+
+
+def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
     wanted: dict[str, Any] = {"key": site.key, "to": settings.CLABO_COLLECT_URL or settings.PUBLIC_URL}
     hosts = list(site.hosts.all())
+    wanted["hosts"] = [h.host for h in hosts]
     if stand := {h.host: h.stands_for for h in hosts if h.stands_for}:
         wanted["stand"] = stand
     if site.keep_fragment:
         wanted["fragment"] = True
-    for path in settings.CLABO_TAG_SETTINGS:
-        wanted.update(import_string(path)(site))
+    if site.consent != Consent.ALWAYS:
+        wanted["consent"] = site.consent
+    if site.frame_origins:
+        wanted["frames"] = site.frame_origins
+    for each in more:
+        wanted.update(each)
+    nameless = site.consent == Consent.NAMELESS
+    if nameless:
+        # Without an id nobody can be shown the same variant again.
+        wanted["tests"] = []
     encoded = msgspec.json.encode(wanted)
     return TagSite(
         site.pk,
@@ -43,6 +83,8 @@ def tag_site(site: Site) -> TagSite:
         frozenset(h.host for h in hosts),
         encoded,
         hashlib.sha256(encoded).hexdigest()[:20],
+        nameless,
+        tuple(ip_network(n) for n in site.own_networks),
     )
 
 
@@ -66,6 +108,5 @@ class Directory:
         with self._lock:
             if time.monotonic() - self.loaded_at < at_most_every:
                 return
-            sites = {s.key: tag_site(s) for s in Site.objects.prefetch_related("hosts")}
-            self._sites = sites
+            self._sites = {s.key: s for s in tag_sites(list(Site.objects.prefetch_related("hosts")))}
             self.loaded_at = time.monotonic()

@@ -17,6 +17,14 @@ def new_key() -> str:
     return secrets.token_hex(8)
 
 
+class Consent(models.TextChoices):
+    """When the tag stores an id and sends hits. Global Privacy Control goes before all of them."""
+
+    ALWAYS = "always"
+    ASK = "ask", "only after consent"
+    NAMELESS = "nameless", "without a stored id"
+
+
 class Site(models.Model):
     """One web site or funnel that is measured as a whole."""
 
@@ -31,6 +39,11 @@ class Site(models.Model):
         default=30, validators=[MinValueValidator(1), MaxValueValidator(240)]
     )
     attribution_window_days = models.PositiveSmallIntegerField(default=30)
+    consent = models.CharField(max_length=10, choices=Consent.choices, default=Consent.ALWAYS)
+    # Visits from these networks are the site's own people's (CIDR).
+    own_networks = ArrayField(models.CharField(max_length=50), default=list, blank=True)
+    # Origins of frames whose form helper is listened to.
+    frame_origins = ArrayField(models.CharField(max_length=300), default=list, blank=True)
     margin = models.DecimalField(max_digits=5, decimal_places=4, null=True, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from clabo.collect.storing import StoredBatch
@@ -10,11 +11,12 @@ from clabo.sites.models import Site
 from clabo.splits.models import Exposure, SplitTest
 
 
-def tag_settings(site: Site) -> dict[str, Any]:
-    """The running tests as the tag needs them: salt, addresses, shares, traffic."""
-    tests = SplitTest.objects.filter(site=site, state=SplitTest.State.RUNNING).prefetch_related("variants")
-    return {
-        "tests": [
+def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
+    """The running tests of each site as its tag needs them: salt, addresses, shares, traffic."""
+    tests = SplitTest.objects.filter(site__in=sites, state=SplitTest.State.RUNNING)
+    found: dict[int, dict[str, Any]] = {site.pk: {"tests": []} for site in sites}
+    for test in tests.order_by("pk").prefetch_related("variants"):
+        found[test.site_id]["tests"].append(
             {
                 "key": test.key,
                 "traffic": test.traffic,
@@ -23,9 +25,8 @@ def tag_settings(site: Site) -> dict[str, Any]:
                     for v in test.variants.all()
                 ],
             }
-            for test in tests
-        ]
-    }
+        )
+    return found
 
 
 def expose_batch(batch: StoredBatch) -> None:

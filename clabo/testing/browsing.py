@@ -22,7 +22,6 @@ from django.utils.module_loading import import_string
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 from clabo.collect import pipeline
-from clabo.collect.asgi import Collector
 from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
 
@@ -34,6 +33,9 @@ CHROMIUM = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    # Headless Chromium says that it is, and would be taken for the bot it is. A context's own user agent
+    # does not reach what is sent while a page is being left.
+    f"--user-agent={BROWSER}",
 ]
 
 
@@ -52,7 +54,9 @@ class Server:
         self.url = f"http://localhost:{listening.getsockname()[1]}"
 
         def run() -> None:
-            config = uvicorn.Config(application(), log_level="error", lifespan="on")
+            config = uvicorn.Config(
+                application(), log_level="error", lifespan="on", timeout_graceful_shutdown=1
+            )
             self._server = uvicorn.Server(config)
             asyncio.run(self._server.serve([listening]))
 
@@ -150,9 +154,9 @@ class BrowserCase(TransactionTestCase):
             )
             with_url.enable()
             self.addCleanup(with_url.disable)
-            from clabo.config.asgi import django_application
+            from clabo.config.asgi import assembled
 
-            return Collector(behind=django_application)  # type: ignore[arg-type]
+            return assembled()
 
         self.server.start(application)
         # A request that is cut off goes on in its thread, and would hold what the next test clears.
@@ -169,8 +173,6 @@ class BrowserCase(TransactionTestCase):
             **{
                 "viewport": {"width": 1280, "height": 800},
                 "locale": "en-GB",
-                # Headless Chromium says that it is, and would be taken for the bot it is.
-                "user_agent": BROWSER,
                 **options,
             }
         )

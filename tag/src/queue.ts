@@ -1,9 +1,24 @@
 /** Events on their way out. What was not accepted stays in storage and is tried again. */
 import type { Settings } from "./settings";
 
+export interface Element {
+  id?: string;
+  name?: string;
+  action?: string;
+  fields?: string[];
+  what?: string;
+  text?: string;
+  to?: string;
+  fits?: string[];
+  selector?: string;
+  origin?: string;
+  keys?: Record<string, string>;
+  values?: Record<string, string>;
+}
+
 export interface Sent {
   id: string;
-  kind: "view" | "mark" | "note";
+  kind: "view" | "mark" | "note" | "form" | "tried" | "click" | "message" | "shown" | "stay" | "scroll";
   /** This browser's clock; only differences of it are ever sent. */
   at: number;
   url: string;
@@ -13,19 +28,32 @@ export interface Sent {
   properties?: Record<string, unknown>;
   variants?: Record<string, string>;
   twice?: boolean;
+  element?: Element;
+  reached?: number;
+}
+
+/** What is said of the visitor with every request. */
+export interface Who {
+  visitor: string;
+  device: string;
+  own?: true;
+  rehearsal?: string;
 }
 
 const DAY = 864e5;
 const MOST = 50;
 
-export function makeQueue(settings: Settings, visitor: string, device: string) {
+export function makeQueue(settings: Settings, who: Who) {
   const place = `clabo_${settings.key}`;
   let waiting: Sent[] = [];
   let timer = 0;
   let busy = false;
   let pause = 1000;
+  // Where nothing may be stored, what could not be sent is lost with the page.
+  const stores = settings.consent !== "nameless";
 
   const keep = () => {
+    if (!stores) return;
     try {
       if (waiting.length) localStorage.setItem(place, JSON.stringify(waiting.slice(-200)));
       else localStorage.removeItem(place);
@@ -34,8 +62,7 @@ export function makeQueue(settings: Settings, visitor: string, device: string) {
 
   const body = (events: Sent[]) =>
     JSON.stringify({
-      visitor,
-      device,
+      ...who,
       viewport: [innerWidth, innerHeight],
       events: events.map(({ at, ...event }) => ({ ...event, age: Math.max(0, Date.now() - at) })),
     });
@@ -72,7 +99,7 @@ export function makeQueue(settings: Settings, visitor: string, device: string) {
   }
 
   try {
-    waiting = JSON.parse(localStorage.getItem(place) || "[]");
+    waiting = (stores && JSON.parse(localStorage.getItem(place) || "[]")) || [];
     if (!Array.isArray(waiting)) waiting = [];
   } catch {
     waiting = [];

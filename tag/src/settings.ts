@@ -12,13 +12,40 @@ export interface SplitTest {
   variants: Variant[];
 }
 
+/** Holds on a page whose address compares so with one of these; everywhere where there are none. */
+export interface Where {
+  match: "equals" | "begins" | "contains";
+  value: string;
+}
+
+export interface Watched {
+  shown?: { selector?: string; text?: string };
+  stay?: number;
+  scroll?: number;
+  where?: Where[];
+}
+
+export interface FrameRule {
+  origin: string;
+  at: string;
+  value: string;
+  where?: Where[];
+}
+
 export interface Settings {
   key: string;
   /** Address of the collector. */
   to: string;
+  hosts: string[];
   /** The site routes by the fragment. */
   fragment?: boolean;
   /** Hosts whose pages stand for those of another, for example a staging copy. */
   stand?: Record<string, string>;
+  consent?: "ask" | "nameless";
+  /** Origins whose form helper is listened to. */
+  frames?: string[];
   tests: SplitTest[];
+  messages?: FrameRule[];
+  clicks?: { selector: string; where?: Where[] }[];
+  watch?: Watched[];
 }

@@ -26,10 +26,3 @@ export function assign(visitor: string, test: SplitTest): Variant | undefined {
   }
   return test.variants[test.variants.length - 1];
 }
-
-/** Whether the address is the variant's page, compared the way the server stores pages. */
-export function shows(variant: Variant, at: Location, stand: Record<string, string> = {}): boolean {
-  const path = at.pathname.length > 1 ? at.pathname.replace(/\/+$/, "") || "/" : "/";
-  const host = at.host.toLowerCase();
-  return variant.host === (stand[host] ?? host) && variant.path === path;
-}

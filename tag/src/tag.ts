@@ -1,16 +1,35 @@
 /** The browser tag. Nothing here may ever throw into the page. */
-import { makeQueue, type Sent } from "./queue";
+import { clicked } from "./clicks";
+import { holds, page } from "./place";
+import { type Element, makeQueue, type Sent, type Who } from "./queue";
 import type { Settings } from "./settings";
-import { assign, shows } from "./splits";
+import { assign } from "./splits";
 
 declare const __SETTINGS__: Settings;
 
 type Mark = [name: string, properties?: Record<string, unknown>];
+
+/** What the parts that are loaded on demand are given. */
+export interface Tag {
+  settings: Settings;
+  event: (kind: Sent["kind"], element?: Element, more?: Partial<Sent>) => void;
+  /** Called at every view, the page's own included. */
+  viewed: ((address: string) => void)[];
+  /** What happened before the part was there. */
+  early: unknown[];
+  /** What the address asked to be told. */
+  told?: string;
+}
+
 interface Api {
   q?: Mark[];
+  /** The consent that was given before the tag was there. */
+  c?: boolean;
   on?: number;
   twice?: () => void;
+  part?: (name: string, start: (tag: Tag) => void) => void;
   mark: (...call: Mark) => void;
+  consent: (given: boolean) => void;
 }
 declare global {
   interface Window {
@@ -24,101 +43,208 @@ declare global {
   }
 }
 
+/** Reads or writes where it may be forbidden. */
+function tried<T>(what: () => T): T | undefined {
+  try {
+    return what();
+  } catch {
+    return undefined;
+  }
+}
+
 function run(settings: Settings) {
-  const early = window.clabo;
-  if (early?.on) {
-    early.twice?.();
+  const before = window.clabo;
+  if (before?.on) {
+    before.twice?.();
     return;
   }
-  const api: Api = { on: 1, mark: () => {} };
+  const api: Api = { on: 1, mark: () => {}, consent: () => {} };
   window.clabo = api;
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
 
+  const inFrame = parent !== window && (document.currentScript as HTMLElement | null)?.dataset.claboFrame !== undefined;
   const newId = () =>
     Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
-  const visitor = /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(document.cookie)?.[1] ?? newId();
-  const secure = location.protocol === "https:" ? ";secure" : "";
-  // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
-  document.cookie = `clabo_id=${visitor};path=/;max-age=34128000;samesite=lax${secure}`;
 
-  // A split test's redirect hides where the visitor came from: it is handed over to the next page.
+  // Own visits and rehearsals: the link says so once, and the browser or the tab remembers.
+  const asked = /[?&]clabo=([\w-]+)/.exec(location.search)?.[1];
+  if (asked === "own") tried(() => localStorage.setItem("clabo_own", "1"));
+  if (asked === "not-own") tried(() => localStorage.removeItem("clabo_own"));
+  const token = /^rehearse-([0-9a-z]{8,32})$/.exec(asked ?? "")?.[1];
+  if (token) tried(() => sessionStorage.setItem("clabo_rehearsal", token));
+  if (asked === "end-rehearsal") tried(() => sessionStorage.removeItem("clabo_rehearsal"));
+  const rehearsal = tried(() => sessionStorage.getItem("clabo_rehearsal")) || undefined;
+  const own = tried(() => localStorage.getItem("clabo_own")) ? (true as const) : undefined;
+
   let referrer = document.referrer;
-  const variants: Record<string, string> = {};
-  try {
-    const handed = sessionStorage.getItem("clabo_from");
-    if (handed !== null) {
-      referrer = handed;
-      sessionStorage.removeItem("clabo_from");
-    }
-  } catch {}
-  for (const test of settings.tests) {
-    const chosen = assign(visitor, test);
-    if (!chosen) continue;
-    const control = test.variants[0];
-    if (shows(chosen, location, settings.stand)) variants[test.key] = chosen.letter;
-    else if (control && shows(control, location, settings.stand)) {
-      try {
-        sessionStorage.setItem("clabo_from", referrer);
-      } catch {}
-      // Nothing of the control may flash by; and nothing is counted here, the visit begins there.
-      document.documentElement.style.visibility = "hidden";
-      location.replace(location.origin + chosen.path + location.search + location.hash);
-      return;
-    }
-  }
-
   const touch = matchMedia("(pointer: coarse)").matches;
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
-  const send = makeQueue(settings, visitor, device);
+  const who: Who = { visitor: "", device, own, rehearsal };
+  const variants: Record<string, string> = {};
+  // Until consent is given or refused; then the queue, or nothing.
+  let held: Sent[] = [];
+  let send: (event: Sent) => void = (event) => held.push(event);
+  let refused = false;
+
+  /** From here on an id may be stored. True where the page is being left for a variant. */
+  function open() {
+    if (settings.consent !== "nameless") {
+      who.visitor = /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(document.cookie)?.[1] ?? newId();
+      const secure = location.protocol === "https:" ? ";secure" : "";
+      // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
+      document.cookie = `clabo_id=${who.visitor};path=/;max-age=34128000;samesite=lax${secure}`;
+      // A split test's redirect hides where the visitor came from: it is handed over to the next page.
+      tried(() => {
+        const handed = sessionStorage.getItem("clabo_from");
+        if (handed !== null) {
+          referrer = handed;
+          sessionStorage.removeItem("clabo_from");
+        }
+      });
+      const here = page({ ...settings, fragment: false }, location);
+      for (const test of settings.tests) {
+        const chosen = assign(who.visitor, test);
+        const control = test.variants[0];
+        if (chosen && chosen.host === here.host && chosen.path === here.path) variants[test.key] = chosen.letter;
+        else if (chosen && control && control.host === here.host && control.path === here.path) {
+          tried(() => sessionStorage.setItem("clabo_from", referrer));
+          // Nothing of the control may flash by; and nothing is counted here, the visit begins there.
+          document.documentElement.style.visibility = "hidden";
+          location.replace(location.origin + chosen.path + location.search + location.hash);
+          return true;
+        }
+      }
+    }
+    const queue = makeQueue(settings, who);
+    for (const event of held) queue(event);
+    held = [];
+    send = queue;
+    return false;
+  }
+
+  const decided = settings.consent === "ask" ? tried(() => localStorage.getItem("clabo_consent")) : "1";
+  if (!inFrame && decided === "1" && open()) return;
+  const refuse = () => {
+    refused = true;
+    held = [];
+    send = () => {};
+  };
+  if (decided === "0") refuse();
+  api.consent = (given) => {
+    if (settings.consent !== "ask") return;
+    tried(() => localStorage.setItem("clabo_consent", given ? "1" : "0"));
+    if (!given) {
+      refuse();
+      // biome-ignore lint/suspicious/noDocumentCookie: as above.
+      document.cookie = "clabo_id=;path=/;max-age=0";
+      tried(() => localStorage.removeItem(`clabo_${settings.key}`));
+    } else if (refused || !who.visitor) {
+      refused = false;
+      open();
+    }
+  };
+
+  // However often a page calls: a hundred at once, and one a second from then on.
+  let room = 100;
+  let filled = Date.now();
+  const event: Tag["event"] = (kind, element, more) => {
+    const now = Date.now();
+    room = Math.min(100, room + (now - filled) / 1000);
+    filled = now;
+    if (room < 1) return;
+    room--;
+    send({ id: newId(), kind, at: now, url: location.href.slice(0, 2048), ...(element && { element }), ...more });
+  };
+
+  // -- parts that only some pages need -----------------------------------------------------------
+  const started: Record<string, unknown[]> = {};
+  const viewed: Tag["viewed"] = [];
+  const told = asked;
+  const need = (name: string, early?: unknown) => {
+    const waiting = started[name];
+    if (waiting) {
+      if (early && waiting.length < 20) waiting.push(early);
+      return;
+    }
+    started[name] = early ? [early] : [];
+    const script = document.createElement("script");
+    script.async = true;
+    script.src = `${settings.to}/tag/part/${name}.js`;
+    document.head.append(script);
+  };
+  api.part = (name, start) => tried(() => start({ settings, event, viewed, told, early: started[name] ?? [] }));
+
+  if (inFrame) {
+    // The frame's own page: its forms are told to the page around it, and nothing else happens here.
+    send = ({ kind, element }) => parent.postMessage({ clabo: settings.key, kind, element }, "*");
+    need("forms");
+    return;
+  }
 
   let last = "";
-  const event = (kind: Sent["kind"], more: Partial<Sent>) =>
-    send({ id: newId(), kind, at: Date.now(), url: location.href.slice(0, 2048), ...more });
   const address = () => (settings.fragment ? location.href : location.href.replace(/#.*/, ""));
+  const listen = () => {
+    if (document.forms.length) need("forms");
+    if (settings.watch?.some((w) => holds(settings, w.where, location))) need("watch");
+  };
   const view = () => {
     const here = address();
     if (here === last) return;
     const came = last || referrer;
     last = here;
-    event("view", {
+    event("view", undefined, {
       title: document.title.slice(0, 300),
       referrer: came.slice(0, 2048),
       ...(Object.keys(variants).length && { variants }),
     });
+    tried(listen);
+    for (const each of viewed) each(here);
   };
-  api.twice = () => event("note", { twice: true });
+  api.twice = () => event("note", undefined, { twice: true });
   api.mark = (name, properties) => {
-    try {
+    tried(() => {
       const plain: Record<string, unknown> = {};
       for (const [key, value] of Object.entries(properties || {}).slice(0, 20)) {
         if (value === null || /^(string|number|boolean)$/.test(typeof value))
           plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
       }
-      event("mark", { name: String(name).slice(0, 64), properties: plain });
-    } catch {}
+      event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
+    });
   };
+  if (asked) need("notice");
+
+  addEventListener("click", (e) => tried(() => clicked(e, settings, (element) => event("click", element))), true);
+  addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && need("forms")), true);
+  addEventListener("message", (e) => {
+    if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);
+  });
 
   // Single-page sites change the address without a load. The title follows a moment later.
   const soon = () => setTimeout(view, 50);
   for (const name of ["pushState", "replaceState"] as const) {
-    const own = history[name];
-    history[name] = function (...args) {
-      own.apply(this, args);
-      soon();
-    };
+    tried(() => {
+      const native = history[name];
+      history[name] = function (...args) {
+        native.apply(this, args);
+        soon();
+      };
+    });
   }
   addEventListener("popstate", soon);
   addEventListener("hashchange", soon);
 
   const begin = () => {
     view();
-    for (const call of early?.q || []) api.mark(...call);
+    for (const call of before?.q || []) api.mark(...call);
+    if (before?.c !== undefined) api.consent(before.c);
   };
   if (document.prerendering) document.addEventListener("prerenderingchange", begin, { once: true });
   // In the head the title may not be there yet.
   else if (document.title || document.readyState !== "loading") begin();
   else document.addEventListener("DOMContentLoaded", begin, { once: true });
+  // Forms come with the body, which may not be there yet either.
+  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", () => tried(listen));
 }
 
 try {

@@ -27,9 +27,11 @@ class Told(TestCase):
             walk(self.site, 2, self.now - timedelta(minutes=20), "/a?utm_source=meadow&utm_medium=cpc", "/b")
         )
         hits = queries.live_hits(self.site)
-        self.assertEqual([h.path for h in hits], ["/b", "/a", "/long-ago"])
-        self.assertEqual((hits[0].channel, hits[0].source, hits[0].visit_number), ("paid", "meadow", 1))
-        self.assertEqual([h.path for h in queries.live_hits(self.site, most=1)], ["/b"])
+        self.assertEqual([h.page.path for h in hits], ["/b", "/a", "/long-ago"])
+        self.assertEqual(
+            (hits[0].visit.channel, hits[0].visit.origin.source, hits[0].visit.number), ("paid", "meadow", 1)
+        )
+        self.assertEqual([h.page.path for h in queries.live_hits(self.site, most=1)], ["/b"])
 
     def test_how_far_behind_the_worker_is(self) -> None:
         self.assertEqual(queries.arrivals(self.site).behind_seconds, 0)

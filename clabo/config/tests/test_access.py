@@ -10,12 +10,12 @@ from typing import Any
 from django.test import Client, TestCase
 
 from clabo.accounts.models import Membership, Role, User
-from clabo.collect.models import Page
+from clabo.collect.models import Event, Page
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant
-from clabo.testing.traffic import START, make_rule, make_site, make_user
+from clabo.testing.traffic import START, make_rule, make_site, make_user, receive, walk
 
 # Open to everybody by design: who am I, and the first account, which has a token of its own.
 OPEN = {("get", "/api/session"), ("post", "/api/setup")}
@@ -37,10 +37,11 @@ class EveryRoute(TestCase):
         other = make_site()
         self.outsider = make_user(other, Role.OWNER, "owner@elsewhere.example")
         self.rule = make_rule(self.site, "/thank-you")
-        RuleVersion.objects.create(rule=self.rule, version=1, content={})
+        RuleVersion.objects.create(rule=self.rule, version=1, content={**CONVERSION, "value": None})
+        receive(walk(self.site, 1, START, "/a"))
         pages = [
             Page.objects.create(site=self.site, host="shop.example", path=path, first_at=START, last_at=START)
-            for path in ("/a", "/b")
+            for path in ("/c", "/b")
         ]
         self.test = SplitTest.objects.create(
             site=self.site, name="T", rule=self.rule, baseline=0.1, smallest_lift=0.5, planned_visitors=900
@@ -77,7 +78,7 @@ class EveryRoute(TestCase):
         paths = api.get_openapi_schema()["paths"]
         return [(method, path) for path, methods in paths.items() for method in methods]
 
-    def call(self, client: Client, method: str, path: str, **other: int) -> Any:
+    def call(self, client: Client, method: str, path: str, **other: Any) -> Any:
         known = {
             "workspace_id": self.site.workspace_id,
             "site_id": self.site.pk,
@@ -85,6 +86,8 @@ class EveryRoute(TestCase):
             "test_id": self.test.pk,
             "import_id": self.batch.pk,
             "user_id": self.viewer.pk,
+            "version": 1,
+            "hit_id": Event.objects.get(site=self.site).id,
             **other,
         }
         address = re.sub(r"\{(\w+)\}", lambda m: str(known[m[1]]), path)
@@ -142,7 +145,7 @@ class EveryRoute(TestCase):
         Membership.objects.create(workspace=other.workspace, user=self.owner, role=Role.OWNER)
         client = self.signed_in(self.owner)
         for method, path in self.routes():
-            if not re.search(r"\{(rule|test|import)_id\}", path):
+            if not re.search(r"\{(rule|test|import|hit)_id\}", path):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))

@@ -15,6 +15,7 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 from clabo.accounts.problems import Problem
 from clabo.collect.queries import live_hits
 from clabo.conversions import queries, services
+from clabo.conversions.backcount import back_count
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.recount import recount_next
 from clabo.core import rules
@@ -86,9 +87,11 @@ class OverEverybody(HypothesisTestCase):
         self.assertEqual(Credit.objects.filter(site=site, model="last").count(), sum(expected.values()))
 
     def core_counts(
-        self, hits: list[tuple[int, int, str]], language: rules.Rule, mode: Any
+        self, hits: list[tuple[int, int, str]], language: Any, mode: Any
     ) -> list[tuple[int, int]]:
         class Seen:
+            order = ""
+
             def __init__(self, visitor: int, visit: int, minutes: int) -> None:
                 self.visitor, self.visit, self.minutes = visitor, visit, minutes
 
@@ -173,12 +176,15 @@ class BeforeSaving(TestCase):
             + walk(site, 3, now, "/journal/thank-you-to-all")
         )
         rule = rules.parse({"page": {"match": "equals", "value": "/thank-you"}})
-        found = queries.preview(site, rule, "visit")
+        found = back_count(site, rule, "visit")
         self.assertEqual((found.events, found.conversions, sum(found.per_day)), (3, 2, 2))
         self.assertEqual(
-            [(str(c.page), c.views, c.entries) for c in found.caught], [("shop.example/thank-you", 3, 0)]
+            [(str(c.page), c.events, c.visits, c.begun) for c in found.caught],
+            [("shop.example/thank-you", 3, 2, 0)],
         )
-        self.assertEqual([(c.page.path, c.entries) for c in found.near], [("/journal/thank-you-to-all", 1)])
+        self.assertEqual(
+            [(n.place.page.path, n.place.events) for n in found.near], [("/journal/thank-you-to-all", 1)]
+        )
         self.assertFalse(Conversion.objects.exists())
 
     def test_live_names_the_rules_met_and_repetitions(self) -> None:

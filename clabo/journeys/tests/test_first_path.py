@@ -10,7 +10,7 @@ from uuid import uuid4
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.services import setup_token
-from clabo.collect.models import Event
+from clabo.collect.models import Event, Kind
 from clabo.core.splits import assign
 from clabo.splits.models import Exposure, SplitTest
 from clabo.testing.browsing import BrowserCase
@@ -86,13 +86,14 @@ class FirstPath(BrowserCase):
         how.select_option("contains")
         page.get_by_label("Address", exact=True).fill("thank-you")
         effect = page.get_by_label("What the rule catches")
-        expect(effect).to_contain_text("Addresses it catches 2")
-        expect(effect.get_by_role("row", name="/journal/thank-you")).to_contain_text("an article?")
+        expect(effect).to_contain_text("Caught 2")
+        expect(effect.get_by_role("row", name="/journal/thank-you")).to_contain_text("1 of 1")
         how.select_option("equals")
         page.get_by_label("Address", exact=True).fill("/order/thank-you")
-        expect(effect).to_contain_text("Addresses it catches 1")
+        expect(effect).to_contain_text("Caught 1")
         page.get_by_label("Name", exact=True).fill("Starter Kit Order")
         page.get_by_label("Kind").select_option("purchase")
+        page.get_by_label("Worth", exact=True).select_option("fixed")
         page.get_by_label(re.compile("Worth each")).fill("59")
         page.get_by_role("button", name="Save and count it back").click()
         expect(page.get_by_text("Use small letters, digits and underscores")).to_be_visible()
@@ -182,7 +183,7 @@ class FirstPath(BrowserCase):
         arrives = "/starter-hive" + ("-b" if letter == "B" else "")
         visitor.wait_for_url(f"**{arrives}?utm_source=meadow-feed&utm_medium=cpc#order")
         visitor.wait_for_load_state()
-        hits = Event.objects.filter(visitor__key=key)
+        hits = Event.objects.filter(visitor__key=key, kind=Kind.VIEW)
         self.until(hits.exists, f"the hit of variant {letter}")
         self.assertEqual(list(hits.values_list("page__path", flat=True)), [arrives])
         visitor.get_by_role("button", name="Order").click()

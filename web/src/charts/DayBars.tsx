@@ -1,7 +1,22 @@
 /** Counts by day as thin bars. */
 import { count, day } from "../parts/format";
 
-export function DayBars({ values, first, height = 44 }: { values: number[]; first?: string; height?: number }) {
+interface Props {
+  values: number[];
+  /** The first day, where it is to be named. */
+  first?: string;
+  height?: number;
+  /** Moments at which what is counted was changed: marked below their day. */
+  changes?: string[];
+}
+
+/** Which bar a moment belongs to, the last one being today's. */
+const place = (iso: string, days: number) => {
+  const back = Math.round((new Date().setHours(12, 0, 0, 0) - new Date(iso).setHours(12, 0, 0, 0)) / 864e5);
+  return days - 1 - back;
+};
+
+export function DayBars({ values, first, height = 44, changes = [] }: Props) {
   const top = Math.max(1, ...values);
   const bars = values
     .map((value, index) => {
@@ -18,9 +33,21 @@ export function DayBars({ values, first, height = 44 }: { values: number[]; firs
         className="w-full"
         height={height}
         role="img"
-        aria-label={`${count(total)} over ${values.length} days, at most ${count(top)} a day`}
+        aria-label={`${count(total)} over ${values.length} days, at most ${count(top)} a day${
+          changes.length ? `; the rule was changed on ${changes.map(day).join(", ")}` : ""
+        }`}
       >
         <path d={bars} fill="var(--color-ink)" />
+        {changes.map((iso) => (
+          <rect
+            key={iso}
+            x={place(iso, values.length) * 10 + 4}
+            y={0}
+            width={2}
+            height={height}
+            fill="var(--color-marigold)"
+          />
+        ))}
         <line x1={0} x2={values.length * 10} y1={height - 0.5} y2={height - 0.5} stroke="var(--color-line)" />
       </svg>
       {first && (

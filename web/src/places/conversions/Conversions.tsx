@@ -5,10 +5,11 @@ import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { DayBars } from "../../charts/DayBars";
-import { ago, count, money, words } from "../../parts/format";
+import { ago, count, day, money, words } from "../../parts/format";
 import { Scroll } from "../../parts/Scroll";
 import { Button, Empty, Failed, Head, Loading } from "../../parts/ui";
 import { Editor } from "./Editor";
+import { changed } from "./Versions";
 
 export type Conversion = Schemas["ConversionOut"];
 
@@ -24,6 +25,16 @@ export const COUNTINGS: Record<Conversion["counting"], string> = {
   visit: "once a visit",
   visitor: "once a visitor",
 };
+
+function Recounting({ progress }: { progress: number | null | undefined }) {
+  if (progress == null) return <span className="text-marigold">counting back …</span>;
+  return (
+    <span className="text-marigold">
+      counting back, {Math.round(progress * 100)} %
+      <progress className="block h-1 w-full accent-marigold" value={progress} aria-label="Counted back" />
+    </span>
+  );
+}
 
 export default function Conversions() {
   const siteId = useSiteId();
@@ -110,12 +121,30 @@ export default function Conversions() {
                     </td>
                     <td className="text">{CATEGORIES[c.category]}</td>
                     <td className="text">{COUNTINGS[c.counting]}</td>
-                    <td className="num">{money(c.value, site.currency)}</td>
                     <td className="num">
-                      {c.recounting ? <span className="text-marigold">counting back …</span> : count(c.recent)}
+                      {c.value_property ? (
+                        <span className="font-sans">{c.value_property}</span>
+                      ) : (
+                        money(c.value, site.currency)
+                      )}
+                      {c.lifetime_factor != null && (
+                        <span className="block text-[12px] text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
+                      )}
+                    </td>
+                    <td className="num">
+                      {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
+                      {c.foreign > 0 && (
+                        <span className="block text-[12px] text-marigold">{count(c.foreign)} in another currency</span>
+                      )}
                     </td>
                     <td className="text w-56">
-                      <DayBars values={c.per_day} height={28} />
+                      <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
+                      {c.changes.slice(-1).map((v) => (
+                        <span key={v.version} className="block text-[12px] leading-tight text-quiet">
+                          changed {day(v.made_at)}
+                          {changed(v) && `: ${changed(v)}`}
+                        </span>
+                      ))}
                     </td>
                     <td className="num">{ago(c.last_at)}</td>
                     <td>
@@ -134,8 +163,8 @@ export default function Conversions() {
           <div className="mt-5">
             <Empty title="Nothing counts as a conversion yet.">
               <p>
-                Say which page a visitor reaches when they have become a lead or have ordered, for example a thank-you
-                page.
+                Say what a visitor does when they become a lead or order: a page is reached, a form is sent, a number is
+                called, a frame or your own code says so.
               </p>
               {site.canEdit && (
                 <Button kind="main" onClick={() => setEditing("new")}>

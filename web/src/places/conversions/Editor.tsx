@@ -5,26 +5,17 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { useSite } from "../../app/session";
 import { words } from "../../parts/format";
-import { KnownPages } from "../../parts/KnownPages";
 import { Button, Field, FormProblem, fieldError, Head, Input, Select } from "../../parts/ui";
+import { Builder } from "./builder/Builder";
+import { asGroup, complete, type Group, type Rule, simplified } from "./builder/rule";
 import { CATEGORIES, COUNTINGS, type Conversion } from "./Conversions";
 import { Effect } from "./Effect";
 import { Versions } from "./Versions";
+import { Worth } from "./Worth";
 
-type Draft = Schemas["ConversionIn"];
-const MATCHES: Record<Draft["rule"]["page"]["match"], string> = {
-  equals: "is exactly",
-  begins: "begins with",
-  contains: "contains",
-  pattern: "fits the pattern",
-};
-const HINTS: Record<Draft["rule"]["page"]["match"], string> = {
-  equals: "Also met with campaign parameters behind it: they never make another page.",
-  begins: "Everything below it counts as well.",
-  contains: "Look at the right: an article may have the same words in its address.",
-  pattern: "A regular expression, held against host and path, for example /thank-you/\\w+$",
-};
-const FIELDS = ["name", "category", "match", "value", "counting", "rule"];
+export type Draft = Omit<Schemas["ConversionIn"], "rule">;
+const RULE_FIELDS = ["value", "match", "rule", "origin", "selector", "where", "property", "comparison", "at", "id"];
+const FIELDS = ["name", "category", "counting", "value_property", "lifetime_factor", ...RULE_FIELDS];
 
 function useSlow<T>(value: T, wait: number) {
   const [slow, setSlow] = useState(value);
@@ -34,6 +25,9 @@ function useSlow<T>(value: T, wait: number) {
   }, [value, wait]);
   return useDeferredValue(slow);
 }
+
+/** Decimals as a person writes them: 59, not 59.0000. */
+const plain = (value: string | number | null | undefined) => (value == null ? null : String(Number(value)));
 
 interface Props {
   siteId: number;
@@ -45,35 +39,44 @@ export function Editor({ siteId, rule, close }: Props) {
   const site = useSite(siteId);
   const queries = useQueryClient();
   const [draft, setDraft] = useState<Draft>(
-    (rule && { ...rule, value: rule.value == null ? null : String(Number(rule.value)) }) ?? {
-      name: "",
-      category: "lead",
-      counting: "visit",
-      value: null,
-      rule: { page: { match: "equals", value: "" } },
-    },
+    rule
+      ? { ...rule, value: plain(rule.value), lifetime_factor: plain(rule.lifetime_factor) }
+      : { name: "", category: "lead", counting: "visit", value: null, value_property: "", lifetime_factor: null },
+  );
+  const [language, setLanguage] = useState<Group>(
+    asGroup((rule?.rule as unknown as Rule) ?? { page: { match: "equals", value: "" } }),
   );
   const [days, setDays] = useState(28);
   const change = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
-  const page = draft.rule.page;
-  const asked = useSlow({ page, counting: draft.counting, days }, 200);
+  const written = complete(language);
+  const asked = useSlow(
+    { language: JSON.stringify(simplified(language)), counting: draft.counting, days, name: draft.name, written },
+    200,
+  );
   const preview = useQuery({
     queryKey: ["preview", siteId, asked],
     queryFn: () =>
       data(
         client.POST("/api/sites/{site_id}/conversions/preview", {
           params: { path: { site_id: siteId } },
-          body: { rule: { page: asked.page }, counting: asked.counting, days: asked.days },
+          body: {
+            rule: JSON.parse(asked.language),
+            counting: asked.counting,
+            days: asked.days,
+            name: asked.name,
+            rule_id: rule?.id ?? null,
+          },
         }),
       ),
-    enabled: asked.page.value.trim() !== "",
+    enabled: asked.written,
     placeholderData: (before) => before,
     retry: false,
   });
   const save = useMutation({
     mutationFn: () => {
-      const { name, category, counting, value, rule: language } = draft;
-      const body = { name, category, counting, value, rule: language };
+      const { name, category, counting, value, value_property, lifetime_factor } = draft;
+      const language_json = JSON.parse(JSON.stringify(simplified(language)));
+      const body = { name, category, counting, value, value_property, lifetime_factor, rule: language_json };
       const path = { site_id: siteId };
       return rule
         ? data(
@@ -91,8 +94,10 @@ export function Editor({ siteId, rule, close }: Props) {
     },
   });
   // The rule's own mistakes show while it is written; the server's word on the rest when it is saved.
-  const error = (name: string) => fieldError(save.error, name) ?? fieldError(preview.error, name);
-  const suggestion = proposedName(page.value, draft.category);
+  const ruleError = (name: string) => fieldError(preview.error, name);
+  const error = (name: string) => fieldError(save.error, name);
+  const proposed = preview.data?.proposed_name;
+  const doubt = draft.name && preview.data?.name_doubt;
 
   return (
     <>
@@ -101,53 +106,39 @@ export function Editor({ siteId, rule, close }: Props) {
         lead="Write the rule; beside it stands what it would have caught."
         actions={<Button onClick={close}>Back to all</Button>}
       />
-      <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[380px_minmax(0,1fr)]">
+      <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[400px_minmax(0,1fr)]">
         <form
-          className="flex flex-col gap-3"
+          className="flex min-w-0 flex-col gap-3"
           onSubmit={(e) => {
             e.preventDefault();
             save.mutate();
           }}
         >
           <fieldset disabled={!site.canEdit} className="contents">
-            <fieldset className="flex flex-col gap-3 rounded-box border bg-surface p-3">
-              <legend className="px-1 font-medium">A page is reached whose address</legend>
-              <Select
-                aria-label="How the address is compared"
-                value={page.match}
-                onChange={(e) => change({ rule: { page: { ...page, match: e.target.value as typeof page.match } } })}
-              >
-                {Object.entries(MATCHES).map(([match, text]) => (
-                  <option key={match} value={match}>
-                    {text}
-                  </option>
-                ))}
-              </Select>
-              <Field label="Address" hint={HINTS[page.match]} error={error("value") ?? error("match") ?? error("rule")}>
-                {(p) => (
-                  <Input
-                    {...p}
-                    className="num"
-                    list="known-pages"
-                    placeholder="/thank-you"
-                    value={page.value}
-                    onChange={(e) => change({ rule: { page: { ...page, value: e.target.value } } })}
-                    required
-                  />
-                )}
-              </Field>
-              <KnownPages siteId={siteId} />
-            </fieldset>
+            <h2 className="text-[15px]">It counts when</h2>
+            <Builder siteId={siteId} rule={language} change={setLanguage} error={ruleError} />
+            {preview.error && asked.written && (
+              <p role="alert" className="text-[13px] text-brick">
+                {preview.error.message}
+              </p>
+            )}
+            {preview.data && asked.written && !preview.isError && (
+              <p className="border-l-4 border-line pl-3 text-quiet">
+                In words: <bdi>{preview.data.sentence}</bdi>.
+              </p>
+            )}
             <Field
               label="Name"
               hint={
-                suggestion && !draft.name ? (
+                proposed && proposed !== draft.name && !draft.name ? (
                   <>
                     Small letters, digits and underscores.{" "}
-                    <button type="button" className="text-plum underline" onClick={() => change({ name: suggestion })}>
-                      Call it {suggestion}
+                    <button type="button" className="text-plum underline" onClick={() => change({ name: proposed })}>
+                      Call it {proposed}
                     </button>
                   </>
+                ) : doubt ? (
+                  <span className="font-medium text-marigold">{doubt}</span>
                 ) : (
                   "Small letters, digits and underscores; one that is still clear in a year."
                 )
@@ -197,27 +188,11 @@ export function Editor({ siteId, rule, close }: Props) {
                 )}
               </Field>
             </div>
-            <Field
-              label={`Worth each, in ${site.currency}`}
-              hint="Leave it empty when a conversion has no value."
-              error={fieldError(save.error, "value") && error("value")}
-            >
-              {(p) => (
-                <Input
-                  {...p}
-                  type="number"
-                  min="0"
-                  step="0.01"
-                  className="num"
-                  value={draft.value ?? ""}
-                  onChange={(e) => change({ value: e.target.value === "" ? null : e.target.value })}
-                />
-              )}
-            </Field>
-            <FormProblem problem={save.error} fields={FIELDS} />
+            <Worth draft={draft} change={change} currency={site.currency} error={error} />
+            <FormProblem problem={save.error} fields={FIELDS.filter((f) => !RULE_FIELDS.includes(f))} />
             {site.canEdit ? (
               <div className="flex gap-2">
-                <Button type="submit" kind="main" disabled={save.isPending || preview.isError}>
+                <Button type="submit" kind="main" disabled={save.isPending || !written || preview.isError}>
                   {rule ? "Save and count back again" : "Save and count it back"}
                 </Button>
                 <Button onClick={close}>Leave it</Button>
@@ -226,40 +201,16 @@ export function Editor({ siteId, rule, close }: Props) {
               <p className="text-quiet">Your role lets you look at this, not change it.</p>
             )}
           </fieldset>
-          {rule && <Versions siteId={siteId} rule={rule} use={(content) => setDraft(content)} />}
+          {rule && <Versions siteId={siteId} rule={rule} close={close} />}
         </form>
         <Effect
-          written={page.value.trim() !== ""}
+          written={written}
           preview={preview.isError ? undefined : preview.data}
           days={days}
           setDays={setDays}
-          pick={(path) => change({ rule: { page: { match: "equals", value: path } } })}
+          pick={(path) => setLanguage({ all: [{ page: { match: "equals", value: path } }] })}
         />
       </div>
     </>
   );
-}
-
-/** From "/order/thank-you" and purchase: order_purchase. Words that say only "done" are left out. */
-function proposedName(address: string, category: Draft["category"]) {
-  const done = new Set([
-    "thank",
-    "you",
-    "thanks",
-    "done",
-    "success",
-    "confirmed",
-    "confirmation",
-    "complete",
-    "html",
-    "php",
-  ]);
-  const parts = address
-    .replace(/^.*?:\/\/[^/]*/, "")
-    .toLowerCase()
-    .split(/[^a-z0-9]+/)
-    .filter((word) => word && !done.has(word));
-  const kind = { lead: "lead", signup: "signup", purchase: "order", booking: "booking", other: "reached" }[category];
-  const name = [...parts.filter((word) => word !== kind), kind].join("_");
-  return parts.length && /^[a-z][a-z0-9_]{1,59}$/.test(name) ? name : "";
 }

@@ -1,51 +1,78 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { day } from "../../parts/format";
+import { useSite } from "../../app/session";
+import { count, day, words } from "../../parts/format";
 import { COUNTINGS, type Conversion } from "./Conversions";
-
-type Content = Schemas["ConversionIn"];
 
 interface Props {
   siteId: number;
   rule: Conversion;
-  use: (content: Content) => void;
+  close: () => void;
+}
+
+/** "41 more, 3 fewer since 27 Oct": what a version changed against the one before. */
+export function changed(v: Schemas["ChangeOut"]) {
+  if (v.added == null || v.removed == null) return "";
+  if (!v.added && !v.removed) return "no conversion more or fewer";
+  const parts = [v.added && `${count(v.added)} more`, v.removed && `${count(v.removed)} fewer`].filter(Boolean);
+  return `${parts.join(", ")}${v.changed_since ? ` since ${day(v.changed_since)}` : ""}`;
 }
 
 /** What the rule said before, to read and to take up again. */
-export function Versions({ siteId, rule, use }: Props) {
+export function Versions({ siteId, rule, close }: Props) {
+  const site = useSite(siteId);
+  const queries = useQueryClient();
+  const path = { site_id: siteId, rule_id: rule.id };
   const versions = useQuery({
     queryKey: ["versions", siteId, rule.id, rule.version],
-    queryFn: () =>
+    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions/{rule_id}/versions", { params: { path } })),
+  });
+  const restore = useMutation({
+    mutationFn: (version: number) =>
       data(
-        client.GET("/api/sites/{site_id}/conversions/{rule_id}/versions", {
-          params: { path: { site_id: siteId, rule_id: rule.id } },
+        client.POST("/api/sites/{site_id}/conversions/{rule_id}/versions/{version}/restore", {
+          params: { path: { ...path, version } },
         }),
       ),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["conversions", siteId] });
+      toast(`${words(made.name)} reads as before and is being counted back.`);
+      close();
+    },
+    onError: (error) => toast.error(error.message),
   });
-  const older = versions.data?.filter((v) => v.version !== rule.version) ?? [];
-  if (!older.length) return null;
+  if (!versions.data?.length) return null;
   return (
     <details className="border-t pt-2">
       <summary className="font-medium text-plum">
-        {older.length} older version{older.length === 1 ? "" : "s"}
+        {versions.data.length} version{versions.data.length === 1 ? "" : "s"}
       </summary>
       <ul className="mt-2 flex flex-col gap-2">
-        {older.map((v) => {
-          const content = v.content as unknown as Content;
-          return (
-            <li key={v.version}>
-              <span className="text-quiet">
-                {day(v.made_at)}
-                {v.made_by && `, ${v.made_by}`}:
-              </span>{" "}
-              {content.rule.page.match} <bdi className="num break-all">{content.rule.page.value}</bdi>,{" "}
-              {COUNTINGS[content.counting]}.{" "}
-              <button type="button" className="text-plum underline" onClick={() => use(content)}>
-                Take this up again
-              </button>
-            </li>
-          );
-        })}
+        {versions.data.map((v) => (
+          <li key={v.version}>
+            <span className="text-quiet">
+              {day(v.made_at)}
+              {v.made_by && `, ${v.made_by}`}:
+            </span>{" "}
+            <bdi className="break-words">{v.sentence}</bdi>, {COUNTINGS[v.content.counting as Conversion["counting"]]}.{" "}
+            {changed(v) && <span className="text-quiet">{changed(v)}. </span>}
+            {v.version === rule.version ? (
+              <span className="font-medium">In force.</span>
+            ) : (
+              site.canEdit && (
+                <button
+                  type="button"
+                  className="text-plum underline"
+                  disabled={restore.isPending}
+                  onClick={() => restore.mutate(v.version)}
+                >
+                  Take this up again
+                </button>
+              )
+            )}
+          </li>
+        ))}
       </ul>
     </details>
   );

@@ -1,70 +1,163 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, data, type Schemas } from "../../api/client";
+import { client, data } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
-import { clock, count, day, words } from "../../parts/format";
-import { CHANNELS } from "../../parts/lens";
-import { PageName } from "../../parts/PageName";
-import { Scroll } from "../../parts/Scroll";
-import { Button, cx, Empty, Failed, Head, Loading } from "../../parts/ui";
+import { count } from "../../parts/format";
+import { Sheet } from "../../parts/Sheet";
+import { Button, cx, Empty, Failed, Head, Input, Loading, Select } from "../../parts/ui";
+import { Hits } from "./Hits";
+import { type Hit, type Now, useLive } from "./useLive";
+import { Why } from "./Why";
 
-type Hit = Schemas["HitOut"];
-type Now = Schemas["LiveOut"];
+type Who = "all" | Hit["standing"];
+type What = "all" | "views" | "acts" | "met";
 
-const STANDINGS: Record<Hit["standing"], string> = {
-  counted: "",
-  own: "own visit, not counted",
-  bot: "bot, not counted",
-  rehearsal: "rehearsal, not counted",
+const WHO: Record<Who, string> = {
+  all: "everybody",
+  counted: "visits that count",
+  own: "own visits",
+  bot: "bots",
+  rehearsal: "rehearsals",
+};
+const WHAT: Record<What, string> = {
+  all: "everything",
+  views: "page views",
+  acts: "forms, clicks and events",
+  met: "what met a conversion",
 };
 
 export default function Live() {
   const siteId = useSiteId();
-  const [paused, setPaused] = useState(false);
-  const [visitor, setVisitor] = useState<string>();
-  const live = useQuery({
-    queryKey: ["live", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/live", { params: { path: { site_id: siteId } } })),
-    refetchInterval: paused ? false : 1_500,
+  const live = useLive(siteId);
+  const [held, setHeld] = useState<Hit[]>();
+  const [visitor, setVisitor] = useState<Hit>();
+  const [open, setOpen] = useState<Hit>();
+  const [who, setWho] = useState<Who>("all");
+  const [what, setWhat] = useState<What>("all");
+  const [page, setPage] = useState("");
+  // One visitor's path goes further back than the list does.
+  const path = useQuery({
+    queryKey: ["live", siteId, visitor?.visitor_id, live.hits.find((h) => h.visitor_id === visitor?.visitor_id)?.id],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/live", {
+          params: { path: { site_id: siteId }, query: { visitor: visitor?.visitor_id } },
+        }),
+      ),
+    enabled: visitor !== undefined,
+    placeholderData: (before) => before,
   });
-  const now = live.data;
-  const hits = visitor ? now?.hits.filter((h) => h.visitor === visitor) : now?.hits;
+  const wanted = (h: Hit) =>
+    (who === "all" || h.standing === who) &&
+    (what === "all" ||
+      (what === "views" && h.kind === "view") ||
+      (what === "acts" && h.kind !== "view") ||
+      (what === "met" && h.met.length > 0)) &&
+    (page === "" || h.path.includes(page));
+  const shown = visitor ? path.data?.hits : (held ?? live.hits).filter(wanted);
+  const missed = held ? live.hits.filter((h) => !held.some((k) => k.id === h.id)).length : 0;
+
   return (
-    <>
-      <Head
-        title="Live"
-        lead="What comes in, as it comes in, with the conversions it met. Newest first."
-        actions={
-          <>
-            {visitor && <Button onClick={() => setVisitor(undefined)}>Show everybody</Button>}
-            <Button aria-pressed={paused} onClick={() => setPaused(!paused)}>
-              {paused ? "Go on" : "Hold still"}
+    <div className="flex flex-col gap-4 lg:flex-row">
+      <div className="min-w-0 flex-1">
+        <Head
+          title="Live"
+          lead="What comes in, as it comes in, with the conversions it met. Open a hit to see why, and why not."
+          actions={
+            <Button aria-pressed={held !== undefined} onClick={() => setHeld(held ? undefined : live.hits)}>
+              {held ? `Go on${missed ? `, ${count(missed)} waiting` : ""}` : "Hold still"}
             </Button>
-          </>
-        }
-      />
-      {live.isPending && <Loading what="the last hits" />}
-      {live.isError && <Failed error={live.error} retry={live.refetch} />}
-      {now && <Arrivals now={now} paused={paused} />}
-      {hits &&
-        (hits.length ? (
-          <Hits hits={hits} follow={visitor ? undefined : setVisitor} />
+          }
+        />
+        {!live.now && !live.lost && <Loading what="the last hits" />}
+        {live.lost && (
+          <div className="mt-3">
+            <Failed error={new Error("The connection to the server is lost. It is tried again by itself.")} />
+          </div>
+        )}
+        {live.now && <Arrivals now={live.now} />}
+        {live.now && (
+          <div className="mb-3 flex flex-wrap items-center gap-x-2 gap-y-1">
+            {visitor ? (
+              <>
+                Following visitor <span className="num font-semibold">{visitor.visitor}</span>, newest first.
+                <Button kind="quiet" onClick={() => setVisitor(undefined)}>
+                  Show everybody
+                </Button>
+              </>
+            ) : (
+              <>
+                Showing
+                <Choice label="What is shown" options={WHAT} value={what} set={setWhat} />
+                from
+                <Choice label="Whose hits are shown" options={WHO} value={who} set={setWho} />
+                on pages with
+                <Input
+                  aria-label="Part of the page's address"
+                  className="num w-40! py-0.5"
+                  placeholder="any address"
+                  value={page}
+                  onChange={(e) => setPage(e.target.value)}
+                />
+              </>
+            )}
+          </div>
+        )}
+        {shown?.length ? (
+          <Hits hits={shown} open={open?.id} show={setOpen} follow={visitor ? undefined : setVisitor} />
         ) : (
-          <div className="mt-5">
-            <Empty title="Nothing has come in yet.">
+          live.now && (
+            <Empty title={live.hits.length ? "Nothing like that is among the last hits." : "Nothing has come in yet."}>
               <p>
-                Put the line from Pixel on a page and open that page in another window. It shows up here within 5
-                seconds.
+                {live.hits.length
+                  ? "Widen the choice above, or wait: new hits show within two seconds."
+                  : "Put the line from Pixel on a page and open that page in another window. It shows up here within two seconds."}
               </p>
             </Empty>
-          </div>
-        ))}
-    </>
+          )
+        )}
+      </div>
+      {open && (
+        <Sheet title="Why, and why not" close={() => setOpen(undefined)}>
+          <Why siteId={siteId} hit={open} />
+        </Sheet>
+      )}
+    </div>
   );
 }
 
-function Arrivals({ now, paused }: { now: Now; paused: boolean }) {
+interface ChoiceProps<T extends string> {
+  label: string;
+  options: Record<T, string>;
+  value: T;
+  set: (value: T) => void;
+}
+
+function Choice<T extends string>({ label, options, value, set }: ChoiceProps<T>) {
+  return (
+    <Select aria-label={label} className="w-auto! py-0.5" value={value} onChange={(e) => set(e.target.value as T)}>
+      {Object.entries<string>(options).map(([key, says]) => (
+        <option key={key} value={key}>
+          {says}
+        </option>
+      ))}
+    </Select>
+  );
+}
+
+const REASONS: Record<string, string> = {
+  too_large: "too large",
+  wrong_type: "a field of the wrong kind",
+  not_json: "not readable",
+  too_old: "older than 24 hours",
+  bad_address: "an unreadable address",
+  foreign_host: "a host that is not the site’s",
+  wrong_method: "the wrong method",
+};
+
+function Arrivals({ now }: { now: Now }) {
   const behind = now.behind_seconds;
+  const refused = now.refused_today.reduce((sum, r) => sum + r.count, 0);
   return (
     <p className="my-3 flex flex-wrap gap-x-6 gap-y-1" aria-live="off">
       <span>
@@ -73,95 +166,22 @@ function Arrivals({ now, paused }: { now: Now; paused: boolean }) {
       <span className={cx(behind > 10 && "font-medium text-marigold")}>
         {behind < 2 ? "processed as they come" : `processing is ${Math.round(behind)} s behind`}
       </span>
-      <span className={cx(now.refused_today > 0 && "font-medium text-marigold")}>
-        <span className="num">{count(now.refused_today)}</span> refused today{now.refused_today > 0 && ", see Pixel"}
+      <span>
+        today: <span className="num font-semibold">{count(now.accepted_today)}</span> accepted, of them{" "}
+        <span className="num">{count(now.bots_today)}</span> by bots and{" "}
+        <span className="num">{count(now.own_today)}</span> own; <span className="num">{count(now.repeats_today)}</span>{" "}
+        sent twice and dropped
+      </span>
+      <span className={cx(refused > 0 && "font-medium text-marigold")}>
+        <span className="num">{count(refused)}</span> refused
+        {refused > 0 &&
+          `: ${now.refused_today.map((r) => `${count(r.count)} ${REASONS[r.reason] ?? r.reason.replaceAll("_", " ")}`).join(", ")}`}
       </span>
       {now.set_aside > 0 && (
         <span className="font-medium text-brick">
           <span className="num">{count(now.set_aside)}</span> groups could not be processed and were set aside
         </span>
       )}
-      {paused && <span className="font-medium text-marigold">held still</span>}
     </p>
   );
 }
-
-function Hits({ hits, follow }: { hits: Hit[]; follow?: (visitor: string) => void }) {
-  return (
-    <Scroll label="Hits">
-      <table className="bench">
-        <thead>
-          <tr>
-            <th className="text">Time</th>
-            <th className="text">Page</th>
-            <th className="text">Met</th>
-            <th className="text">Visitor</th>
-            <th className="text">Came from</th>
-            <th className="text">Device</th>
-          </tr>
-        </thead>
-        <tbody>
-          {hits.map((h) => (
-            <tr key={h.id} className={cx(h.standing !== "counted" && "text-quiet")}>
-              <td className="num text">
-                {clock(h.time)}
-                {!isToday(h.time) && (
-                  <span className="block text-[11.5px] leading-tight text-quiet">{day(h.time)}</span>
-                )}
-              </td>
-              <td className="text max-w-[24rem]">
-                <PageName path={h.path} title={title(h)} />
-              </td>
-              <td className="text">
-                {h.met.map((m) => (
-                  <span key={m.name} className={cx("mr-2 font-medium", m.counted ? "text-fern" : "text-quiet")}>
-                    {m.counted ? "✓ " : ""}
-                    {words(m.name)}
-                    {!m.counted && " again, counted before"}
-                  </span>
-                ))}
-                {h.met.length === 0 && <span className="text-quiet">–</span>}
-              </td>
-              <td className="text">
-                <button
-                  type="button"
-                  disabled={!follow}
-                  onClick={() => follow?.(h.visitor)}
-                  className="num text-plum enabled:underline disabled:cursor-default disabled:text-ink"
-                  aria-label={`Follow visitor ${h.visitor}`}
-                >
-                  {h.visitor}
-                </button>{" "}
-                <span className="text-quiet">visit {h.visit_number}</span>
-              </td>
-              <td className="text max-w-[16rem]">
-                <bdi className="block truncate">{from(h)}</bdi>
-                {h.campaign && (
-                  <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{h.campaign}</bdi>
-                )}
-              </td>
-              <td className="text">
-                {h.device}
-                {STANDINGS[h.standing] && (
-                  <span className="block text-[12.5px] leading-tight">{STANDINGS[h.standing]}</span>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Scroll>
-  );
-}
-
-function title(h: Hit) {
-  if (h.kind === "mark") return `code said “${h.name}”`;
-  return h.kind === "note" ? "the tag is on this page twice" : h.title;
-}
-
-function from(h: Hit) {
-  const channel = CHANNELS[h.channel] ?? h.channel;
-  return h.source && h.source !== h.channel ? `${h.source}, ${channel}` : channel;
-}
-
-const isToday = (iso: string) => new Date(iso).toDateString() === new Date().toDateString();

@@ -1,4 +1,4 @@
-"""Addresses, channels, rules, attribution, splits and money."""
+"""Addresses, channels, attribution, splits and money."""
 
 from __future__ import annotations
 
@@ -9,16 +9,16 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 from unittest import TestCase
+from urllib.parse import urlencode
 
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from clabo.core.addresses import Address, AddressError, campaign_of, normalise
+from clabo.core.addresses import AddressError, campaign_of, canonical_query, normalise
 from clabo.core.attribution import MODELS, Touch, credit, eligible
 from clabo.core.channels import CHANNELS, classify
 from clabo.core.returns import spread
-from clabo.core.rules import PageReached, RuleError, as_json, parse
 from clabo.core.splits import assign, hash32
 
 ROOT = Path(__file__).parents[3]
@@ -70,6 +70,12 @@ class Addresses(TestCase):
         )
         self.assertEqual((campaign.ad_group, dict(campaign.sub_ids)), ("", {"sub2": "b"}))
 
+    @given(st.lists(st.tuples(st.text(max_size=5), st.text(max_size=5)), max_size=4))
+    def test_a_query_has_one_spelling(self, pairs: list[tuple[str, str]]) -> None:
+        once = canonical_query("/x?" + urlencode(pairs))
+        self.assertEqual(canonical_query("?" + once), once)
+        self.assertEqual(canonical_query("/x?%C3%A4=a%20b&c#?d=1"), canonical_query("/x?ä=a+b&c="))
+
 
 class Channels(TestCase):
     def test_the_first_that_fits(self) -> None:
@@ -88,55 +94,6 @@ class Channels(TestCase):
         }
         for (query, referrer), channel in cases.items():
             self.assertEqual(classify(campaign_of(query), referrer, own).channel, channel, (query, referrer))
-
-
-class Rules(TestCase):
-    page = Address("shop.example", "/thank-you/kit")
-
-    def test_the_four_ways_to_match(self) -> None:
-        fits = {
-            ("equals", "/thank-you/kit"): True,
-            ("equals", "https://shop.example/thank-you/kit/?utm_source=x"): True,
-            ("equals", "/thank-you"): False,
-            ("equals", "other.example/thank-you/kit"): False,
-            ("begins", "/thank-you/"): True,
-            ("begins", "/thank-you/kit/"): False,
-            ("begins", "shop.example/thank"): True,
-            ("contains", "you/k"): True,
-            ("contains", "thanks"): False,
-            ("pattern", r"/thank-you/\w+$"): True,
-            ("pattern", r"^/thank"): False,
-        }
-        for (match, value), expected in fits.items():
-            self.assertEqual(
-                parse({"page": {"match": match, "value": value}}).fits(self.page), expected, (match, value)
-            )
-
-    @given(st.sampled_from(["equals", "begins", "contains"]), st.text(min_size=1, max_size=40))
-    def test_stored_rules_read_the_same(self, match: str, value: str) -> None:
-        try:
-            rule = parse({"page": {"match": match, "value": value}})
-        except RuleError as error:
-            self.assertIn(error.field, ("value", "match"))
-            return
-        self.assertEqual(parse(json.loads(json.dumps(as_json(rule)))), rule)
-
-    def test_a_runaway_pattern_ends(self) -> None:
-        rule = parse({"page": {"match": "pattern", "value": "(a+)+$"}})
-        self.assertFalse(rule.fits(Address("shop.example", "/" + "a" * 2000 + "!")))
-
-    def test_errors_name_the_field(self) -> None:
-        for data, field in (
-            ({}, "rule"),
-            ({"page": {"match": "is", "value": "/"}}, "match"),
-            ({"page": {"match": "pattern", "value": "("}}, "value"),
-            ({"page": {"match": "equals", "value": "http://"}}, "value"),
-            ({"page": {"match": "equals", "value": "  "}}, "value"),
-        ):
-            with self.assertRaises(RuleError) as caught:
-                parse(data)
-            self.assertEqual(caught.exception.field, field)
-        self.assertIsInstance(parse({"page": {"match": "equals", "value": " /a "}}), PageReached)
 
 
 touches = st.lists(

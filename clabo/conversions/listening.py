@@ -1,0 +1,58 @@
+"""What a site's rules ask its tag to listen for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from clabo.conversions.models import ConversionRule
+from clabo.core import rules
+from clabo.sites.models import Site
+
+Where = list[dict[str, str]]
+
+
+def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
+    """The parts of each site's rules that the tag must know: what to look for, and on which pages."""
+    found: dict[int, dict[str, Any]] = {}
+    stored = ConversionRule.objects.filter(site__in=sites, deleted_at=None).order_by("pk")
+    for site_id, rule in stored.values_list("site_id", "rule"):
+        asked = found.setdefault(site_id, {})
+        for leaf, where in _with_pages(rules.parse(rule), []):
+            _ask(asked, leaf, where)
+    return found
+
+
+def _with_pages(rule: rules.Rule, where: Where) -> Iterator[tuple[rules.Leaf, Where]]:
+    """Each condition with what must hold of the page. Patterns are left to the server: RE2 is not JavaScript."""
+    if isinstance(rule, rules.AllOf):
+        pages = [p.json() for p in rule.parts if isinstance(p, rules.OnPage) and p.match != "pattern"]
+        for part in rule.parts:
+            yield from _with_pages(part, where + pages)
+    elif isinstance(rule, rules.AnyOf):
+        for part in rule.parts:
+            yield from _with_pages(part, where)
+    elif isinstance(rule, rules.Not):
+        yield from _with_pages(rule.part, where)
+    else:
+        yield rule, where
+
+
+def _ask(asked: dict[str, Any], leaf: rules.Leaf, where: Where) -> None:
+    entry: dict[str, Any] | None = None
+    if isinstance(leaf, rules.FrameMessage):
+        key, entry = "messages", {"origin": leaf.origin, "at": leaf.at, "value": leaf.value}
+    elif isinstance(leaf, rules.Clicked) and leaf.selector:
+        key, entry = "clicks", {"selector": leaf.selector}
+    elif isinstance(leaf, rules.ElementShown):
+        key, entry = "watch", {"shown": leaf.json()}
+    elif isinstance(leaf, rules.Stayed):
+        key, entry = "watch", {"stay": leaf.least}
+    elif isinstance(leaf, rules.Scrolled):
+        key, entry = "watch", {"scroll": leaf.least}
+    if entry is None:
+        return
+    if where:
+        entry["where"] = where
+    if entry not in asked.setdefault(key, []):
+        asked[key].append(entry)

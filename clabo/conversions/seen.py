@@ -1,0 +1,64 @@
+"""What has been seen on a site's pages that rules can be made of: forms, clicks, messages, events."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+
+from django.db.models import Count, Max
+
+from clabo.collect.models import KIND_NAMES, Element, Event, Kind, Page
+from clabo.sites.models import Site
+
+ACTS = (Kind.MARK, Kind.FORM, Kind.TRIED, Kind.CLICK, Kind.MESSAGE, Kind.SHOWN, Kind.STEP, Kind.SALE)
+
+
+@dataclass(slots=True)
+class Seen:
+    """One thing, how often and where it was seen, own visits and bots included."""
+
+    kind: str
+    name: str
+    element: Element | None
+    last_at: datetime
+    times: int = 0
+    pages: list[tuple[Page, int]] = field(default_factory=list)
+    # Of events from code: the properties that they carried, most often first.
+    properties: list[str] = field(default_factory=list)
+
+
+def seen_on(site: Site, kind: str | None = None, days: int = 90, most: int = 300) -> list[Seen]:
+    """What was seen in the last `days` days, most often first; of one kind where `kind` is given."""
+    kinds = [Kind[kind.upper()]] if kind else ACTS
+    events = Event.objects.filter(
+        site=site, kind__in=kinds, time__gte=datetime.now(UTC) - timedelta(days=days)
+    )
+    rows = list(
+        events.values_list("kind", "name", "element_id", "page_id").annotate(n=Count("id"), last=Max("time"))
+    )
+    pages = Page.objects.in_bulk({row[3] for row in rows})
+    elements = Element.objects.in_bulk({row[2] for row in rows if row[2]})
+    found: dict[tuple[int, str, int | None], Seen] = {}
+    for kind_number, name, element_id, page_id, n, last in sorted(rows, key=lambda r: -r[4]):
+        key = (kind_number, name, element_id)
+        one = found.setdefault(key, Seen(KIND_NAMES[kind_number], name, elements.get(element_id), last))
+        one.times += n
+        one.last_at = max(one.last_at, last)
+        one.pages.append((pages[page_id], n))
+    top = sorted(found.values(), key=lambda s: -s.times)[:most]
+    for name, properties in _properties(site, {s.name for s in top if s.kind == "mark"}).items():
+        for one in top:
+            if one.kind == "mark" and one.name == name:
+                one.properties = [p for p, _ in properties.most_common(20)]
+    return top
+
+
+def _properties(site: Site, names: set[str]) -> dict[str, Counter[str]]:
+    """The properties that the last few events of each name carried."""
+    found: defaultdict[str, Counter[str]] = defaultdict(Counter)
+    for name in sorted(names)[:50]:
+        last = Event.objects.filter(site=site, name=name, kind=Kind.MARK).order_by("-time")[:50]
+        for properties in last.values_list("properties", flat=True):
+            found[name].update((properties or {}).keys())
+    return found

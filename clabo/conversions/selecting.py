@@ -1,0 +1,163 @@
+"""A rule put to the database: the condition that holds for exactly the events that meet it.
+
+`clabo.core.rules` decides over the inventories of pages and elements, which are short; the events are
+then found by their page and element. Property tests hold this equal to `rules.meets`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import cached_property, reduce
+from operator import and_, or_
+from typing import Any
+
+from django.db.models import (
+    BooleanField,
+    Case,
+    CharField,
+    F,
+    Func,
+    JSONField,
+    Q,
+    QuerySet,
+    TextField,
+    Value,
+    When,
+)
+from django.db.models.fields.json import KeyTextTransform, KeyTransform
+from django.db.models.lookups import (
+    Contains,
+    Exact,
+    GreaterThan,
+    GreaterThanOrEqual,
+    LessThan,
+    LessThanOrEqual,
+)
+
+from clabo.collect.models import Element, Event, Kind, Page
+from clabo.core import rules
+from clabo.core.addresses import Address
+
+_NUMERIC = {
+    "at_least": GreaterThanOrEqual,
+    "at_most": LessThanOrEqual,
+    "above": GreaterThan,
+    "below": LessThan,
+}
+
+
+@dataclass
+class Inventory:
+    """The pages and elements of one site that rules are decided over; read when first asked for."""
+
+    site_id: int
+    _met: dict[rules.Leaf, list[int]] = field(default_factory=dict)
+
+    @cached_property
+    def pages(self) -> Sequence[Page]:
+        """All known pages."""
+        return list(Page.objects.filter(site_id=self.site_id).only("id", "host", "path", "title"))
+
+    @cached_property
+    def elements(self) -> Sequence[Element]:
+        """All known elements."""
+        return list(Element.objects.filter(site_id=self.site_id))
+
+    def pages_met(self, leaf: rules.PageReached | rules.OnPage) -> list[int]:
+        """Ids of the pages whose address fits."""
+        if leaf not in self._met:
+            self._met[leaf] = [p.pk for p in self.pages if leaf.fits(Address(p.host, p.path))]
+        return self._met[leaf]
+
+    def elements_met(self, leaf: Any) -> list[int]:
+        """Ids of the elements that fit."""
+        if leaf not in self._met:
+            kind = Kind[leaf.kind.upper()]
+            self._met[leaf] = [
+                e.pk for e in self.elements if e.kind == kind and not leaf.element_misses(e.traits)
+            ]
+        return self._met[leaf]
+
+
+def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | None = None) -> Q:
+    """The condition on Event under which it meets `rule`. Two-valued: it may be negated.
+
+    `swap` puts another condition in the place of one part, which is meant by identity.
+    """
+    if swap and rule is swap[0]:
+        return swap[1]
+    if isinstance(rule, rules.AllOf):
+        return reduce(and_, (condition(part, known, swap) for part in rule.parts))
+    if isinstance(rule, rules.AnyOf):
+        return reduce(or_, (condition(part, known, swap) for part in rule.parts))
+    if isinstance(rule, rules.Not):
+        return ~condition(rule.part, known, swap)
+    return leaf_condition(rule, known)
+
+
+def leaf_condition(leaf: rules.Leaf, known: Inventory) -> Q:
+    if isinstance(leaf, rules.PageReached):
+        return Q(kind=Kind.VIEW, page_id__in=known.pages_met(leaf))
+    if isinstance(leaf, rules.OnPage):
+        return Q(page_id__in=known.pages_met(leaf))
+    if isinstance(leaf, rules.Parameter):
+        inside = leaf.needle()
+        first = inside[1:]
+        if not leaf.value:
+            return Q(query__startswith=first) | Q(query__contains=inside)
+        return (
+            Q(query=first[:-1])
+            | Q(query__startswith=first)
+            | Q(query__endswith=inside[:-1])
+            | Q(query__contains=inside)
+        )
+    if isinstance(leaf, rules.CodeEvent):
+        named = Q(kind=Kind.MARK, name=leaf.name)
+        return reduce(and_, (_property(test) for test in leaf.where), named)
+    if isinstance(leaf, rules.PagesSeen):
+        return Q(views__gte=leaf.least)
+    if isinstance(leaf, rules.Stayed | rules.Scrolled):
+        reached = rules.PropertyTest("reached", "at_least", float(leaf.least))
+        return Q(kind=Kind[leaf.kind.upper()]) & _property(reached)
+    if isinstance(leaf, rules.BridgeStep | rules.SaleReported):
+        found = Q(kind=Kind[leaf.kind.upper()])
+        return found & Q(name=leaf.link) if leaf.link else found
+    return Q(kind=Kind[leaf.kind.upper()], element_id__in=known.elements_met(leaf))
+
+
+def _property(test: rules.PropertyTest) -> Q:
+    """The comparison as a CASE, so that a missing property is false and never unknown."""
+    value = KeyTransform(test.property, F("properties"))
+    if test.comparison in _NUMERIC:
+        met = Q(_typed(value, "number")) & Q(_NUMERIC[test.comparison](value, _json(test.value)))
+    elif test.comparison == "contains":
+        met = Q(_typed(value, "string")) & Q(Contains(_text(test.property), test.value))
+    else:
+        met = Q(Exact(value, _json(test.value)))
+    decided = Case(When(met, then=Value(True)), default=Value(False), output_field=BooleanField())
+    return ~Q(decided) if test.comparison == "is_not" else Q(decided)
+
+
+def _json(value: Any) -> Value:
+    return Value(value, output_field=JSONField())
+
+
+def _text(name: str) -> KeyTextTransform:
+    return KeyTextTransform(name, F("properties"), output_field=TextField())
+
+
+def _typed(value: KeyTransform, kind: str) -> Exact:
+    return Exact(Func(value, function="jsonb_typeof", output_field=CharField()), kind)
+
+
+def events_met(site_id: int, rule: rules.Rule, known: Inventory | None = None) -> QuerySet[Event]:
+    """The site's events that meet `rule`."""
+    return Event.objects.filter(condition(rule, known or Inventory(site_id)), site_id=site_id)
+
+
+def success_pages(rule: rules.Rule, known: Inventory) -> set[int]:
+    """Ids of the pages on whose being reached `rule` rests."""
+    if isinstance(rule, rules.AllOf | rules.AnyOf):
+        return {page for part in rule.parts for page in success_pages(part, known)}
+    return set(known.pages_met(rule)) if isinstance(rule, rules.PageReached) else set()

@@ -1,0 +1,55 @@
+"""What a rule catches that is unlike the rest of what it catches."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from clabo.core.evidence.proportions import rate_intervals
+
+# Under so many events nothing is called unlike the rest.
+LEAST = 10
+# A page at which more of the visits begin than this, for certain, is hardly a success page.
+MOSTLY = 0.5
+OFTEN = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class Caught:
+    """Events that a rule catches in one place: in all, in how many visits, and how many began their visit."""
+
+    events: int
+    visits: int
+    begun: int
+
+
+def suspicions(groups: Sequence[Caught]) -> list[list[str]]:
+    """For each group the reasons, in words, why it may be caught by accident; empty for most.
+
+    A group is suspect when its share of events that began their visit lies above that of all the other groups
+    together, Wilson interval against Wilson interval, or above one half; and when one visit brings
+    three or more on average.
+    """
+    if not groups:
+        return []
+    all_events, all_begun = sum(g.events for g in groups), sum(g.begun for g in groups)
+    low, _, _ = rate_intervals([g.begun for g in groups], [max(g.events, 1) for g in groups])
+    rest = [max(all_events - g.events, 1) for g in groups]
+    _, _, high = rate_intervals(
+        [min(all_begun - g.begun, n) for g, n in zip(groups, rest, strict=True)], rest
+    )
+    found: list[list[str]] = []
+    for place, group in enumerate(groups):
+        reasons = []
+        if group.events >= LEAST:
+            others = all_events - group.events >= LEAST
+            if low[place] > MOSTLY or (others and low[place] > max(high[place], 0.05)):
+                reasons.append(
+                    f"{group.begun} of {group.events} began the visit, with no page or form before"
+                )
+            if group.events >= OFTEN * group.visits:
+                reasons.append(
+                    f"{group.events / group.visits:.1f} in a visit, on average: reloads, or a page that is looked at again"
+                )
+        found.append(reasons)
+    return found
