@@ -1,14 +1,20 @@
-"""The tag's state. The live list is in conversions/api.py, which knows the rules met."""
+"""The tag: its kit, the check of a page, and which pages have it."""
 
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Literal
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 
-from clabo.collect import queries
+from clabo.accounts.access import person
+from clabo.accounts.models import Role
+from clabo.collect import coverage, kit, queries
+from clabo.collect.checking import check_page
+from clabo.core.pagecheck import Verdict
 from clabo.sites.access import site_for
+from clabo.sites.models import Site
 
 router = Router(tags=["pixel"])
 
@@ -39,6 +45,8 @@ class Pixel(Schema):
     first_at: datetime | None
     last_at: datetime | None
     pages_total: int
+    # How many pages are silent longer than their rhythm allows.
+    stopped: int
     pages: list[KnownPage]
     refusals: list[RefusedKind]
 
@@ -53,9 +61,182 @@ def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
         first_at=state.first_at,
         last_at=state.last_at,
         pages_total=state.pages_total,
+        stopped=state.stopped,
         pages=[KnownPage(**{name: getattr(p, name) for name in KnownPage.model_fields}) for p in state.pages],
         refusals=[
             RefusedKind(reason=r.reason, day=str(r.day), count=r.count, sample=r.sample, last_at=r.last_at)
             for r in state.refusals
         ],
+    )
+
+
+class PieceOut(Schema):
+    id: str
+    title: str
+    lines: list[str]
+    place: Literal["head", "body", "frame", "header", "mail"]
+    where: str
+    pages: str
+    proof: str
+
+
+class SharedKit(Schema):
+    """What whoever has the link gets to see: no more than what is to be pasted, and whether it has arrived."""
+
+    site: str
+    hosts: list[str]
+    asked_by: str
+    note: str
+    expires_at: datetime
+    first_at: datetime | None
+    last_at: datetime | None
+    pieces: list[PieceOut]
+
+
+class ShareIn(Schema):
+    email: str = Field("", max_length=254)
+    note: str = Field("", max_length=1000)
+
+
+class ShareOut(Schema):
+    address: str
+    expires_at: datetime
+    mailed_to: str
+
+
+def _pieces(site: Site) -> list[PieceOut]:
+    return [PieceOut(**{name: getattr(p, name) for name in PieceOut.model_fields}) for p in kit.kit(site)]
+
+
+@router.get("/sites/{int:site_id}/kit", response=list[PieceOut])
+def install_kit(request: HttpRequest, site_id: int) -> list[PieceOut]:
+    return _pieces(site_for(request, site_id))
+
+
+@router.post("/sites/{int:site_id}/kit/share", response=ShareOut)
+def share_kit(request: HttpRequest, site_id: int, data: ShareIn) -> ShareOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    link = kit.share_kit(site, person(request), data.email, data.note)
+    return ShareOut(address=kit.kit_address(link), expires_at=link.expires_at, mailed_to=link.email)
+
+
+@router.get("/kit/{token}", response=SharedKit, auth=None)
+def shared_kit(request: HttpRequest, token: str) -> SharedKit:
+    link = kit.kit_behind(token)
+    state = queries.tag_state(link.site, most=0)
+    return SharedKit(
+        site=link.site.name,
+        hosts=[h.host for h in link.site.hosts.all()],
+        asked_by=link.created_by.name or link.created_by.email if link.created_by else "",
+        note=link.note,
+        expires_at=link.expires_at,
+        first_at=state.first_at,
+        last_at=state.last_at,
+        pieces=_pieces(link.site),
+    )
+
+
+class FindingOut(Schema):
+    verdict: Verdict
+    good: bool
+    more: str = ""
+
+
+class CoveredOut(Schema):
+    host: str
+    path: str
+    title: str
+    state: Literal["seen", "twice", "stopped", "unopened"]
+    views: int
+    per_day: float | None
+    first_at: datetime | None
+    last_at: datetime | None
+    stopped_at: datetime | None
+    source: str
+    checked_at: datetime | None
+    findings: list[FindingOut]
+
+
+class CoverageOut(Schema):
+    total: int
+    by_state: dict[str, int]
+    pages: list[CoveredOut]
+
+
+@router.get("/sites/{int:site_id}/coverage", response=CoverageOut)
+def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: str = "") -> CoverageOut:
+    rows = coverage.coverage(site_for(request, site_id))
+    by_state: dict[str, int] = {}
+    for row in rows:
+        by_state[row.state] = by_state.get(row.state, 0) + 1
+    wanted = [
+        r
+        for r in rows
+        if (not state or r.state == state) and (not search or search in r.path or search in r.title)
+    ]
+    return CoverageOut(
+        total=len(rows),
+        by_state=by_state,
+        pages=[
+            CoveredOut(
+                **{
+                    name: getattr(r, name)
+                    for name in CoveredOut.model_fields
+                    if name not in ("checked_at", "findings")
+                },
+                checked_at=r.check.checked_at if r.check else None,
+                findings=[FindingOut(**f) for f in r.check.findings] if r.check else [],
+            )
+            for r in wanted[:300]
+        ],
+    )
+
+
+class PagesIn(Schema):
+    pages: str = Field("", max_length=500_000)
+    sitemap: str = Field("", max_length=2048)
+
+
+class ListedOut(Schema):
+    added: int
+
+
+@router.post("/sites/{int:site_id}/coverage/pages", response=ListedOut)
+def list_pages(request: HttpRequest, site_id: int, data: PagesIn) -> ListedOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    added = (
+        coverage.list_sitemap(site, data.sitemap) if data.sitemap else coverage.list_pages(site, data.pages)
+    )
+    return ListedOut(added=added)
+
+
+class CheckIn(Schema):
+    url: str = Field(max_length=2048)
+
+
+class CheckedOut(Schema):
+    url: str
+    status: int
+    redirects: list[str]
+    title: str
+    findings: list[FindingOut]
+    last_hit_at: datetime | None
+    twice_at: datetime | None
+    new_links: int
+    frames: list[str]
+
+
+@router.post("/sites/{int:site_id}/check-page", response=CheckedOut)
+def check(request: HttpRequest, site_id: int, data: CheckIn) -> CheckedOut:
+    found = check_page(site_for(request, site_id, Role.EDITOR), data.url)
+    return CheckedOut(
+        url=found.url,
+        status=found.status,
+        redirects=found.redirects,
+        title=found.title,
+        findings=[FindingOut(verdict=f.verdict, good=f.good, more=f.more) for f in found.findings],
+        last_hit_at=found.page.last_at if found.page else None,
+        twice_at=found.page.twice_at if found.page else None,
+        new_links=found.new_links,
+        frames=found.frames,
     )

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import secrets
 from hashlib import blake2b
 
 from django.db import models
 
+from clabo.accounts.models import User
 from clabo.core.channels import CHANNELS
 from clabo.sites.models import Site
 
@@ -71,12 +73,64 @@ class Page(models.Model):
     last_at = models.DateTimeField()
     views = models.PositiveBigIntegerField(default=0)
     twice_at = models.DateTimeField(null=True)
+    # Counted visits' views a day over the last four weeks, as of the last look at the page's rhythm.
+    per_day = models.FloatField(null=True)
+    # Silent since then, and longer than its rhythm allows: the tag has probably been taken off.
+    stopped_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "host", "path"), name="page_once"),)
 
     def __str__(self) -> str:
         return self.host + self.path
+
+
+class ListedPage(models.Model):
+    """A page of the site that somebody named, or that a page links to; it may never have been viewed."""
+
+    class Source(models.TextChoices):
+        PASTED = "pasted"
+        SITEMAP = "sitemap"
+        LINK = "link"
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    host = models.CharField(max_length=260)
+    path = models.TextField()
+    source = models.CharField(max_length=10, choices=Source.choices)
+    listed_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "host", "path"), name="listed_once"),)
+
+
+class PageCheck(models.Model):
+    """What the last look at a page found: its findings as they are shown."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    host = models.CharField(max_length=260)
+    path = models.TextField()
+    checked_at = models.DateTimeField()
+    findings = models.JSONField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "host", "path"), name="check_once"),)
+
+
+def new_kit_token() -> str:
+    """Long enough that nobody comes upon it by chance."""
+    return secrets.token_urlsafe(24)
+
+
+class KitLink(models.Model):
+    """A page that anybody who has its address may read for a while: how to put the tag in."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    token = models.CharField(max_length=64, unique=True, default=new_kit_token)
+    email = models.EmailField(blank=True)
+    note = models.CharField(max_length=1000, blank=True)
+    created_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
 
 
 class Origin(models.Model):

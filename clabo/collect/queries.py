@@ -7,33 +7,12 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
-from django.conf import settings
 from django.db.models import Count, Max, Min
 
 from clabo.collect import pipeline
+from clabo.collect.kit import TagLines, tag_lines
 from clabo.collect.models import REPEATED, Event, Page, Refusal, Standing
 from clabo.sites.models import Site
-
-
-@dataclass(frozen=True, slots=True)
-class TagLines:
-    """What to paste: into every head, into a split test's control page, where no script can run."""
-
-    head: str
-    render: str
-    pixel: str
-
-
-def tag_lines(site: Site) -> TagLines:
-    """The lines of this site's tag."""
-    base = settings.CLABO_COLLECT_URL or settings.PUBLIC_URL
-    source = f"{base}/tag/{site.key}.js"
-    early = "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)}}</script>"
-    return TagLines(
-        head=f'{early}<script async src="{source}"></script>',
-        render=f'{early}<script async blocking="render" src="{source}"></script>',
-        pixel=f'<noscript><img src="{base}/pixel/{site.key}.gif" alt="" width="1" height="1" referrerpolicy="no-referrer-when-downgrade"></noscript>',
-    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +23,7 @@ class TagState:
     first_at: datetime | None
     last_at: datetime | None
     pages_total: int
+    stopped: int
     pages: Sequence[Page]
     refusals: Sequence[Refusal]
 
@@ -60,6 +40,7 @@ def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
         first_at=span["first"],
         last_at=span["last"],
         pages_total=pages.count(),
+        stopped=Page.objects.filter(site=site, stopped_at__isnull=False).count(),
         pages=list(pages.order_by("-last_at")[:most]),
         refusals=list(
             Refusal.objects.filter(site=site, day__gte=week_ago)

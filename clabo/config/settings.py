@@ -158,7 +158,7 @@ CLABO_PIPELINE_STAGES = [
     "clabo.splits.stages.expose_batch",
 ]
 # What the worker does between batches; each returns whether it did anything.
-CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next"]
+CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next", "clabo.collect.coverage.watch_tags"]
 # Functions from sites to what each site's tag is served with, by site id.
 CLABO_TAG_SETTINGS = ["clabo.conversions.listening.tag_settings", "clabo.splits.stages.tag_settings"]
 CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))
@@ -166,5 +166,7 @@ CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
 CLABO_TAG_DIR = BASE_DIR / "tag" / "dist"
 CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
 CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")
+# Origins in private networks whose pages may be fetched all the same: the demo's.
+CLABO_LOCAL_ORIGINS = env.list("CLABO_LOCAL_ORIGINS", default=[CLABO_DEMO_URL])
 # Where tags send their hits, when that is not the address of the interface.
 CLABO_COLLECT_URL = env.str("CLABO_COLLECT_URL", default="").rstrip("/")

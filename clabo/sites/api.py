@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from decimal import Decimal
+from typing import Annotated, Literal
 
 from django.http import HttpRequest
 from ninja import Field, Router, Schema
@@ -14,6 +15,7 @@ from clabo.sites.access import site_for
 from clabo.sites.models import Site
 
 router = Router(tags=["sites"])
+ConsentName = Literal["always", "ask", "nameless"]
 
 
 class Host(Schema):
@@ -32,6 +34,9 @@ class SiteOut(Schema):
     keep_fragment: bool
     attribution_window_days: int
     margin: Decimal | None
+    consent: ConsentName
+    own_networks: list[str]
+    frame_origins: list[str]
 
 
 class NewSite(Schema):
@@ -50,6 +55,9 @@ class SiteChange(Schema):
     keep_fragment: bool | None = None
     attribution_window_days: int | None = None
     margin: Decimal | None = None
+    consent: ConsentName | None = None
+    own_networks: list[Annotated[str, Field(max_length=100)]] | None = Field(None, max_length=50)
+    frame_origins: list[Annotated[str, Field(max_length=300)]] | None = Field(None, max_length=20)
 
 
 def _out(site: Site) -> SiteOut:

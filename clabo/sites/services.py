@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from decimal import Decimal
+from ipaddress import ip_network
+from urllib.parse import urlsplit
 from zoneinfo import available_timezones
 
 from django.db import transaction
@@ -13,7 +15,7 @@ from clabo.accounts.models import Workspace
 from clabo.accounts.problems import Problem
 from clabo.core.addresses import AddressError, host_of
 from clabo.core.attribution import WINDOWS
-from clabo.sites.models import Site, SiteHost
+from clabo.sites.models import Consent, Site, SiteHost
 
 _CURRENCY = re.compile(r"[A-Z]{3}")
 
@@ -37,6 +39,9 @@ def change_site(
     keep_fragment: bool | None = None,
     attribution_window_days: int | None = None,
     margin: Decimal | None = None,
+    consent: str | None = None,
+    own_networks: Sequence[str] | None = None,
+    frame_origins: Sequence[str] | None = None,
 ) -> None:
     """Change what is given. What was recorded before keeps the reading it was recorded with."""
     if name is not None:
@@ -59,11 +64,41 @@ def change_site(
         if attribution_window_days not in WINDOWS:
             raise Problem(f"Choose one of {', '.join(map(str, WINDOWS))} days.", "attribution_window_days")
         site.attribution_window_days = attribution_window_days
+    if consent is not None:
+        if consent not in Consent.values:
+            raise Problem(f"Choose one of {', '.join(Consent.values)}.", "consent")
+        site.consent = consent
+    if own_networks is not None:
+        site.own_networks = [_network(n) for n in own_networks if n.strip()]
+    if frame_origins is not None:
+        site.frame_origins = [_origin(o) for o in frame_origins if o.strip()]
     if margin is not None:
         if not (margin.is_finite() and 0 < margin <= 1):
             raise Problem("The margin is a share between 0 and 1, for example 0.4.", "margin")
         site.margin = margin
     site.save()
+
+
+def _network(text: str) -> str:
+    try:
+        network = ip_network(text.strip(), strict=False)
+    except ValueError:
+        raise Problem(
+            f"“{text[:60]}” is no network. It looks like 203.0.113.0/24 or 203.0.113.7.", "own_networks"
+        ) from None
+    if network.prefixlen < (8 if network.version == 4 else 19):
+        raise Problem(f"{network} is half the world. Name your own network only.", "own_networks")
+    return str(network)
+
+
+def _origin(text: str) -> str:
+    try:
+        parts = urlsplit(text.strip() if "://" in text else "https://" + text.strip())
+        return f"{parts.scheme.lower()}://{host_of(parts.geturl())}"
+    except (AddressError, ValueError):
+        raise Problem(
+            f"“{text[:80]}” is no origin. It looks like https://forms.example.", "frame_origins"
+        ) from None
 
 
 def set_hosts(site: Site, hosts: Sequence[tuple[str, str]]) -> None:

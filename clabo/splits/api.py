@@ -11,7 +11,7 @@ from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.models import Role
-from clabo.collect.queries import tag_lines
+from clabo.collect.kit import tag_lines
 from clabo.conversions.lens import read_lens
 from clabo.conversions.queries import rule_of
 from clabo.core.evidence import Interval, days_needed, is_thin, rate_interval, sequential_cost

@@ -18,7 +18,8 @@ from clabo.splits.models import SplitTest, Variant
 from clabo.testing.traffic import START, make_rule, make_site, make_user, receive, walk
 
 # Open to everybody by design: who am I, and the first account, which has a token of its own.
-OPEN = {("get", "/api/session"), ("post", "/api/setup")}
+# And a kit that was sent to somebody, by an address that cannot be guessed.
+OPEN = {("get", "/api/session"), ("post", "/api/setup"), ("get", "/api/kit/{token}")}
 # Reads by another name than GET: nothing changes, so a viewer may.
 READING_POSTS = {
     "/api/sites/{site_id}/conversions/preview",
@@ -67,6 +68,9 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/conversions"): CONVERSION,
             ("put", "/api/sites/{site_id}/conversions/{rule_id}"): CONVERSION,
             ("post", "/api/sites/{site_id}/conversions/preview"): {"rule": RULE, "counting": "visit"},
+            ("post", "/api/sites/{site_id}/kit/share"): {},
+            ("post", "/api/sites/{site_id}/coverage/pages"): {"pages": "/a"},
+            ("post", "/api/sites/{site_id}/check-page"): {"url": "/a"},
             ("post", "/api/sites/{site_id}/spend/files/{import_id}/check"): READING,
             ("post", "/api/sites/{site_id}/spend/files/{import_id}/import"): READING,
             ("post", "/api/sites/{site_id}/tests"): test_in,

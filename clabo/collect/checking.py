@@ -1,0 +1,74 @@
+"""Checks one page: what its HTML says of the tag, and what its hits say."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+
+from clabo.collect import coverage
+from clabo.collect.drafts import Reading
+from clabo.collect.kit import tag_origin
+from clabo.collect.models import Page, PageCheck
+from clabo.core.addresses import AddressError
+from clabo.core.pagecheck import Finding, read_page
+from clabo.sites.fetching import fetch
+from clabo.sites.models import Consent, Site
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """A checked page. `page` is what hits have told of it, if any; `new_links` how many pages it made known."""
+
+    url: str
+    status: int
+    redirects: list[str]
+    title: str
+    findings: list[Finding]
+    page: Page | None
+    new_links: int
+    frames: list[str]
+
+
+def check_page(site: Site, url: str) -> Checked:
+    """Fetch a page of the site and look for the tag; raises Problem where it cannot be had."""
+    url = url.strip()
+    if url.startswith("/"):
+        host = next(iter(site.hosts.all())).host
+        url = f"https://{host}{url}"
+    elif "://" not in url:
+        url = "https://" + url
+    reading = Reading.of(site)
+    fetched = fetch(url, [h.host for h in site.hosts.all()])
+    report = read_page(fetched.text, fetched.url, site.key, tag_origin(), fetched.policies)
+    findings = list(report.findings)
+    if site.consent == Consent.ASK and not any(f.verdict == "gated" for f in findings):
+        findings.append(Finding("gated", True, "by this site's own setting"))
+    new_links = 0
+    page = None
+    if fetched.status < 400:
+        new_links = coverage.keep_links(site, report.links)
+    try:
+        address = reading.page(fetched.url)
+        page = Page.objects.filter(site=site, host=address.host, path=address.path).first()
+        PageCheck.objects.update_or_create(
+            site=site,
+            host=address.host,
+            path=address.path,
+            defaults={"checked_at": datetime.now(UTC), "findings": [asdict(f) for f in findings]},
+        )
+    except AddressError:
+        pass
+    return Checked(
+        fetched.url,
+        fetched.status,
+        fetched.redirects,
+        report.title,
+        findings,
+        page,
+        new_links,
+        [f for f in report.frames if not f.startswith(tuple(_origins(site)))],
+    )
+
+
+def _origins(site: Site) -> list[str]:
+    return [f"{scheme}://{h.host}" for h in site.hosts.all() for scheme in ("http", "https")]

@@ -1,0 +1,122 @@
+"""What a page's HTML says of the tag, and when silence is more than quiet."""
+
+from __future__ import annotations
+
+import math
+import random
+from datetime import UTC, datetime, timedelta
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from clabo.core.pagecheck import blocked_by, read_page
+from clabo.core.rhythm import HOURS, hour_of_week, rates, silence
+
+KEY, ORIGIN, URL = "0123456789abcdef", "https://clabo.example", "https://shop.example/a/"
+LINE = f'<script async src="{ORIGIN}/tag/{KEY}.js"></script>'
+
+
+class Reading(TestCase):
+    def verdicts(self, html: str, *policies: str) -> list[str]:
+        return [f.verdict for f in read_page(html, URL, KEY, ORIGIN, policies).findings]
+
+    def test_the_ways_a_tag_can_be_there(self) -> None:
+        for html, expected in (
+            (f"<head>{LINE}</head><body>", ["found"]),
+            ("<head></head>", ["missing"]),
+            (f"<head>{LINE}{LINE}</head>", ["found", "twice"]),
+            (f"<body>{LINE}", ["found", "in_body"]),
+            (f"<head>{LINE.replace('0123', 'ffff')}</head>", ["missing", "old_key"]),
+            (f"<head>{LINE.replace('async ', '')}</head>", ["found", "not_async"]),
+            (f"<head>{LINE.replace('async', 'async type=text/plain')}</head>", ["found", "gated"]),
+            (f"<head>{LINE.replace('async src', 'async data-src')}</head>", ["found", "gated"]),
+            (f"<head><!-- {LINE} --></head>", ["missing"]),
+            (f"<head>{LINE.replace('clabo.example', 'elsewhere.example')}</head>", ["missing"]),
+            (f"<title>&lt;script src={ORIGIN}/tag/{KEY}.js></title>", ["missing"]),
+        ):
+            self.assertEqual(self.verdicts(html), expected, html)
+
+    def test_the_pages_own_policy(self) -> None:
+        for policy, refused in (
+            ("default-src 'self'", ["script-src", "connect-src"]),
+            (f"script-src {ORIGIN}; connect-src {ORIGIN}", []),
+            ("default-src 'self'; script-src https:; connect-src *", []),
+            ("script-src *.example; connect-src http://clabo.example", []),
+            ("script-src https://*.clabo.example", ["script-src"]),
+            ("script-src clabo.example:8443; img-src *", ["script-src"]),
+            ("script-src-elem 'none'; script-src *", ["script-src"]),
+            ("script-src 'strict-dynamic' https: 'nonce-abc'", ["script-src"]),
+            ("upgrade-insecure-requests", []),
+        ):
+            self.assertEqual(blocked_by(policy, ORIGIN, URL), refused, policy)
+        nonced = LINE.replace("async", "async nonce=abc")
+        self.assertEqual(self.verdicts(nonced, "script-src 'strict-dynamic' 'nonce-abc'"), ["found"])
+        meta = "<meta http-equiv=Content-Security-Policy content=\"script-src 'none'\">"
+        self.assertEqual(self.verdicts(f"<head>{meta}{LINE}</head>"), ["found", "blocked"])
+        both = ("script-src *", "script-src 'none'")
+        self.assertEqual(self.verdicts(f"<head>{LINE}</head>", *both), ["found", "blocked"])
+
+    def test_links_and_frames_are_gathered(self) -> None:
+        report = read_page(
+            "<title> A\n b </title><a href='../c#x'>1</a><a href='/a?b=1'>2</a><a href='javascript:x'>3</a>"
+            "<a href='http://[bad'>4</a><iframe src=//forms.example/f></iframe>",
+            URL,
+            KEY,
+            ORIGIN,
+        )
+        self.assertEqual(report.title, "A b")
+        self.assertEqual(report.links, ["https://shop.example/c", "https://shop.example/a?b=1"])
+        self.assertEqual(report.frames, ["https://forms.example/f"])
+
+    @given(st.text(alphabet="<>/=\"' scriptbodyhead!-&;#x0", max_size=200))
+    def test_any_text_is_read(self, html: str) -> None:
+        self.assertTrue(read_page(html, URL, KEY, ORIGIN).findings)
+
+
+class Rhythm(TestCase):
+    monday = datetime(2026, 10, 5, tzinfo=UTC)
+
+    def test_hours_and_rates(self) -> None:
+        self.assertEqual(
+            (hour_of_week(self.monday), hour_of_week(self.monday - timedelta(hours=1))), (0, 167)
+        )
+        even = rates([4.0] * HOURS, 4)
+        self.assertAlmostEqual(sum(even), HOURS, places=9)
+        self.assertEqual(set(rates([0.0] * HOURS, 4)), {0.0})
+
+    def test_a_busy_page_that_falls_silent_at_noon_is_noticed_within_the_hour(self) -> None:
+        """Four hundred a day, by day only: silence at night is nothing, an hour at noon is enough."""
+        week = [26.0 * 4 if 8 <= hour % 24 < 23 else 0.4 for hour in range(HOURS)]
+        noon = self.monday + timedelta(hours=12)
+        self.assertFalse(silence(week, 4, noon, noon + timedelta(minutes=10), 20).stopped)
+        self.assertTrue(silence(week, 4, noon, noon + timedelta(minutes=50), 20).stopped)
+        night = self.monday + timedelta(hours=23)
+        self.assertFalse(silence(week, 4, night, night + timedelta(hours=7), 20).stopped)
+
+    def test_a_quiet_page_is_given_its_time(self) -> None:
+        quiet = [1.0 if hour % 3 == 0 else 0.0 for hour in range(HOURS)]  # 56 views in four weeks
+        self.assertFalse(silence(quiet, 4, self.monday, self.monday + timedelta(days=3)).stopped)
+        self.assertTrue(silence(quiet, 4, self.monday, self.monday + timedelta(days=7)).stopped)
+        rare = [1.0] * 20 + [0.0] * 148
+        self.assertFalse(silence(rare, 4, self.monday, self.monday + timedelta(days=60)).stopped)
+
+    def test_false_alarms_are_as_rare_as_stated(self) -> None:
+        """Pages that go on as before, looked at every ten minutes for a year: at most a few alarms in all."""
+        chance = random.Random(7)
+        alarms = 0
+        for _ in range(5):
+            per_hour = [chance.choice([0.02, 0.5, 3.0]) for _ in range(24)] * 7
+            past = [float(sum(chance.random() < r / 60 for _ in range(60 * 4))) for r in per_hour]
+            if sum(past) < 30:
+                continue
+            last, time = self.monday, self.monday
+            for _ in range(52 * HOURS):
+                rate = per_hour[hour_of_week(time)]
+                time += timedelta(hours=1)
+                if chance.random() < 1 - math.exp(-rate):
+                    last = time
+                elif silence(past, 4, last, time, 5).stopped:
+                    alarms += 1
+                    last = time
+        self.assertLessEqual(alarms, 5)

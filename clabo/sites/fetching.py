@@ -1,0 +1,189 @@
+"""Fetches one page of a site's own, and nothing else on the network.
+
+The host must be one of the site's; every address that its name stands for must be public; and the connection goes
+to the very address that was looked at, so that a name which answers differently a moment later leads nowhere else.
+Each redirect is held against the same rules.
+"""
+
+from __future__ import annotations
+
+import http.client
+import ipaddress
+import socket
+import ssl
+import time
+from collections.abc import Collection
+from dataclasses import dataclass
+from urllib.parse import quote, urljoin, urlsplit
+
+from django.conf import settings
+
+from clabo.accounts.problems import Problem
+from clabo.core.addresses import AddressError, host_of
+
+MOST_BYTES = 2 * 1024 * 1024
+MOST_SECONDS = 8.0
+MOST_REDIRECTS = 4
+_PORTS = {"http": 80, "https": 443}
+_AGENT = "ClaboPageCheck/1.0 (checks its owner's own pages)"
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """A page as it came: where it was found in the end, its status, its text, and what policies it stated."""
+
+    url: str
+    status: int
+    text: str
+    policies: list[str]
+    redirects: list[str]
+    cut: bool
+
+
+def fetch(url: str, hosts: Collection[str], kinds: Collection[str] = ("html",)) -> Fetched:
+    """The page at `url`, which must lie on one of `hosts`; raises Problem saying why it cannot be had.
+
+    `kinds` are parts of the content types that are read; others are left.
+    """
+    deadline = time.monotonic() + MOST_SECONDS
+    redirects: list[str] = []
+    while True:
+        answer, connection = _ask(url, hosts, deadline)
+        try:
+            location = answer.getheader("location")
+            if answer.status in (301, 302, 303, 307, 308) and location:
+                if len(redirects) == MOST_REDIRECTS:
+                    raise Problem(f"The page redirects more than {MOST_REDIRECTS} times.", "url")
+                redirects.append(url)
+                url = urljoin(url, location)
+                continue
+            kind = (answer.getheader("content-type") or "").lower()
+            if kind and not any(k in kind for k in kinds):
+                raise Problem(f"This is no page: it says it is {kind[:60]}.", "url")
+            body, cut = _read(answer, connection, deadline)
+            return Fetched(
+                url,
+                answer.status,
+                body.decode(_charset(kind), errors="replace"),
+                answer.headers.get_all("content-security-policy") or [],
+                redirects,
+                cut,
+            )
+        finally:
+            connection.close()
+
+
+def _ask(
+    url: str, hosts: Collection[str], deadline: float
+) -> tuple[http.client.HTTPResponse, http.client.HTTPConnection]:
+    parts = urlsplit(url)
+    try:
+        host = host_of(url)
+    except AddressError as error:
+        raise Problem(f"This is not a page's address: {error}.", "url") from None
+    if host not in hosts:
+        raise Problem(
+            f"{host[:80]} is none of this site's hosts. Add it under Settings if it should be.", "url"
+        )
+    if parts.username is not None or parts.password is not None:
+        raise Problem("Leave user names and passwords out of the address.", "url")
+    port = parts.port or _PORTS[parts.scheme]
+    name = host.rsplit(":", 1)[0] if parts.port else host
+    address = _public_address(name.strip("[]"), port, f"{parts.scheme}://{host}")
+    connection = _Pinned(name, port, address, deadline, secure=parts.scheme == "https")
+    path = quote((parts.path or "/") + (f"?{parts.query}" if parts.query else ""), safe="/?&=%:;,+$@!*'()~")
+    try:
+        connection.request(
+            "GET",
+            path,
+            headers={
+                "Host": host,
+                "User-Agent": _AGENT,
+                "Accept": "text/html",
+                "Accept-Encoding": "identity",
+            },
+        )
+        return connection.getresponse(), connection
+    except TimeoutError:
+        connection.close()
+        raise Problem("The page did not answer within 8 seconds. Try again.", "url") from None
+    except ssl.SSLError as error:
+        connection.close()
+        raise Problem(f"The page's certificate cannot be trusted: {error.reason}.", "url") from None
+    except (OSError, http.client.HTTPException, ValueError):
+        connection.close()
+        raise Problem("The page could not be reached. Open it in a browser to see why.", "url") from None
+
+
+def _public_address(name: str, port: int, origin: str) -> str:
+    """An address that `name` stands for, once all of them are found to be public."""
+    try:
+        found = socket.getaddrinfo(name, port, type=socket.SOCK_STREAM)
+    except (OSError, UnicodeError):
+        raise Problem(f"The name {name[:80]} is not known. Is it spelt right?", "url") from None
+    addresses = [str(entry[4][0]) for entry in found]
+    if origin not in settings.CLABO_LOCAL_ORIGINS and not all(map(_is_public, addresses)):
+        raise Problem("This name leads into a private network. Only public pages are fetched.", "url")
+    return addresses[0]
+
+
+def _is_public(address: str) -> bool:
+    ip = ipaddress.ip_address(address.partition("%")[0])
+    if isinstance(ip, ipaddress.IPv6Address):
+        # Addresses that carry an IPv4 one inside lead where that one leads.
+        inner = ip.ipv4_mapped or ip.sixtofour or (ip.teredo[1] if ip.teredo else None)
+        if inner is not None or ip in ipaddress.ip_network("64:ff9b::/96"):
+            return False
+    return ip.is_global and not ip.is_multicast
+
+
+class _Pinned(http.client.HTTPConnection):
+    """Connects to one given address, whatever the name says by then; nothing may outlast the deadline."""
+
+    def __init__(self, name: str, port: int, address: str, deadline: float, secure: bool) -> None:
+        super().__init__(name, port, timeout=max(0.1, deadline - time.monotonic()))
+        self._address, self._deadline, self._secure = address, deadline, secure
+
+    def connect(self) -> None:
+        self.sock = socket.create_connection((self._address, self.port), self.timeout)
+        if self._secure:
+            context = ssl.create_default_context()
+            self.sock = context.wrap_socket(self.sock, server_hostname=self.host)
+        self.hurry()
+
+    def hurry(self) -> None:
+        """Wait for the next piece no longer than the deadline allows."""
+        left = self._deadline - time.monotonic()
+        if left <= 0:
+            raise TimeoutError
+        if self.sock:
+            self.sock.settimeout(left)
+
+
+def _read(
+    answer: http.client.HTTPResponse, connection: http.client.HTTPConnection, deadline: float
+) -> tuple[bytes, bool]:
+    body = bytearray()
+    try:
+        while len(body) < MOST_BYTES:
+            if time.monotonic() >= deadline:
+                raise TimeoutError
+            piece = answer.read1(min(65536, MOST_BYTES - len(body)))
+            if not piece:
+                return bytes(body), False
+            body += piece
+    except TimeoutError:
+        raise Problem("The page did not arrive within 8 seconds. Try again.", "url") from None
+    except (OSError, http.client.HTTPException):
+        raise Problem("The page broke off while it was read. Try again.", "url") from None
+    return bytes(body), True
+
+
+def _charset(kind: str) -> str:
+    _, _, name = kind.partition("charset=")
+    name = name.split(";")[0].strip(" \"'") or "utf-8"
+    try:
+        "".encode(name)
+    except LookupError:
+        return "utf-8"
+    return name
