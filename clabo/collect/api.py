@@ -136,7 +136,7 @@ def shared_kit(request: HttpRequest, token: str) -> SharedKit:
     )
 
 
-class FindingOut(Schema):
+class TagFindingOut(Schema):
     verdict: Verdict
     good: bool
     more: str = ""
@@ -154,7 +154,7 @@ class CoveredOut(Schema):
     stopped_at: datetime | None
     source: str
     checked_at: datetime | None
-    findings: list[FindingOut]
+    findings: list[TagFindingOut]
 
 
 class CoverageOut(Schema):
@@ -185,7 +185,7 @@ def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: st
                     if name not in ("checked_at", "findings")
                 },
                 checked_at=r.check.checked_at if r.check else None,
-                findings=[FindingOut(**f) for f in r.check.findings] if r.check else [],
+                findings=[TagFindingOut(**f) for f in r.check.findings] if r.check else [],
             )
             for r in wanted[:300]
         ],
@@ -219,7 +219,7 @@ class CheckedOut(Schema):
     status: int
     redirects: list[str]
     title: str
-    findings: list[FindingOut]
+    findings: list[TagFindingOut]
     last_hit_at: datetime | None
     twice_at: datetime | None
     new_links: int
@@ -234,7 +234,7 @@ def check(request: HttpRequest, site_id: int, data: CheckIn) -> CheckedOut:
         status=found.status,
         redirects=found.redirects,
         title=found.title,
-        findings=[FindingOut(verdict=f.verdict, good=f.good, more=f.more) for f in found.findings],
+        findings=[TagFindingOut(verdict=f.verdict, good=f.good, more=f.more) for f in found.findings],
         last_hit_at=found.page.last_at if found.page else None,
         twice_at=found.page.twice_at if found.page else None,
         new_links=found.new_links,

@@ -55,7 +55,7 @@ class Server:
 
         def run() -> None:
             config = uvicorn.Config(
-                application(), log_level="error", lifespan="on", timeout_graceful_shutdown=1
+                application(), log_level="error", lifespan="on", timeout_graceful_shutdown=5
             )
             self._server = uvicorn.Server(config)
             asyncio.run(self._server.serve([listening]))

@@ -8,6 +8,7 @@ from datetime import date
 from typing import Any
 
 from django.test import Client, TestCase
+from ninja import Schema
 
 from clabo.accounts.models import Membership, Role, User
 from clabo.collect.models import Event, Page
@@ -184,3 +185,15 @@ class Description(TestCase):
             for method, operation in methods.items():
                 content = operation["responses"]["4XX"]["content"]
                 self.assertEqual(list(content), ["application/problem+json"], (method, path))
+
+    def test_no_two_shapes_have_one_name(self) -> None:
+        """The second would silently take the first one's place in the description."""
+        names: dict[str, str] = {}
+        for schema in _all_schemas(Schema):
+            if schema.__module__.startswith("clabo."):
+                self.assertNotIn(schema.__name__, names, schema.__module__)
+                names[schema.__name__] = schema.__module__
+
+
+def _all_schemas(of: type) -> list[type]:
+    return [found for each in of.__subclasses__() for found in (each, *_all_schemas(each))]

@@ -49,7 +49,7 @@ class FirstPath(BrowserCase):
 
     def copy_the_tag(self, page: Page) -> str:
         page.get_by_role("link", name="Pixel").click()
-        page.get_by_role("button", name="Copy the line for every page").click()
+        page.get_by_role("button", name="Copy the text for: the whole site at once").click()
         line: str = page.evaluate("navigator.clipboard.readText()")
         self.assertIn("/tag/", line)
         return line

@@ -60,7 +60,13 @@ function useStates(siteId: number): Partial<Record<PlaceName, { text: string; wa
   const running = tests?.filter((t) => t.state === "running") ?? [];
   const broken = running.filter((t) => t.verdict === "broken_split").length;
   return {
-    pixel: pixel && (pixel.last_at ? { text: ago(pixel.last_at) } : { text: "no hit yet", warn: true }),
+    pixel:
+      pixel &&
+      (pixel.stopped
+        ? { text: `${pixel.stopped} stopped`, warn: true }
+        : pixel.last_at
+          ? { text: ago(pixel.last_at) }
+          : { text: "no hit yet", warn: true }),
     conversions: rules && { text: String(rules.length), warn: !rules.length },
     pages: pixel && { text: String(pixel.pages_total) },
     tests: tests && (broken ? { text: `${broken} broken`, warn: true } : { text: `${running.length} on` }),

@@ -78,6 +78,11 @@ export function makeRouter(queries: QueryClient) {
     path: "/welcome/$key",
     component: lazyRouteComponent(() => import("../places/account/Welcome")),
   });
+  const kit = createRoute({
+    getParentRoute: () => root,
+    path: "/kit/$token",
+    component: lazyRouteComponent(() => import("../places/pixel/SharedKit")),
+  });
   const newSite = createRoute({
     getParentRoute: () => root,
     path: "/new-site",
@@ -126,6 +131,7 @@ export function makeRouter(queries: QueryClient) {
       signIn,
       setup,
       welcome,
+      kit,
       newSite,
       site.addChildren([
         pages,

@@ -1,35 +1,32 @@
 import { useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { ago, count, day } from "../../parts/format";
-import { PageName } from "../../parts/PageName";
-import { Scroll } from "../../parts/Scroll";
 import { Sheet } from "../../parts/Sheet";
-import { Button, CopyLine, Empty, Failed, Head, Input, Loading } from "../../parts/ui";
+import { Tabs } from "../../parts/Tabs";
+import { Button, Failed, Head, Loading } from "../../parts/ui";
+import { Counted } from "./Counted";
+import { Coverage } from "./Coverage";
+import { Install } from "./Install";
 import { SiteSettings } from "./SiteSettings";
 
 type State = Schemas["Pixel"];
+type Part = "install" | "coverage" | "counted";
 
 export default function Pixel() {
   const siteId = useSiteId();
   const site = useSite(siteId);
-  const [search, setSearch] = useState("");
+  const [part, setPart] = useState<Part>();
   const [settings, setSettings] = useState(false);
-  const wanted = useDeferredValue(search);
   const pixel = useQuery({
-    queryKey: ["pixel", siteId, wanted],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/pixel", {
-          params: { path: { site_id: siteId }, query: { search: wanted } },
-        }),
-      ),
-    placeholderData: (before) => before,
+    queryKey: ["pixel", siteId, ""],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", { params: { path: { site_id: siteId } } })),
     refetchInterval: 5_000,
   });
   const now = pixel.data;
+  const shown = part ?? (now?.first_at ? "coverage" : "install");
   return (
     <div className="flex gap-5">
       <div className="min-w-0 flex-1">
@@ -42,70 +39,39 @@ export default function Pixel() {
           }
           actions={<Button onClick={() => setSettings(true)}>Site settings</Button>}
         />
-        {pixel.isPending && <Loading what="the pages" />}
+        {pixel.isPending && <Loading what="the state of the tag" />}
         {pixel.isError && <Failed error={pixel.error} retry={pixel.refetch} />}
         {now && (
           <>
-            <Lines now={now} fresh={!now.first_at} />
-            <Refusals rows={now.refusals} />
-            <section aria-labelledby="seen" className="mt-6">
-              <div className="mb-2 flex flex-wrap items-end justify-between gap-3">
-                <h2 id="seen" className="text-[17px]">
-                  Pages with the tag <span className="num text-quiet">{count(now.pages_total)}</span>
-                </h2>
-                <Input
-                  aria-label="Find a page"
-                  placeholder="Find a page by its address"
-                  className="max-w-64"
-                  value={search}
-                  onChange={(e) => setSearch(e.target.value)}
-                />
-              </div>
-              <KnownPages rows={now.pages} searched={Boolean(wanted)} />
-            </section>
+            {now.stopped > 0 && (
+              <p role="status" className="mt-3 border-l-4 border-brick pl-3">
+                <strong>
+                  The tag has stopped on {count(now.stopped)} page{now.stopped > 1 ? "s" : ""}
+                </strong>{" "}
+                that used to send more. It stands first under Coverage.
+              </p>
+            )}
+            <Tabs<Part>
+              label="Parts of Pixel"
+              chosen={shown}
+              choose={setPart}
+              tabs={{ install: "Install", coverage: "Coverage and check", counted: "Own visits and consent" }}
+            />
+            <div className="mt-4">
+              {shown === "install" && <Install siteId={siteId} canEdit={site.canEdit} />}
+              {shown === "coverage" && <Coverage siteId={siteId} canEdit={site.canEdit} />}
+              {shown === "counted" && <Counted siteId={siteId} canEdit={site.canEdit} />}
+            </div>
+            {shown === "coverage" && <Refusals rows={now.refusals} />}
           </>
         )}
       </div>
       {settings && (
-        <Sheet title={`Settings of ${site.name}`} close={() => setSettings(false)}>
+        <Sheet title="Site settings" close={() => setSettings(false)}>
           <SiteSettings siteId={siteId} canEdit={site.canEdit} done={() => setSettings(false)} />
         </Sheet>
       )}
     </div>
-  );
-}
-
-function Lines({ now, fresh }: { now: State; fresh: boolean }) {
-  return (
-    <section aria-labelledby="lines" className="mt-4">
-      <h2 id="lines" className="text-[17px]">
-        The line for every page
-      </h2>
-      <p className="mb-2 max-w-3xl text-quiet">
-        It goes into <code className="num">&lt;head&gt;</code> of all pages of the site, once each, as high up as you
-        can put it. Nothing else has to change on a page; what counts as a conversion is said here, under Conversions.
-      </p>
-      <CopyLine text={now.head_line} label="the line for every page" />
-      <details className="mt-2" open={fresh || undefined}>
-        <summary className="w-fit py-1 font-medium text-plum">For split tests, and for pages without scripts</summary>
-        <div className="mt-2 grid gap-4 lg:grid-cols-2">
-          <div>
-            <p className="mb-1">
-              <strong>The first page of a split test</strong> takes this line instead, so that nobody sees it flash by
-              before being sent on.
-            </p>
-            <CopyLine text={now.render_line} label="the line for the first page of a split test" />
-          </div>
-          <div>
-            <p className="mb-1">
-              <strong>Where scripts do not run</strong>, an image counts the view. Put it into{" "}
-              <code className="num">&lt;body&gt;</code>, beside the line above.
-            </p>
-            <CopyLine text={now.pixel_line} label="the image for pages without scripts" />
-          </div>
-        </div>
-      </details>
-    </section>
   );
 }
 
@@ -136,50 +102,5 @@ function Refusals({ rows }: { rows: State["refusals"] }) {
         ))}
       </ul>
     </section>
-  );
-}
-
-function KnownPages({ rows, searched }: { rows: State["pages"]; searched: boolean }) {
-  if (!rows.length)
-    return searched ? (
-      <Empty title="No page with the tag has these letters in its address." />
-    ) : (
-      <Empty title="Nobody has opened a page with the tag yet.">
-        <p>That is no error: a page shows up here as soon as it is opened once, within seconds. Open one and look.</p>
-      </Empty>
-    );
-  return (
-    <Scroll label="Known pages" className="max-h-[70vh]">
-      <table className="bench">
-        <thead>
-          <tr>
-            <th className="text">Page</th>
-            <th>Views so far</th>
-            <th>First hit</th>
-            <th>Last hit</th>
-            <th className="text">Tag</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((p) => (
-            <tr key={p.id}>
-              <td className="text max-w-[26rem]">
-                <PageName path={p.path} title={p.title} />
-              </td>
-              <td className="num">{count(p.views)}</td>
-              <td className="num">{day(p.first_at)}</td>
-              <td className="num">{ago(p.last_at)}</td>
-              <td className="text">
-                {p.twice_at ? (
-                  <span className="font-medium text-marigold">Twice on the page. Remove one.</span>
-                ) : (
-                  <span className="text-quiet">once</span>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Scroll>
   );
 }
