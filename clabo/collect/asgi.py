@@ -4,6 +4,8 @@
     GET  /pixel/<site key>.gif  a page view without script
     GET  /tag/<site key>.js     the tag with its site's settings
     GET  /tag/part/<name>.js    a part of the tag that only some pages need
+    GET  /to/<site key>/<name>  a bridge link: counts a step and forwards
+    POST /sale/<site key>       a sale that the other side of a bridge link reports; GET ….gif as an image
 
 Everything else is Django's.
 """
@@ -18,13 +20,14 @@ import uuid
 from base64 import b64decode
 from collections.abc import Awaitable, Callable, MutableMapping
 from contextlib import suppress
+from functools import partial
 from typing import Any
 
 import msgspec
 from django.conf import settings
 from django.db import connection
 
-from clabo.collect import refusals
+from clabo.collect import bridges, refusals
 from clabo.collect.inbox import AWAY, Full, Inbox, Spool
 from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, check
 from clabo.collect.salts import Salts, visitor_of
@@ -45,6 +48,9 @@ _ACCEPTED_START = {"type": "http.response.start", "status": 204, "headers": _ANY
 _ACCEPTED_BODY = {"type": "http.response.body", "body": b""}
 _GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 REFRESH_SECONDS = 2.0
+# A bridge link forwards after so long, whether its step is committed or not.
+STEP_WAIT_SECONDS = 0.01
+SERVER_AGENT = "Mozilla/5.0 (a server that reports a sale)"
 # What the tag loads on pages that need it (tag/src/parts).
 PARTS = frozenset({"forms", "frames", "watch", "notice"})
 ASK_SECONDS = 0.5
@@ -61,6 +67,8 @@ class Collector:
         self._housekeeping: asyncio.Task[None] | None = None
         self._parts: dict[str, tuple[float, str]] = {}
         self.salts = Salts()
+        self.bridges = bridges.Bridges()
+        self._secret = hashlib.sha256(b"bridge" + settings.SECRET_KEY.encode()).digest()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "http":
@@ -73,6 +81,14 @@ class Collector:
                 return
             if path.startswith("/tag/part/"):
                 await self._serve_part(path[10:].removesuffix(".js"), send)
+                return
+            if path.startswith("/to/"):
+                key, _, slug = path[4:].partition("/")
+                await self._guard(partial(self._forward, slug=slug), key, scope, receive, send)
+                return
+            if path.startswith("/sale/"):
+                key = path[6:].removesuffix(".gif")
+                await self._guard(self._sale, key, scope, receive, send)
                 return
             if path.startswith("/tag/"):
                 await self._guard(self._serve_tag, path[5:].removesuffix(".js"), scope, receive, send)
@@ -165,6 +181,50 @@ class Collector:
         await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body, own=own))
         await _respond(send, 200, [*_UNCACHED, (b"content-type", b"image/gif")], _GIF)
 
+    # -- bridge links ----------------------------------------------------------------------------
+
+    async def _forward(self, site: TagSite, scope: Scope, receive: Receive, send: Send, *, slug: str) -> None:
+        link = self.bridges.get(site, slug)
+        if link is None or scope["method"] not in ("GET", "HEAD"):
+            # Nothing of the request ever says where to go.
+            raise Refused(
+                404, "unknown_link", "There is no such link", "Ask whoever gave it to you.", site.id
+            )
+        agent = _user_agent(scope)
+        visitor = await self._nameless(site, scope, agent)
+        referrer = _header(scope, b"referer")[:2048]
+        query = scope["query_string"][:8192].decode("latin-1")
+        address, body = bridges.step(site, link, query, referrer, agent, visitor, self._secret)
+        if scope["method"] == "GET":
+            own = site.is_own(_client(scope))
+            committed = self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body, own=own))
+            # Nobody waits long for the count: it goes on by itself, and to the spool if need be.
+            await asyncio.wait([committed], timeout=STEP_WAIT_SECONDS)
+            committed.add_done_callback(_noted)
+        headers: Headers = [
+            (b"location", address.encode("ascii", "ignore")),
+            (b"cache-control", b"no-store"),
+            (b"referrer-policy", b"no-referrer"),
+        ]
+        await _respond(send, 302, headers)
+
+    async def _sale(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["method"] == "POST":
+            report = await _read(scope, receive, site)
+            signed = _header(scope, b"clabo-signature")
+            body = bridges.reported(site, self.bridges, report, signed, self._secret)
+        elif scope["method"] == "GET" and scope["path"].endswith(".gif"):
+            query = scope["query_string"][:4096].decode("latin-1")
+            body = bridges.seen_by_pixel(site, self.bridges, query, self._secret)
+        else:
+            raise Refused(405, "wrong_method", "Sales are reported by POST", "Or by the image.", site.id)
+        # A sale is the word of another server: no bot, whatever that server calls itself.
+        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, SERVER_AGENT, body))
+        if scope["method"] == "POST":
+            await _respond(send, 204, _UNCACHED)
+        else:
+            await _respond(send, 200, [*_UNCACHED, (b"content-type", b"image/gif")], _GIF)
+
     async def _nameless(self, site: TagSite, scope: Scope, agent: str) -> str:
         """Who it is where no id is stored: for today only."""
         if self.salts.today() is None:
@@ -223,7 +283,13 @@ class Collector:
     async def _keep_house(self) -> None:
         while True:
             await asyncio.sleep(REFRESH_SECONDS)
-            for chore in (self.salts.refresh, self.directory.refresh, self.inbox.replay, self.refused.save):
+            for chore in (
+                self.salts.refresh,
+                self.directory.refresh,
+                self.bridges.refresh,
+                self.inbox.replay,
+                self.refused.save,
+            ):
                 try:
                     await asyncio.to_thread(_with_database, chore)
                 except AWAY:
@@ -238,6 +304,7 @@ class Collector:
                 try:
                     await asyncio.to_thread(_with_database, self.directory.refresh)
                     await asyncio.to_thread(_with_database, self.salts.refresh)
+                    await asyncio.to_thread(_with_database, self.bridges.refresh)
                     await asyncio.to_thread(self.inbox.replay)
                 except AWAY:
                     log.warning("the database is away; starting without it")
@@ -266,11 +333,20 @@ def _client(scope: Scope) -> str:
     return str((scope.get("client") or ("",))[0])
 
 
-def _user_agent(scope: Scope) -> str:
+def _header(scope: Scope, wanted: bytes) -> str:
     for name, value in scope["headers"]:
-        if name == b"user-agent":
-            return str(value[:400].decode("latin-1"))
+        if name == wanted:
+            return str(value.decode("latin-1"))
     return ""
+
+
+def _user_agent(scope: Scope) -> str:
+    return _header(scope, b"user-agent")[:400]
+
+
+def _noted(committed: asyncio.Future[None]) -> None:
+    if not committed.cancelled() and committed.exception():
+        log.error("a step over a bridge link could not be kept: %s", committed.exception())
 
 
 async def _read(scope: Scope, receive: Receive, site: TagSite) -> bytes:

@@ -136,7 +136,7 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
             page = reading.page(event.url)
         except AddressError:
             continue
-        campaign = campaign_of(event.url) if event.kind == "view" else NO_CAMPAIGN
+        campaign = campaign_of(event.url) if event.kind == "view" or event.campaign else NO_CAMPAIGN
         properties: dict[str, object] = dict(event.properties)
         if event.reached:
             properties["reached"] = event.reached
@@ -153,7 +153,7 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
                 event.name,
                 properties or None,
                 _element(event),
-                order_number(properties) if event.kind == "mark" else "",
+                order_number(properties) if event.kind in ("mark", "sale") else "",
                 campaign,
                 device,
                 standing,

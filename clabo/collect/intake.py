@@ -54,7 +54,9 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     """
 
     id: HexId
-    kind: Literal["view", "mark", "note", "form", "tried", "click", "message", "shown", "stay", "scroll"]
+    kind: Literal[
+        "view", "mark", "note", "form", "tried", "click", "message", "shown", "stay", "scroll", "step", "sale"
+    ]
     age: Annotated[int, Meta(ge=0)]
     url: Url
     title: Text = ""
@@ -69,6 +71,11 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     twice: bool = False
     element: BeaconElement | None = None
     reached: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    # Of the server's own making (bridges.py): the address says where the visit came from, as a view's does.
+    campaign: bool = False
+
+
+SERVERS_OWN = frozenset({"step", "sale"})
 
 
 class Beacon(msgspec.Struct, forbid_unknown_fields=True):
@@ -159,6 +166,14 @@ def check(body: bytes, site: TagSite) -> Beacon:
             422, "wrong_type", "A field is not as it should be", "$.visitor: 32 digits are needed.", site.id
         )
     for place, event in enumerate(beacon.events):
+        if event.kind in SERVERS_OWN or event.campaign:
+            raise Refused(
+                422,
+                "wrong_type",
+                "A field is not as it should be",
+                f"$.events[{place}].kind: “{event.kind}” is not the tag's to say.",
+                site.id,
+            )
         if event.age > MAX_AGE_MS:
             raise Refused(
                 422, "too_old", "An event is too old", f"$.events[{place}].age is over 24 hours.", site.id

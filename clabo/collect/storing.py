@@ -353,4 +353,6 @@ def _restitch(
 
 
 def _campaign(event: Event) -> Campaign:
-    return campaign_of("?" + event.query) if event.kind == Kind.VIEW else NO_CAMPAIGN
+    # A step over a bridge link began a visit by its own address only where nothing else was known of the visitor.
+    said = event.kind == Kind.VIEW or (event.kind == Kind.STEP and event.views == 0)
+    return campaign_of("?" + event.query) if said else NO_CAMPAIGN

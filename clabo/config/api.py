@@ -13,6 +13,7 @@ from ninja.security import django_auth
 from clabo.accounts.api import router as accounts
 from clabo.accounts.problems import Problem
 from clabo.collect.api import router as collect
+from clabo.collect.bridge_api import router as bridge_links
 from clabo.conversions.api import router as conversions
 from clabo.conversions.live_api import router as live
 from clabo.reports.api import router as reports
@@ -47,7 +48,7 @@ class DescribedApi(NinjaAPI):
 
 
 api = DescribedApi(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
-for each in (accounts, sites, collect, conversions, live, spend, splits, reports):
+for each in (accounts, sites, collect, bridge_links, conversions, live, spend, splits, reports):
     api.add_router("", each)
 
 

@@ -6,7 +6,19 @@ import type { Settings } from "./settings";
 const FILE = /\.(pdf|zip|docx?|xlsx?|pptx?|csv|epub|mp[34]|dmg|exe)$/i;
 const ACTS = "a[href],button,input[type=submit],input[type=button],[role=button],summary,[data-clabo-click]";
 
-export function clicked(e: MouseEvent, settings: Settings, tell: (element: Element) => void) {
+/** A bridge link learns who follows it, from which page, and what brought the visit here. */
+function bridged(link: HTMLAnchorElement, settings: Settings, visitor: string) {
+  if (!link.href.startsWith(`${settings.to}/to/`)) return;
+  const url = new URL(link.href);
+  const asks = url.searchParams;
+  if (visitor) asks.set("clabo_v", visitor);
+  asks.set("clabo_p", location.origin + location.pathname);
+  for (const [name, value] of new URLSearchParams(sessionStorage.getItem("clabo_came") ?? location.search))
+    if (/^(utm_\w+|sub[1-5]|\w*clid)$/.test(name) && !asks.has(name)) asks.set(name, value);
+  link.href = url.href;
+}
+
+export function clicked(e: MouseEvent, settings: Settings, visitor: string, tell: (element: Element) => void) {
   const from = e.composedPath()[0] as HTMLElement | undefined;
   if (!from?.closest || from.closest("[data-clabo-ignore]")) return;
   const fits: string[] = [];
@@ -23,6 +35,7 @@ export function clicked(e: MouseEvent, settings: Settings, tell: (element: Eleme
   }
   const acting = from.closest<HTMLElement>(ACTS) ?? on;
   if (!acting) return;
+  if (acting instanceof HTMLAnchorElement) bridged(acting, settings, visitor);
   let what = "button";
   let to = "";
   if (acting instanceof HTMLAnchorElement) {

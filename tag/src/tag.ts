@@ -116,6 +116,9 @@ function run(settings: Settings) {
         }
       }
     }
+    // What brought this visit here, for bridge links on later pages.
+    if (who.visitor && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(location.search))
+      tried(() => sessionStorage.setItem("clabo_came", location.search.slice(0, 1000)));
     const queue = makeQueue(settings, who);
     for (const event of held) queue(event);
     held = [];
@@ -214,7 +217,11 @@ function run(settings: Settings) {
   };
   if (asked) need("notice");
 
-  addEventListener("click", (e) => tried(() => clicked(e, settings, (element) => event("click", element))), true);
+  addEventListener(
+    "click",
+    (e) => tried(() => clicked(e, settings, who.visitor, (element) => event("click", element))),
+    true,
+  );
   addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && need("forms")), true);
   addEventListener("message", (e) => {
     if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);

@@ -11,6 +11,7 @@ from django.test import Client, TestCase
 from ninja import Schema
 
 from clabo.accounts.models import Membership, Role, User
+from clabo.collect.bridges import save_link
 from clabo.collect.models import Event, Page
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
@@ -27,6 +28,7 @@ READING_POSTS = {
     "/api/sites/{site_id}/tests/plan",
 }
 RULE = {"page": {"match": "equals", "value": "/thank-you"}}
+BRIDGE = {"slug": "partner", "target": "https://partner.example/"}
 CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
@@ -53,6 +55,7 @@ class EveryRoute(TestCase):
         self.batch = SpendImport.objects.create(
             site=self.site, file_name="f.csv", digest="0", stored_as="0", state="done", first_day=date.today()
         )
+        self.bridge = save_link(self.site, "suits", "https://partner.example/")
         test_in = {
             "name": "T",
             "conversion": self.rule.pk,
@@ -69,6 +72,8 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/conversions"): CONVERSION,
             ("put", "/api/sites/{site_id}/conversions/{rule_id}"): CONVERSION,
             ("post", "/api/sites/{site_id}/conversions/preview"): {"rule": RULE, "counting": "visit"},
+            ("post", "/api/sites/{site_id}/bridges"): BRIDGE,
+            ("put", "/api/sites/{site_id}/bridges/{link_id}"): BRIDGE,
             ("post", "/api/sites/{site_id}/kit/share"): {},
             ("post", "/api/sites/{site_id}/coverage/pages"): {"pages": "/a"},
             ("post", "/api/sites/{site_id}/check-page"): {"url": "/a"},
@@ -92,6 +97,7 @@ class EveryRoute(TestCase):
             "import_id": self.batch.pk,
             "user_id": self.viewer.pk,
             "version": 1,
+            "link_id": self.bridge.pk,
             "hit_id": Event.objects.get(site=self.site).id,
             **other,
         }
@@ -150,7 +156,7 @@ class EveryRoute(TestCase):
         Membership.objects.create(workspace=other.workspace, user=self.owner, role=Role.OWNER)
         client = self.signed_in(self.owner)
         for method, path in self.routes():
-            if not re.search(r"\{(rule|test|import|hit)_id\}", path):
+            if not re.search(r"\{(rule|test|import|hit|link)_id\}", path):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))

@@ -7,7 +7,9 @@ import { useSite } from "../../app/session";
 import { DayBars } from "../../charts/DayBars";
 import { ago, count, day, money, words } from "../../parts/format";
 import { Scroll } from "../../parts/Scroll";
+import { Tabs } from "../../parts/Tabs";
 import { Button, Empty, Failed, Head, Loading } from "../../parts/ui";
+import { Bridges } from "./Bridges";
 import { Editor } from "./Editor";
 import { changed } from "./Versions";
 
@@ -41,6 +43,7 @@ export default function Conversions() {
   const site = useSite(siteId);
   const queries = useQueryClient();
   const [editing, setEditing] = useState<Conversion | "new">();
+  const [part, setPart] = useState<"rules" | "bridges">("rules");
   const list = useQuery({
     queryKey: ["conversions", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", { params: { path: { site_id: siteId } } })),
@@ -79,16 +82,25 @@ export default function Conversions() {
         title="Conversions"
         lead="What counts as success on this site. A rule is applied to everything recorded, back to the first hit."
         actions={
-          site.canEdit && (
+          site.canEdit &&
+          part === "rules" && (
             <Button kind="main" onClick={() => setEditing("new")}>
               New conversion
             </Button>
           )
         }
       />
-      {list.isPending && <Loading what="the conversions" />}
-      {list.isError && <Failed error={list.error} retry={list.refetch} />}
-      {list.data &&
+      <Tabs
+        label="Parts of Conversions"
+        chosen={part}
+        choose={setPart}
+        tabs={{ rules: "What counts", bridges: "Bridge links" }}
+      />
+      {part === "bridges" && <Bridges siteId={siteId} canEdit={site.canEdit} />}
+      {part === "rules" && list.isPending && <Loading what="the conversions" />}
+      {part === "rules" && list.isError && <Failed error={list.error} retry={list.refetch} />}
+      {part === "rules" &&
+        list.data &&
         (list.data.length ? (
           <Scroll label="All conversions" className="mt-4">
             <table className="bench">
