@@ -15,6 +15,7 @@ from clabo.collect.checking import check_page
 from clabo.core.pagecheck import Verdict
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
+from clabo.sites.reach import origin_of
 
 router = Router(tags=["pixel"])
 
@@ -153,6 +154,8 @@ class CoveredOut(Schema):
     last_at: datetime | None
     stopped_at: datetime | None
     source: str
+    # Where it can be opened.
+    address: str
     checked_at: datetime | None
     findings: list[TagFindingOut]
 
@@ -165,7 +168,9 @@ class CoverageOut(Schema):
 
 @router.get("/sites/{int:site_id}/coverage", response=CoverageOut)
 def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: str = "") -> CoverageOut:
-    rows = coverage.coverage(site_for(request, site_id))
+    site = site_for(request, site_id)
+    rows = coverage.coverage(site)
+    origins = {host: origin_of(site, host) for host in {r.host for r in rows}}
     by_state: dict[str, int] = {}
     for row in rows:
         by_state[row.state] = by_state.get(row.state, 0) + 1
@@ -182,8 +187,9 @@ def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: st
                 **{
                     name: getattr(r, name)
                     for name in CoveredOut.model_fields
-                    if name not in ("checked_at", "findings")
+                    if name not in ("checked_at", "findings", "address")
                 },
+                address=origins[r.host] + r.path,
                 checked_at=r.check.checked_at if r.check else None,
                 findings=[TagFindingOut(**f) for f in r.check.findings] if r.check else [],
             )

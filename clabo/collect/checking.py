@@ -13,6 +13,7 @@ from clabo.core.addresses import AddressError
 from clabo.core.pagecheck import Finding, read_page
 from clabo.sites.fetching import fetch
 from clabo.sites.models import Consent, Site
+from clabo.sites.reach import origin_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,10 +34,10 @@ def check_page(site: Site, url: str) -> Checked:
     """Fetch a page of the site and look for the tag; raises Problem where it cannot be had."""
     url = url.strip()
     if url.startswith("/"):
-        host = next(iter(site.hosts.all())).host
-        url = f"https://{host}{url}"
+        url = origin_of(site) + url
     elif "://" not in url:
-        url = "https://" + url
+        host, slash, path = url.partition("/")
+        url = origin_of(site, host.lower()) + slash + path
     reading = Reading.of(site)
     fetched = fetch(url, [h.host for h in site.hosts.all()])
     report = read_page(fetched.text, fetched.url, site.key, tag_origin(), fetched.policies)

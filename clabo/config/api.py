@@ -16,6 +16,7 @@ from clabo.collect.api import router as collect
 from clabo.collect.bridge_api import router as bridge_links
 from clabo.conversions.api import router as conversions
 from clabo.conversions.live_api import router as live
+from clabo.conversions.rehearsal_api import router as rehearsals
 from clabo.reports.api import router as reports
 from clabo.sites.api import router as sites
 from clabo.spend.api import router as spend
@@ -48,7 +49,7 @@ class DescribedApi(NinjaAPI):
 
 
 api = DescribedApi(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
-for each in (accounts, sites, collect, bridge_links, conversions, live, spend, splits, reports):
+for each in (accounts, sites, collect, bridge_links, conversions, live, rehearsals, spend, splits, reports):
     api.add_router("", each)
 
 

@@ -163,6 +163,7 @@ CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next", "clabo.collect.
 CLABO_TAG_SETTINGS = ["clabo.conversions.listening.tag_settings", "clabo.splits.stages.tag_settings"]
 CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))
 CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
+CLABO_CHROMIUM = env.str("CLABO_CHROMIUM", default="/usr/bin/chromium")
 CLABO_TAG_DIR = BASE_DIR / "tag" / "dist"
 CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
 CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")

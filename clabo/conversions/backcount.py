@@ -15,6 +15,7 @@ from clabo.collect.models import KIND_NAMES, Element, Event, Kind, Page, Standin
 from clabo.conversions.selecting import Inventory, condition, leaf_condition
 from clabo.core import rules
 from clabo.core.addresses import Address
+from clabo.core.rehearsal import alike
 from clabo.core.suspicion import Caught, suspicions
 from clabo.sites.models import Site
 
@@ -185,13 +186,13 @@ def _nearly(part: rules.Rule, known: Inventory) -> Q | None:
     if isinstance(part, rules.Not):
         return condition(part.part, known)
     if isinstance(part, rules.PageReached | rules.OnPage):
-        alike = [
+        likely = [
             p.pk
             for p in known.pages
-            if not part.fits(Address(p.host, p.path)) and _alike(part.match, part.value, p.path)
+            if not part.fits(Address(p.host, p.path)) and alike(part.match, part.value, p.path)
         ]
         kind = Q(kind=Kind.VIEW) if isinstance(part, rules.PageReached) else Q()
-        return kind & Q(page_id__in=alike)
+        return kind & Q(page_id__in=likely)
     if isinstance(part, rules.FormSubmitted | rules.FrameMessage | rules.Clicked):
         kind_number = Kind[part.kind.upper()]
         one_off = [
@@ -213,14 +214,6 @@ def _nearly(part: rules.Rule, known: Inventory) -> Q | None:
     if isinstance(part, rules.PagesSeen) and part.least > 1:
         return Q(views=part.least - 1)
     return None
-
-
-def _alike(match: rules.Match, value: str, path: str) -> bool:
-    """Missed, but alike: the same words in the address."""
-    if match == "pattern":
-        return False
-    wanted = value.rstrip("/").rpartition("/")[2].lower() or value.lower()
-    return len(wanted) >= 4 and wanted in path.lower()
 
 
 def _reason(part: rules.Rule, place: Place) -> str:

@@ -13,6 +13,7 @@ from clabo.accounts.models import Role
 from clabo.sites import services
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
+from clabo.sites.reach import origin_of
 
 router = Router(tags=["sites"])
 ConsentName = Literal["always", "ask", "nameless"]
@@ -30,6 +31,8 @@ class SiteOut(Schema):
     currency: str
     time_zone: str
     hosts: list[Host]
+    # Where its first host's pages can be opened.
+    origin: str
     meaningful_parameters: list[str]
     keep_fragment: bool
     attribution_window_days: int
@@ -61,8 +64,12 @@ class SiteChange(Schema):
 
 
 def _out(site: Site) -> SiteOut:
-    fields = {name: getattr(site, name) for name in SiteOut.model_fields if name != "hosts"}
-    return SiteOut(**fields, hosts=[Host(host=h.host, stands_for=h.stands_for) for h in site.hosts.all()])
+    fields = {name: getattr(site, name) for name in SiteOut.model_fields if name not in ("hosts", "origin")}
+    return SiteOut(
+        **fields,
+        origin=origin_of(site),
+        hosts=[Host(host=h.host, stands_for=h.stands_for) for h in site.hosts.all()],
+    )
 
 
 @router.post("/workspaces/{int:workspace_id}/sites", response=SiteOut)

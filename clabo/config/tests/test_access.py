@@ -14,6 +14,7 @@ from clabo.accounts.models import Membership, Role, User
 from clabo.collect.bridges import save_link
 from clabo.collect.models import Event, Page
 from clabo.config.api import api
+from clabo.conversions import rehearsing
 from clabo.conversions.models import RuleVersion
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant
@@ -56,6 +57,7 @@ class EveryRoute(TestCase):
             site=self.site, file_name="f.csv", digest="0", stored_as="0", state="done", first_day=date.today()
         )
         self.bridge = save_link(self.site, "suits", "https://partner.example/")
+        self.rehearsal = rehearsing.begin(self.site, None)
         test_in = {
             "name": "T",
             "conversion": self.rule.pk,
@@ -74,6 +76,8 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/conversions/preview"): {"rule": RULE, "counting": "visit"},
             ("post", "/api/sites/{site_id}/bridges"): BRIDGE,
             ("put", "/api/sites/{site_id}/bridges/{link_id}"): BRIDGE,
+            ("post", "/api/sites/{site_id}/rehearsals"): {},
+            ("put", "/api/sites/{site_id}/conversions/{rule_id}/steps"): {"steps": "open /a"},
             ("post", "/api/sites/{site_id}/kit/share"): {},
             ("post", "/api/sites/{site_id}/coverage/pages"): {"pages": "/a"},
             ("post", "/api/sites/{site_id}/check-page"): {"url": "/a"},
@@ -98,6 +102,7 @@ class EveryRoute(TestCase):
             "user_id": self.viewer.pk,
             "version": 1,
             "link_id": self.bridge.pk,
+            "rehearsal_id": self.rehearsal.pk,
             "hit_id": Event.objects.get(site=self.site).id,
             **other,
         }
@@ -156,7 +161,7 @@ class EveryRoute(TestCase):
         Membership.objects.create(workspace=other.workspace, user=self.owner, role=Role.OWNER)
         client = self.signed_in(self.owner)
         for method, path in self.routes():
-            if not re.search(r"\{(rule|test|import|hit|link)_id\}", path):
+            if not re.search(r"\{(rule|test|import|hit|link|rehearsal)_id\}", path):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))

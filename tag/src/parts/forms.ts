@@ -25,14 +25,14 @@ function described(form: HTMLFormElement): Element {
 }
 
 function start({ event }: Tag) {
-  const lately = new WeakMap<HTMLFormElement, number>();
+  const lately = { form: new WeakMap<HTMLFormElement, number>(), tried: new WeakMap<HTMLFormElement, number>() };
   const waiting = new Map<HTMLFormElement, () => void>();
 
   const tell = (form: HTMLFormElement, kind: "form" | "tried", element = described(form)) => {
     // A page that sends a form a thousand times a second sends it once in two.
     const now = Date.now();
-    if (now - (lately.get(form) ?? 0) < 2000 || form.closest("[data-clabo-ignore]")) return;
-    lately.set(form, now);
+    if (now - (lately[kind].get(form) ?? 0) < 2000 || form.closest("[data-clabo-ignore]")) return;
+    lately[kind].set(form, now);
     event(kind, element);
   };
 
@@ -84,6 +84,24 @@ function start({ event }: Tag) {
       addEventListener("submit", (again) => again === e && once(), { once: true });
       addEventListener("pagehide", once, { once: true });
       setTimeout(once, 0);
+    },
+    true,
+  );
+  // The browser itself refuses a form with a field left empty, and no submit event comes. Pages that only look
+  // at their fields fire the same event: it counts right after somebody has pressed something.
+  let pressed = 0;
+  const press = () => {
+    pressed = Date.now();
+  };
+  addEventListener("click", press, true);
+  addEventListener("keydown", (e) => e.key === "Enter" && press(), true);
+  addEventListener(
+    "invalid",
+    (e) => {
+      try {
+        const { form } = e.target as HTMLInputElement;
+        if (form && Date.now() - pressed < 300) tell(form, "tried");
+      } catch {}
     },
     true,
   );

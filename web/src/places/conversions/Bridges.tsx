@@ -124,7 +124,7 @@ function Form({ siteId, link, canEdit, done, remove }: FormProps) {
   const [slug, setSlug] = useState(link?.slug ?? "");
   const [target, setTarget] = useState(link?.target ?? "");
   const [reference, setReference] = useState(link?.reference_name ?? "ref");
-  const [free, setFree] = useState(link?.free_names.join(", ") ?? "");
+  const [free, setFree] = useState(link?.free_names?.join(", ") ?? "");
   const [pixel, setPixel] = useState(link?.pixel_sales ?? false);
   const save = useMutation({
     mutationFn: () => {

@@ -1,11 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { client, data } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
+import { useSite } from "../../app/session";
 import { count } from "../../parts/format";
 import { Sheet } from "../../parts/Sheet";
+import { Tabs } from "../../parts/Tabs";
 import { Button, cx, Empty, Failed, Head, Input, Loading, Select } from "../../parts/ui";
 import { Hits } from "./Hits";
+import { Rehearsals } from "./Rehearsals";
 import { type Hit, type Now, useLive } from "./useLive";
 import { Why } from "./Why";
 
@@ -28,6 +31,30 @@ const WHAT: Record<What, string> = {
 
 export default function Live() {
   const siteId = useSiteId();
+  const site = useSite(siteId);
+  const [part, setPart] = useState<"stream" | "rehearsals">("stream");
+  const tabs = (
+    <Tabs
+      label="Parts of Live"
+      chosen={part}
+      choose={setPart}
+      tabs={{ stream: "What comes in", rehearsals: "Rehearsal" }}
+    />
+  );
+  if (part === "stream") return <Stream siteId={siteId} tabs={tabs} />;
+  return (
+    <>
+      <Head
+        title="Rehearsal"
+        lead="A check with two halves: what should count does, and what should not stays silent."
+      />
+      {tabs}
+      <Rehearsals siteId={siteId} canEdit={site.canEdit} />
+    </>
+  );
+}
+
+function Stream({ siteId, tabs }: { siteId: number; tabs: ReactNode }) {
   const live = useLive(siteId);
   const [held, setHeld] = useState<Hit[]>();
   const [visitor, setVisitor] = useState<Hit>();
@@ -69,6 +96,7 @@ export default function Live() {
             </Button>
           }
         />
+        {tabs}
         {!live.now && !live.lost && <Loading what="the last hits" />}
         {live.lost && (
           <div className="mt-3">

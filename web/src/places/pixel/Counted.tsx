@@ -63,7 +63,6 @@ function Form({ site, canEdit }: { site: Site; canEdit: boolean }) {
       toast("Saved. Pages take it over within a few minutes.");
     },
   });
-  const host = site.hosts[0]?.host ?? "";
   const box = "num w-full rounded-box border border-quiet/50 bg-surface px-2.5 py-1.5";
   return (
     <form
@@ -82,9 +81,9 @@ function Form({ site, canEdit }: { site: Site; canEdit: boolean }) {
         </p>
         <div>
           <p className="mb-1 font-medium">Open this once in each of your browsers</p>
-          <CopyLine text={`https://${host}/?clabo=own`} label="the link that marks a browser as your own" />
+          <CopyLine text={`${site.origin}/?clabo=own`} label="the link that marks a browser as your own" />
           <p className="mt-2 mb-1 text-[13px] text-quiet">and this, to be counted again:</p>
-          <CopyLine text={`https://${host}/?clabo=not-own`} label="the link that unmarks it" />
+          <CopyLine text={`${site.origin}/?clabo=not-own`} label="the link that unmarks it" />
         </div>
         <Field
           label="Your networks"

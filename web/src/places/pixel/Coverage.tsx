@@ -176,12 +176,7 @@ function TagState({ row }: { row: Covered }) {
     return (
       <span className={cx(missing && "font-medium text-brick")}>
         {missing ? `No tag on it when it was checked ${ago(row.checked_at)}. ` : "Nobody has opened it yet. "}
-        <a
-          className="font-normal text-plum underline"
-          href={`https://${row.host}${row.path}`}
-          target="_blank"
-          rel="noreferrer noopener"
-        >
+        <a className="font-normal text-plum underline" href={row.address} target="_blank" rel="noreferrer noopener">
           Open it
         </a>
       </span>

@@ -1,0 +1,135 @@
+"""Rehearsing a form that should count beside one that should not, by hand and by itself; and a bridge link."""
+
+from __future__ import annotations
+
+import io
+import threading
+
+from django.core.management import CommandError, call_command
+from django.db import connections
+from playwright.sync_api import expect
+
+from clabo.accounts.models import Role
+from clabo.collect.bridges import save_link
+from clabo.collect.models import Event, Kind, TrafficDay
+from clabo.conversions import rehearsing, services
+from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.journeys.tests.test_listening import TWO_FORMS, ListeningCase
+from clabo.testing.traffic import make_user
+
+
+class Rehearsing(ListeningCase):
+    def setUp(self) -> None:
+        super().setUp()
+        make_user(self.site, Role.EDITOR, "ed@shop.example")
+        self.site.hosts.get(host="shop.example").delete()
+        self.publish("/contact", TWO_FORMS)
+        self.publish("/booked")
+        self.publish("/letter")
+        # Somebody has been there: both forms are known.
+        page = self.open("/contact")
+        page.click("text=Send me letters")
+        page.wait_for_url("**/letter**")
+        page.goto(self.own.url + "/contact")
+        page.fill("[name=email]", "a@shop.example")
+        page.click("text=Book")
+        page.wait_for_url("**/booked**")
+        self.assertEqual(len(self.heard(Kind.FORM)), 2)
+
+    def make(self, language: object) -> ConversionRule:
+        content = services.RuleContent("contact_lead", "lead", language, "every", None)  # type: ignore[arg-type]
+        return services.make_rule(self.site, content, None)
+
+    def test_by_hand(self) -> None:
+        rule = self.make({"form": {"id": "booking"}})
+        self.until(lambda: Conversion.objects.count() == 1, "counted back")
+        before = list(TrafficDay.objects.values())
+        page = self.window()
+        self.sign_in(page, "ed@shop.example", "elpmaxe.pohs@de")
+        page.goto(f"{self.clabo}/s/{self.site.pk}/live")
+        page.get_by_role("tab", name="Rehearsal").click()
+        page.get_by_label("Rehearse").select_option(label="contact lead")
+        page.get_by_role("button", name="Begin").click()
+        half = page.get_by_text("Should stay silent").locator("..")
+        expect(half).to_contain_text("Send the form newsletter on the same page")
+        with page.context.expect_page() as opened:
+            half.get_by_role("link", name="Open").last.click()
+        there = opened.value
+        there.get_by_text("Rehearsal: what you do in this tab").wait_for()
+        there.click("text=Send me letters")
+        expect(half).to_contain_text("Send the form newsletter on the same pagepassed", timeout=8_000)
+        there.goto(self.own.url + "/contact")
+        there.fill("[name=email]", "a@shop.example")
+        there.click("text=Book")
+        should = page.get_by_role("heading", name="Should count").locator("..")
+        expect(should).to_contain_text("send itpassed", timeout=8_000)
+        expect(page.get_by_text("2 of 3 lines passed, 1 not tried yet.")).to_be_visible()
+        page.get_by_role("button", name="End and keep the record").click()
+        expect(page.get_by_text("Ended ")).to_be_visible()
+        page.get_by_role("button", name="All rehearsals").click()
+        expect(page.get_by_role("row", name="contact lead")).to_contain_text("ed")
+        # None of it entered a report.
+        self.assertEqual(list(TrafficDay.objects.values()), before)
+        self.assertEqual(Credit.objects.filter(rule=rule, model="last").count(), 1)
+
+    def rehearsed(self) -> tuple[str, str]:
+        """What the command says, and how it ends; in a thread of its own, for it has a browser of its own."""
+        said, ended = io.StringIO(), [""]
+
+        def run() -> None:
+            try:
+                call_command("rehearse", self.site.pk, stdout=said)
+            except CommandError as error:
+                ended[0] = str(error)
+            finally:
+                connections.close_all()
+
+        thread = threading.Thread(target=run)
+        thread.start()
+        thread.join(60)
+        return said.getvalue(), ended[0]
+
+    def test_by_itself(self) -> None:
+        rule = self.make({"form": {"id": "booking"}})
+        self.assertIn("No conversion has stored steps", self.rehearsed()[1])
+        steps = (
+            "open /contact\nclick text=Book\nclick text=Send me letters\n"
+            "open /contact\nfill [name=email] a@shop.example\nclick text=Book\n"
+        )
+        rehearsing.save_steps(rule, steps)
+        told, ended = self.rehearsed()
+        self.assertEqual((told.count("passed"), ended), (3, ""), told)
+        # A rule that takes too much is found out.
+        content = services.RuleContent(
+            "contact_lead", "lead", {"any": [{"form": {"id": "booking"}}, {"form": {}}]}, "every", None
+        )
+        rule = services.change_rule(rule, content, None)
+        told, ended = self.rehearsed()
+        self.assertIn("failed   (should stay silent) Send the form newsletter", told)
+        self.assertIn("failed or were not tried", ended)
+        rehearsing.save_steps(rule, "open /contact\nclick text=No such button\n")
+        self.assertIn("the steps broke off", self.rehearsed()[0])
+
+
+class Bridge(ListeningCase):
+    def test_a_link_to_somebody_elses_page_keeps_who_and_whence(self) -> None:
+        self.frames.pages["/suits"] = "<title>Partner</title>Suits"
+        save_link(self.site, "suits", f"{self.frames.url}/suits?shop=1")
+        self.renewed()
+        self.rule({"step": {"link": "suits"}}, name="partner_visit")
+        self.publish("/suits", f"<a href='{self.clabo}/to/{self.site.key}/suits'>Protective suits</a>")
+        self.publish("/start", "<a href=/suits>Suits</a>")
+        page = self.open("/start?utm_source=meadow&utm_medium=cpc&utm_campaign=gear&sub1=s1")
+        page.click("text=Suits")
+        page.wait_for_url("**/suits")
+        page.click("text=Protective suits")
+        page.wait_for_url(f"{self.frames.url}/suits?**")
+        self.assertIn("utm_campaign=gear&sub1=s1", page.url)
+        self.assertIn("shop=1", page.url)
+        self.assertNotIn("clabo", page.url)
+        self.until(Conversion.objects.exists, "the step counts")
+        credit = Credit.objects.select_related("page", "origin").get(model="last_paid")
+        assert credit.page
+        self.assertEqual((credit.page.path, credit.origin.campaign), ("/start", "gear"))
+        step = Event.objects.select_related("page").get(kind=Kind.STEP)
+        self.assertEqual(step.page.path, "/suits")
