@@ -239,6 +239,9 @@ class Visit(models.Model):
         indexes = (
             models.Index(fields=("site", "visitor", "started_at"), name="visit_by_visitor"),
             models.Index(fields=("site", "day", "entry_page"), name="visit_by_day"),
+            models.Index(
+                fields=("site", "ended_at"), name="visit_uncounted", condition=models.Q(standing__gt=0)
+            ),
         )
 
 

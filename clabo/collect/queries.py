@@ -11,7 +11,7 @@ from django.db.models import Count, Max, Min
 
 from clabo.collect import pipeline
 from clabo.collect.kit import TagLines, tag_lines
-from clabo.collect.models import REPEATED, Event, Page, Refusal, Standing
+from clabo.collect.models import REPEATED, Event, Page, Refusal, Standing, Visit
 from clabo.sites.models import Site
 
 
@@ -24,6 +24,8 @@ class TagState:
     last_at: datetime | None
     pages_total: int
     stopped: int
+    # The last own visit of today or yesterday: shown in Live, counted nowhere.
+    own_at: datetime | None
     pages: Sequence[Page]
     refusals: Sequence[Refusal]
 
@@ -40,6 +42,11 @@ def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
         first_at=span["first"],
         last_at=span["last"],
         pages_total=pages.count(),
+        own_at=Visit.objects.filter(
+            site=site,
+            day__gte=datetime.now(UTC).astimezone(site.zone).date() - timedelta(days=1),
+            standing=Standing.OWN,
+        ).aggregate(at=Max("ended_at"))["at"],
         stopped=Page.objects.filter(site=site, stopped_at__isnull=False).count(),
         pages=list(pages.order_by("-last_at")[:most]),
         refusals=list(

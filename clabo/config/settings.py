@@ -167,6 +167,9 @@ CLABO_CHROMIUM = env.str("CLABO_CHROMIUM", default="/usr/bin/chromium")
 CLABO_TAG_DIR = BASE_DIR / "tag" / "dist"
 CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
 CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")
+# The demo's form vendor and partner, each on an origin of its own.
+CLABO_DEMO_FORMS_URL = env.str("CLABO_DEMO_FORMS_URL", default="").rstrip("/")
+CLABO_DEMO_PARTNER_URL = env.str("CLABO_DEMO_PARTNER_URL", default="").rstrip("/")
 # Origins in private networks whose pages may be fetched all the same: the demo's.
 CLABO_LOCAL_ORIGINS = env.list("CLABO_LOCAL_ORIGINS", default=[CLABO_DEMO_URL])
 # Where tags send their hits, when that is not the address of the interface.

@@ -134,6 +134,8 @@ class PreviewOut(Schema):
     near: list[NearOut]
     suspects: list[SuspectOut]
     from_now_on: list[str]
+    # 1: exact; n: estimated from one visitor in n.
+    one_in: int
     proposed_name: str
     name_doubt: str
 
@@ -254,6 +256,7 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
             for s in found.suspects
         ],
         from_now_on=found.from_now_on,
+        one_in=found.one_in,
         proposed_name=naming.proposed(rule),
         name_doubt=naming.doubt(data.name, others),
     )

@@ -139,7 +139,7 @@ def why(request: HttpRequest, site_id: int, hit_id: UUID) -> list[WhyOut]:
     if hit is None:
         raise missing("hit")
     counted = {m.id: m.counted for m in queries.rules_met(site, [hit]).get(hit.id, [])}
-    return [
+    told = [
         WhyOut(
             rule=rule.pk,
             name=rule.name,
@@ -149,3 +149,5 @@ def why(request: HttpRequest, site_id: int, hit_id: UUID) -> list[WhyOut]:
         )
         for rule in queries.rules_of(site)
     ]
+    # What was met, and then what came nearest.
+    return sorted(told, key=lambda w: (not w.met, sum(1 for c in w.checks if c.why_not), w.name))

@@ -12,6 +12,8 @@ LEAST = 10
 # A page at which more of the visits begin than this, for certain, is hardly a success page.
 MOSTLY = 0.5
 OFTEN = 3.0
+# Where visits begin more often than this in what else is caught, the rule means pages that people land on.
+SELDOM = 0.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,9 +28,9 @@ class Caught:
 def suspicions(groups: Sequence[Caught]) -> list[list[str]]:
     """For each group the reasons, in words, why it may be caught by accident; empty for most.
 
-    A group is suspect when its share of events that began their visit lies above that of all the other groups
-    together, Wilson interval against Wilson interval, or above one half; and when one visit brings
-    three or more on average.
+    A group is suspect when visits hardly ever begin in the others, and its own share of events that began their
+    visit lies clearly above theirs, Wilson interval against Wilson interval; when it is alone and more than half
+    began there; and when one visit brings three or more on average.
     """
     if not groups:
         return []
@@ -42,8 +44,10 @@ def suspicions(groups: Sequence[Caught]) -> list[list[str]]:
     for place, group in enumerate(groups):
         reasons = []
         if group.events >= LEAST:
-            others = all_events - group.events >= LEAST
-            if low[place] > MOSTLY or (others and low[place] > max(high[place], 0.05)):
+            others = all_events - group.events
+            alone = others < LEAST
+            seldom = alone or (all_begun - group.begun) / others <= SELDOM
+            if seldom and low[place] > (MOSTLY if alone else max(high[place], 0.05)):
                 reasons.append(
                     f"{group.begun} of {group.events} began the visit, with no page or form before"
                 )

@@ -17,9 +17,12 @@ from django.db import connection, transaction
 
 from clabo.accounts.models import Membership, User, Workspace
 from clabo.collect import pipeline
+from clabo.collect.bridges import save_link
+from clabo.collect.coverage import list_pages, watch_site
 from clabo.collect.inbox import store
 from clabo.collect.intake import Envelope, pack
 from clabo.conversions.models import ConversionRule
+from clabo.conversions.rehearsing import save_steps
 from clabo.conversions.services import RuleContent, make_rule
 from clabo.core.addresses import host_of
 from clabo.demo import scenario
@@ -68,6 +71,7 @@ def load(
         progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
     _import_spend(site, clicks)
+    watch_site(site, now)
     progress(1.0, "done")
     return site
 
@@ -81,12 +85,26 @@ def make_demo_site() -> Site:
     site = make_site(workspace, "Brackenhive", [scenario.HOST], scenario.CURRENCY, scenario.TIME_ZONE)
     change_site(site, margin=Decimal("0.45"))
     set_hosts(site, [(scenario.HOST, ""), (host_of(settings.CLABO_DEMO_URL), scenario.HOST)])
-    for r in scenario.RULES:
-        page = {"page": {"match": "equals", "value": r.path}}
-        rule = make_rule(site, RuleContent(r.name, r.category, page, r.counting, r.value), None)
+    save_link(
+        site, scenario.BRIDGE, settings.CLABO_DEMO_PARTNER_URL or scenario.PARTNER_URL, pixel_sales=True
+    )
+    list_pages(site, "/stockists\n/order\n/order/thank-you")
+    for r in scenario.rules_of(forms_origin()):
+        rule = make_rule(
+            site,
+            RuleContent(r.name, r.category, r.rule, r.counting, r.value, r.value_property, r.lifetime_factor),
+            None,
+        )
+        if r.steps:
+            save_steps(rule, r.steps)
         # Nothing is recorded yet, so the past is counted already.
         ConversionRule.objects.filter(pk=rule.pk).update(counted_version=rule.version)
     return site
+
+
+def forms_origin() -> str:
+    """Where the booking form's frame comes from."""
+    return str(settings.CLABO_DEMO_FORMS_URL or scenario.FORMS_ORIGIN)
 
 
 def _make_tests(site: Site, now: datetime) -> dict[str, tuple[datetime, datetime | None]]:
@@ -113,7 +131,7 @@ def _simulated(
     now: datetime,
 ) -> Iterator[list[Envelope] | list[Clicks]]:
     """Each day's requests; last the clicks that were paid for."""
-    simulator = Simulator(tag, tests)
+    simulator = Simulator(tag, tests, forms_origin=forms_origin())
     for number in range(days):
         yield simulator.day(today - timedelta(days=days - 1 - number), per_day, until=now)
     yield simulator.paid_clicks()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from decimal import Decimal
+from typing import Any
 
 HOST = "brackenhive.example"
 CURRENCY, TIME_ZONE = "EUR", "Europe/Vienna"
@@ -24,7 +25,7 @@ class DemoPage:
 
 
 PAGES = [
-    DemoPage("/", "Brackenhive", 0.42, {"order": 0.030, "guide": 0.05, "booking": 0.01}),
+    DemoPage("/", "Brackenhive", 0.42, {"order": 0.030, "guide": 0.05, "booking": 0.01, "contact": 0.02}),
     DemoPage("/starter-hive", "Start with one hive", 0.40, {"order": 0.062, "guide": 0.02}),
     DemoPage(
         "/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.078, "guide": 0.02}
@@ -39,8 +40,9 @@ PAGES = [
     DemoPage("/workshops", "Hands-on workshops", 0.36, {"booking": 0.075, "order": 0.012}),
     DemoPage("/workshops-b", "Hands-on workshops near you", 0.36, {"booking": 0.085, "order": 0.012}),
     DemoPage("/winter-kit", "Bring them through winter", 0.63, {"order": 0.011}),
-    DemoPage("/suits", "Suits and veils", 0.55, {"order": 0.016}),
-    DemoPage("/configure", "Build your kit", 0.30, {"order": 0.075}),
+    DemoPage("/suits", "Suits and veils", 0.55, {"order": 0.016, "partner": 0.24}),
+    DemoPage("/configure", "Build your kit", 0.30, {"order": 0.075, "configured": 0.2}),
+    DemoPage("/contact", "Ask a keeper", 0.35, {"contact": 0.3, "letter": 0.18}),
     DemoPage("/journal/thank-you-to-our-keepers", "A thank-you to our keepers", 0.71, {"guide": 0.03}),
     DemoPage("/journal/first-swarm", "The first swarm", 0.68, {"guide": 0.04, "order": 0.004}, tags=2),
     DemoPage("/queen-rearing", "Queen rearing course", 0.60, {"booking": 0.02}),
@@ -49,15 +51,64 @@ PAGES = [
     DemoPage("/order/thank-you", "Thank you for your order"),
     DemoPage("/guide/thank-you", "Your guide is on its way"),
     DemoPage("/workshops/thank-you", "Your place is booked"),
+    DemoPage("/configure/frame", "Build your kit: the frames"),
+    DemoPage("/configure/finish", "Build your kit: done"),
     DemoPage("/stockists", "Where to find us", tags=0),
 ]
 BY_PATH = {p.path: p for p in PAGES}
 
-# The pages on the way to a goal, after the landing page.
-WAYS = {
+# What is done on a page: (kind, element, name, properties).
+Act = tuple[str, dict[str, Any], str, dict[str, Any]]
+FORMS_ORIGIN = "https://forms.hivedesk.example"
+BRIDGE, PARTNER_URL = "suits-partner", "https://meadow-suits.example/protective-suits"
+BOOKED: Act = (
+    "message",
+    {
+        "origin": FORMS_ORIGIN,
+        "keys": {
+            "source": "string",
+            "event": "string",
+            "booking.form": "string",
+            "booking.seats": "number",
+            "customer.name": "string",
+            "customer.mail": "string",
+        },
+        "values": {"event": "booking.done", "booking.form": "workshop"},
+    },
+    "",
+    {},
+)
+SHOWN_FORM: Act = (
+    "message",
+    {
+        "origin": FORMS_ORIGIN,
+        "keys": {"source": "string", "event": "string", "height": "number"},
+        "values": {"event": "booking.ready"},
+    },
+    "",
+    {},
+)
+CONTACT: Act = ("form", {"id": "contact", "fields": ["mail", "name", "question"]}, "", {})
+CONTACT_TRIED: Act = ("tried", {"id": "contact", "fields": ["mail", "name", "question"]}, "", {})
+LETTER: Act = ("form", {"id": "letter", "fields": ["mail"]}, "", {})
+LETTER_THANKS: Act = ("shown", {"selector": "#letter-thanks"}, "", {})
+CALL: Act = ("click", {"what": "phone", "text": "Call us", "to": "tel:+000 555 0140"}, "", {})
+SUITS_LINK: Act = (
+    "click",
+    {"what": "outbound", "text": "Protective suits from our partner", "to": ""},
+    "",
+    {},
+)
+
+# The pages on the way to a goal, after the landing page, and what is done there; goals end in the last.
+WAYS: dict[str, list[str | Act]] = {
     "order": ["/order", "/order/thank-you"],
     "guide": ["/guide/thank-you"],
-    "booking": ["/workshops/thank-you"],
+    "booking": ["/workshops", SHOWN_FORM, BOOKED, "/workshops/thank-you"],
+    "contact": ["/contact", CONTACT],
+    "letter": ["/contact", LETTER, LETTER_THANKS],
+    "partner": [SUITS_LINK, ("step", {}, BRIDGE, {})],
+    "configured": ["/configure/frame", "/configure/finish", ("mark", {}, "kit_configured", {"frames": 10})],
 }
 WANDER = [
     "/",
@@ -67,6 +118,7 @@ WANDER = [
     "/configure",
     "/journal/first-swarm",
     "/first-season-guide",
+    "/contact",
 ]
 
 
@@ -76,16 +128,68 @@ class DemoRule:
 
     name: str
     category: str
-    path: str
+    rule: dict[str, Any]
     counting: str
-    value: Decimal
+    value: Decimal | None
+    value_property: str = ""
+    lifetime_factor: Decimal | None = None
+    # For `manage.py rehearse`.
+    steps: str = ""
 
 
-RULES = [
-    DemoRule("starter_kit_order", "purchase", "/order/thank-you", "visit", Decimal(59)),
-    DemoRule("guide_lead", "lead", "/guide/thank-you", "visitor", Decimal(4)),
-    DemoRule("workshop_booking", "booking", "/workshops/thank-you", "visit", Decimal(35)),
-]
+def _reached(path: str) -> dict[str, Any]:
+    return {"page": {"match": "equals", "value": path}}
+
+
+def rules_of(forms_origin: str) -> list[DemoRule]:
+    """The demo's conversions; the booking form's frame comes from `forms_origin`."""
+    booked = [
+        {"message": {"origin": origin, "at": "event", "value": "booking.done"}}
+        for origin in (FORMS_ORIGIN, forms_origin)
+    ]
+    thanked = {
+        "all": [{"shown": {"selector": "#letter-thanks"}}, {"on": {"match": "equals", "value": "/contact"}}]
+    }
+    return [
+        DemoRule(
+            "starter_kit_order",
+            "purchase",
+            _reached("/order/thank-you"),
+            "visit",
+            Decimal(59),
+            lifetime_factor=Decimal("1.6"),
+        ),
+        DemoRule("guide_lead", "lead", _reached("/guide/thank-you"), "visitor", Decimal(4)),
+        DemoRule("workshop_booking", "booking", {"any": booked}, "visit", Decimal(35)),
+        DemoRule(
+            "contact_request",
+            "lead",
+            {"form": {"id": "contact"}},
+            "visit",
+            Decimal(6),
+            steps=(
+                "open /contact\nclick #contact button\nfill #letter-mail ada@meadow.example\n"
+                "click #letter button\nopen /contact\nfill #contact-name Ada\n"
+                "fill #contact-mail ada@meadow.example\nclick #contact button\n"
+            ),
+        ),
+        DemoRule("letter_signup", "signup", thanked, "visitor", Decimal(1)),
+        DemoRule(
+            "kit_configured",
+            "other",
+            {
+                "event": {
+                    "name": "kit_configured",
+                    "where": [{"property": "frames", "comparison": "at_least", "value": 10}],
+                }
+            },
+            "visit",
+            None,
+        ),
+        DemoRule("partner_visit", "other", {"step": {"link": BRIDGE}}, "visit", None),
+        DemoRule("partner_sale", "purchase", {"sale": {"link": BRIDGE}}, "every", None, "value"),
+        DemoRule("phone_call", "lead", {"click": {"what": "phone"}}, "visit", Decimal(8)),
+    ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,7 +315,7 @@ STREAMS = [
         0.10,
         "",
         "",
-        {"/": 5, "/starter-hive": 2, "/workshops": 2, "/configure": 2, "/gift-card": 1},
+        {"/": 5, "/starter-hive": 2, "/workshops": 2, "/configure": 2, "/gift-card": 1, "/contact": 1},
         1.2,
         0.4,
     ),

@@ -12,10 +12,10 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 
-from clabo.collect.intake import Beacon, BeaconEvent, Envelope, check
+from clabo.collect.intake import SERVERS_OWN, Beacon, BeaconElement, BeaconEvent, Envelope, check
 from clabo.core.splits import assign
 from clabo.demo import scenario
-from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, DemoTest, Stream
+from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, Act, DemoTest, Stream
 from clabo.sites.directory import TagSite
 
 AGENTS = {
@@ -49,9 +49,14 @@ class Simulator:
     """Visits of Brackenhive. The same seed and days give the same visits."""
 
     def __init__(
-        self, site: TagSite, tests: dict[str, tuple[datetime, datetime | None]], seed: int = 20261
+        self,
+        site: TagSite,
+        tests: dict[str, tuple[datetime, datetime | None]],
+        seed: int = 20261,
+        forms_origin: str = scenario.FORMS_ORIGIN,
     ) -> None:
         self.site = site
+        self.forms_origin = forms_origin
         self.tests = tests
         self.random = random.Random(seed)
         self.zone = ZoneInfo(scenario.TIME_ZONE)
@@ -96,15 +101,56 @@ class Simulator:
         requests = [
             self._send(start, person.key, person.device, landing, stream.query, stream.referrer, variants)
         ]
-        time = start
-        for path in self._way(landing, stream, person):
+        time, here = start, landing
+        for what in self._way(landing, stream, person):
             time += timedelta(seconds=8 + chance.expovariate(1 / 45))
             if until is not None and time >= until:
                 break
-            requests.append(
-                self._send(time, person.key, person.device, path, "", f"https://{scenario.HOST}/", {})
-            )
+            if isinstance(what, str):
+                here = what
+                own = f"https://{scenario.HOST}/"
+                requests.append(self._send(time, person.key, person.device, here, "", own, {}))
+                if chance.random() < 0.004:
+                    requests.append(self._act(time, person, here, scenario.CALL))
+            else:
+                requests += self._acts(time, person, here, what, until)
         return requests
+
+    def _acts(
+        self, time: datetime, person: _Person, here: str, what: Act, until: datetime | None
+    ) -> list[Envelope]:
+        """One act, and what it leads to: a form that fails first, a sale some days later."""
+        made = []
+        if what is scenario.CONTACT and self.random.random() < 0.25:
+            made.append(self._act(time - timedelta(seconds=6), person, here, scenario.CONTACT_TRIED))
+        if what[0] == "mark":
+            what = (*what[:3], {"frames": self.random.choice([5, 10, 10, 12]), "colour": "oak"})
+        made.append(self._act(time, person, here, what))
+        if what[0] == "step" and self.random.random() < 0.08:
+            later = time + timedelta(hours=self.random.uniform(0.2, 60))
+            if until is None or later < until:
+                value = float(self.random.choice([89, 119, 149]))
+                sale = {"value": value, "order": f"MS-{self.random.getrandbits(32):08x}"}
+                made.append(self._act(later, person, here, ("sale", {}, what[2], sale)))
+        return made
+
+    def _act(self, time: datetime, person: _Person, here: str, what: Act) -> Envelope:
+        kind, element, name, properties = what
+        if kind == "message":
+            element = {**element, "origin": self.forms_origin}
+        event = BeaconEvent(
+            id=f"{self.random.getrandbits(128):032x}",
+            kind=kind,  # type: ignore[arg-type]
+            age=0,
+            url=f"https://{scenario.HOST}{here}",
+            name=name,
+            properties=properties,
+            element=msgspec.convert(element, BeaconElement) if element else None,
+        )
+        body = msgspec.json.encode(Beacon(person.key, person.device, [event]))  # type: ignore[arg-type]
+        if kind not in SERVERS_OWN:
+            check(body, self.site)
+        return Envelope(self.site.id, round(time.timestamp() * 1000), AGENTS[person.device], body)
 
     def _running(self, test: DemoTest, time: datetime) -> bool:
         began, ended = self.tests.get(test.key, (None, None))
@@ -121,8 +167,8 @@ class Simulator:
             del self.people[:1000]
         return person
 
-    def _way(self, landing: str, stream: Stream, person: _Person) -> Iterator[str]:
-        """The pages after the landing page."""
+    def _way(self, landing: str, stream: Stream, person: _Person) -> Iterator[str | Act]:
+        """The pages after the landing page, and what is done on them."""
         page = BY_PATH[landing]
         if self.random.random() < page.bounce:
             return
@@ -133,7 +179,8 @@ class Simulator:
             if dice < 0:
                 while self.random.random() < 0.25:
                     yield self.random.choice(WANDER)
-                yield from WAYS[goal]
+                # Who is on the first page of the way already does not come to it again.
+                yield from (what for what in WAYS[goal] if what not in (landing, landing.removesuffix("-b")))
                 return
         yield self.random.choice(WANDER)
         while self.random.random() < 0.45:

@@ -6,6 +6,7 @@ from collections import Counter
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 from django.test import TestCase
 from hypothesis import given, settings
@@ -197,3 +198,14 @@ class BeforeSaving(TestCase):
             [[(m.name, m.counted) for m in met.get(h.id, [])] for h in hits],
             [[("order", False)], [("order", True)], []],
         )
+
+    def test_a_rule_that_takes_in_nearly_everything_is_estimated_and_says_so(self) -> None:
+        site = make_site()
+        now = datetime.now(UTC) - timedelta(hours=1)
+        receive([h for visitor in range(1, 241) for h in walk(site, visitor, now, "/a", "/b", step=5)])
+        rule = rules.parse({"page": {"match": "begins", "value": "/"}})
+        exact = back_count(site, rule, "visitor")
+        self.assertEqual((exact.one_in, exact.events, exact.conversions), (1, 480, 240))
+        with patch("clabo.conversions.backcount.ALL_UP_TO", 120):
+            found = back_count(site, rule, "visitor")
+        self.assertEqual((found.one_in, found.events, found.conversions), (5, 480, 240))

@@ -249,6 +249,8 @@ class Around(TestCase):
         self.assertEqual([bool(reasons) for reasons in found], [False, True, False, True])
         self.assertIn("41 of 60 began the visit", found[1][0])
         self.assertEqual(suspicions([Caught(0, 0, 0)]), [[]])
+        # A rule that means pages on which people land has nothing to suspect in that.
+        self.assertEqual(suspicions([Caught(400, 395, 300), Caught(60, 58, 20)]), [[], []])
 
     def test_what_an_event_is_worth(self) -> None:
         def worth(**properties: Any) -> tuple[str, str]:

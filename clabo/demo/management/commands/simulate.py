@@ -13,6 +13,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from clabo.collect.inbox import store
 from clabo.collect.intake import Envelope, pack
 from clabo.demo import scenario
+from clabo.demo.loading import forms_origin
 from clabo.demo.simulator import Simulator
 from clabo.sites.directory import tag_site
 from clabo.sites.models import Site, SiteHost
@@ -38,7 +39,9 @@ class Command(BaseCommand):
             for t in SplitTest.objects.filter(site=site)
             if t.started_at is not None
         }
-        simulator = Simulator(tag_site(site), tests, seed=random.SystemRandom().randrange(1 << 30))
+        simulator = Simulator(
+            tag_site(site), tests, seed=random.SystemRandom().randrange(1 << 30), forms_origin=forms_origin()
+        )
         due: list[tuple[int, int, Envelope]] = []
         number = 0
         while True:

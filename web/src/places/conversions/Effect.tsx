@@ -35,6 +35,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
     <section aria-label="What the rule catches" className="min-w-0">
       <p className="text-[16px]" aria-live="polite">
         <strong>
+          {preview.one_in > 1 && "about "}
           {count(preview.conversions)} conversion{preview.conversions === 1 ? "" : "s"}
         </strong>{" "}
         from {count(preview.events)} matching event{preview.events === 1 ? "" : "s"} in the last
@@ -52,6 +53,12 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
         </Select>
         days <span className="text-[13px] text-quiet">(own visits, rehearsals and bots left out)</span>
       </p>
+      {preview.one_in > 1 && (
+        <p className="text-quiet">
+          This takes in so much that one visitor in {preview.one_in} was looked at: the counts are estimates. Once
+          saved, every one is counted.
+        </p>
+      )}
       <div className="panel mt-2 p-3">
         <DayBars values={preview.per_day} first={preview.first_day} height={64} />
       </div>
@@ -141,8 +148,8 @@ function Places({ rows, label, pick }: { rows: (Place | Near)[]; label: string; 
               <td className="num">{count(r.events)}</td>
               <td className="num">{count(r.visits)}</td>
               {isNear(r) ? (
-                <td className="text whitespace-normal">
-                  <bdi>{r.reason}</bdi>
+                <td className="text max-w-[16rem] whitespace-normal">
+                  <bdi className="break-words">{r.reason}</bdi>
                   {pick && r.kind === "view" && (
                     <button type="button" className="block text-plum underline" onClick={() => pick(r.path)}>
                       Count this one instead

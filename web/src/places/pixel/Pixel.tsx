@@ -51,6 +51,12 @@ export default function Pixel() {
                 that used to send more. It stands first under Coverage.
               </p>
             )}
+            {now.own_at && (
+              <p className="mt-3 border-l-4 border-line pl-3">
+                A browser or network marked as your own was here {ago(now.own_at)}. Such visits are shown in Live and
+                counted nowhere: that is no fault of the tag.
+              </p>
+            )}
             <Tabs<Part>
               label="Parts of Pixel"
               chosen={shown}

@@ -1,0 +1,126 @@
+"""What a rule would catch among a million events, while it is written."""
+
+from __future__ import annotations
+
+import time
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from django.db import connection
+
+from bench.common import fresh_site, table
+from clabo.collect import partitions
+from clabo.collect.models import Element, Event, Kind, Page
+from clabo.conversions.backcount import back_count
+from clabo.core import rules
+
+EVENTS, VISITS, DAYS, PAGES = 1_000_000, 220_000, 28, 300
+
+# Rows as the pipeline would leave them: what is measured is the reading. One visit in 20 ends on a thank-you page;
+# every twelfth event is a form, a click, or an event from code.
+FILL = """
+SELECT setseed(0.23);
+INSERT INTO collect_visitor (site_id, key, first_at, last_at, visits)
+SELECT %(site)s, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
+INSERT INTO collect_origin (site_id, channel, source, medium, campaign, ad_group, ad, fingerprint)
+VALUES (%(site)s, 'direct', 'direct', '', '', '', '', 'x');
+INSERT INTO collect_visit (site_id, visitor_id, number, started_at, ended_at, day, views, interacted, conversions,
+    origin_id, channel, campaign_fingerprint, referrer, device, standing)
+SELECT %(site)s, id, 1, at, at, at::date, 4, false, 0, (SELECT max(id) FROM collect_origin), 'direct', '', '', 1, 0
+FROM (SELECT id, now() - random() * %(days)s * interval '1 day' AS at FROM collect_visitor) v;
+INSERT INTO collect_event (site_id, time, id, kind, visitor_id, visit_id, page_id, query, referrer, name, properties,
+    element_id, views, "order")
+SELECT %(site)s, v.started_at + n * interval '20 seconds', md5(v.id || '.' || n)::uuid, k.kind, v.visitor_id, v.id,
+    CASE WHEN n = 4 AND v.id %% 20 = 0 THEN (%(thanks)s::bigint[])[1 + v.id %% 3]
+        ELSE (%(pages)s::bigint[])[1 + floor(random() ^ 2 * %(page_count)s)::int] END,
+    '', '', CASE k.kind WHEN 2 THEN 'order' ELSE '' END,
+    CASE k.kind WHEN 2 THEN jsonb_build_object('value', round((random() * 100)::numeric, 2)) END,
+    CASE k.kind WHEN 4 THEN (%(forms)s::bigint[])[1 + floor(random() * 3)::int]
+        WHEN 6 THEN (%(clicks)s::bigint[])[1 + floor(random() * 20)::int] END,
+    n, ''
+FROM collect_visit v, generate_series(1, 5) n,
+    LATERAL (SELECT CASE WHEN (v.id * 7919 + n * 104729) %% 100 < 92 THEN 1
+        ELSE (ARRAY[2, 4, 6])[1 + (v.id + n) %% 3] END AS kind) k
+LIMIT %(events)s;
+INSERT INTO collect_trafficday (site_id, day, page_id, origin_id, device, entries, views, begun_views, bounces, exits)
+SELECT site_id, time::date, page_id, (SELECT max(id) FROM collect_origin), 1, 0, count(*), 0, 0, 0
+FROM collect_event WHERE kind = 1 GROUP BY 1, 2, 3;
+"""
+RULES: list[tuple[str, dict[str, Any]]] = [
+    ("a thank-you page", {"page": {"match": "equals", "value": "/order/thank-you"}}),
+    ("contains, with an article", {"page": {"match": "contains", "value": "thank-you"}}),
+    (
+        "a form on certain pages",
+        {"all": [{"form": {"id": "form-1"}}, {"on": {"match": "begins", "value": "/page-1"}}]},
+    ),
+    (
+        "an event with a value",
+        {"event": {"name": "order", "where": [{"property": "value", "comparison": "at_least", "value": 50}]}},
+    ),
+    (
+        "any of five, and not on some",
+        {
+            "all": [
+                {
+                    "any": [
+                        {"form": {}},
+                        {"click": {"text": "button 3"}},
+                        {"event": {"name": "order"}},
+                        {"page": {"match": "equals", "value": "/order/thank-you"}},
+                        {"page": {"match": "equals", "value": "/guide/thank-you"}},
+                    ]
+                },
+                {"not": {"on": {"match": "begins", "value": "/page-2"}}},
+            ]
+        },
+    ),
+    ("every page of the site", {"page": {"match": "begins", "value": "/"}}),
+]
+
+
+def main() -> None:
+    site = fresh_site()
+    now = datetime.now(UTC)
+    partitions.ensure({now - timedelta(days=d) for d in range(DAYS + 2)})
+
+    def page(path: str) -> int:
+        return Page.objects.create(site=site, host="shop.example", path=path, first_at=now, last_at=now).pk
+
+    def element(kind: Kind, **traits: Any) -> int:
+        fields = {"site": site, "kind": kind, "first_at": now, "last_at": now}
+        return Element.objects.create(
+            **fields, traits=traits, fingerprint=str(sorted(traits.values()))[-32:]
+        ).pk
+
+    values = {
+        "site": site.pk,
+        "events": EVENTS,
+        "visits": VISITS,
+        "days": DAYS,
+        "pages": [page(f"/page-{i}") for i in range(PAGES)] + [page("/journal/thank-you-to-all")],
+        "page_count": PAGES + 1,
+        "thanks": [page(p) for p in ("/order/thank-you", "/guide/thank-you", "/booked")],
+        "forms": [element(Kind.FORM, id=f"form-{i}") for i in range(3)],
+        "clicks": [element(Kind.CLICK, what="button", text=f"button {i}") for i in range(20)],
+    }
+    with connection.cursor() as cursor:
+        for statement in FILL.split(";"):
+            if statement.strip():
+                cursor.execute(statement, values)
+        cursor.execute("VACUUM ANALYZE")
+    rows: list[list[object]] = []
+    for says, language in RULES:
+        for mode in ("visit", "visitor"):
+            took = []
+            for _ in range(6):
+                begun = time.perf_counter()
+                found = back_count(site, rules.parse(language), mode, DAYS)  # type: ignore[arg-type]
+                took.append((time.perf_counter() - begun) * 1000)
+            rows.append(
+                [says, f"once a {mode}", f"{found.events:,}", took[0], sorted(took[1:])[2], max(took)]
+            )
+    print(f"{Event.objects.count():,} events")
+    table(["rule", "counted", "events caught", "first ms", "median ms", "worst ms"], rows)
+
+
+main()
