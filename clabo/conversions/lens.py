@@ -87,7 +87,7 @@ def read_lens(
         if rule is None:
             raise Problem("This conversion no longer exists. Choose another.", "conversion", 404)
     else:
-        rule = min(the_rules, key=lambda r: (r.category != "purchase", r.name), default=None)
+        rule = min(the_rules, key=lambda r: (r.category != "purchase", r.pk), default=None)
     return Lens(site, first, last, origin, _DEVICES.get(device), rule, model)
 
 
