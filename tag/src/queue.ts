@@ -52,8 +52,11 @@ export function makeQueue(settings: Settings, who: Who) {
   // Where nothing may be stored, what could not be sent is lost with the page.
   const stores = settings.consent !== "nameless";
 
+  // Only what could not be sent is written down: reading and writing storage takes longer than all else here.
+  let written = false;
   const keep = () => {
-    if (!stores) return;
+    if (!stores || !(written || waiting.length)) return;
+    written = waiting.length > 0;
     try {
       if (waiting.length) localStorage.setItem(place, JSON.stringify(waiting.slice(-200)));
       else localStorage.removeItem(place);
@@ -63,7 +66,6 @@ export function makeQueue(settings: Settings, who: Who) {
   const body = (events: Sent[]) =>
     JSON.stringify({
       ...who,
-      viewport: [innerWidth, innerHeight],
       events: events.map(({ at, ...event }) => ({ ...event, age: Math.max(0, Date.now() - at) })),
     });
 
@@ -82,8 +84,11 @@ export function makeQueue(settings: Settings, who: Who) {
       if (gone) {
         waiting = waiting.filter((event) => !some.includes(event));
         pause = 1000;
-      } else pause = Math.min(pause * 2, 6e4);
-      keep();
+        if (written) keep();
+      } else {
+        pause = Math.min(pause * 2, 6e4);
+        keep();
+      }
       if (waiting.length) later(gone ? 0 : pause);
     };
     fetch(`${settings.to}/hit/${settings.key}`, {
@@ -98,15 +103,26 @@ export function makeQueue(settings: Settings, who: Who) {
     );
   }
 
-  try {
-    waiting = (stores && JSON.parse(localStorage.getItem(place) || "[]")) || [];
-    if (!Array.isArray(waiting)) waiting = [];
-  } catch {
-    waiting = [];
-  }
+  // What an earlier page could not send, once the page has nothing better to do.
+  const idle = window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 2000));
+  if (stores)
+    idle(() => {
+      try {
+        const left = JSON.parse(localStorage.getItem(place) || "[]");
+        if (!Array.isArray(left) || !left.length) return;
+        written = true;
+        waiting = [...left, ...waiting];
+        later(0);
+      } catch {}
+    });
 
   addEventListener("online", () => later(0));
+  let leaving = false;
+  addEventListener("pageshow", () => {
+    leaving = false;
+  });
   addEventListener("pagehide", () => {
+    leaving = true;
     // Asked again by a fetch that may be cut off: the server drops what comes twice, by event id.
     if (waiting.length && navigator.sendBeacon?.(`${settings.to}/hit/${settings.key}`, body(waiting.slice(0, MOST)))) {
       waiting = waiting.slice(MOST);
@@ -116,7 +132,8 @@ export function makeQueue(settings: Settings, who: Who) {
 
   return (event: Sent) => {
     waiting.push(event);
-    keep();
+    // Said by a listener that came after the last sending.
+    if (leaving) keep();
     later(20);
   };
 }

@@ -67,18 +67,29 @@ function run(settings: Settings) {
   const newId = () =>
     Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
 
-  // Own visits and rehearsals: the link says so once, and the browser or the tab remembers.
+  const secure = location.protocol === "https:" ? ";secure" : "";
+  const cookie = (name: string, value: string, seconds: number) => {
+    // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
+    document.cookie = `clabo_${name}=${value};path=/;max-age=${seconds};samesite=lax${secure}`;
+  };
+  // Own visits and rehearsals: the link says so once, and the browser or the tab remembers. Storage is slow to open:
+  // whether there is anything to look up stands in a cookie.
   const asked = /[?&]clabo=([\w-]+)/.exec(location.search)?.[1];
-  if (asked === "own") tried(() => localStorage.setItem("clabo_own", "1"));
-  if (asked === "not-own") tried(() => localStorage.removeItem("clabo_own"));
   const token = /^rehearse-([0-9a-z]{8,32})$/.exec(asked ?? "")?.[1];
-  if (token) tried(() => sessionStorage.setItem("clabo_rehearsal", token));
+  if (asked === "own") cookie("own", "1", 34128000);
+  if (asked === "not-own") cookie("own", "", 0);
+  if (token) {
+    cookie("rehearsing", "1", 86400);
+    tried(() => sessionStorage.setItem("clabo_rehearsal", token));
+  }
   if (asked === "end-rehearsal") tried(() => sessionStorage.removeItem("clabo_rehearsal"));
-  const rehearsal = tried(() => sessionStorage.getItem("clabo_rehearsal")) || undefined;
-  const own = tried(() => localStorage.getItem("clabo_own")) ? (true as const) : undefined;
+  const kept = document.cookie;
+  const own = /clabo_own=1/.test(kept) ? (true as const) : undefined;
+  const rehearsal =
+    (/clabo_rehearsing/.test(kept) && tried(() => sessionStorage.getItem("clabo_rehearsal"))) || undefined;
 
   let referrer = document.referrer;
-  const touch = matchMedia("(pointer: coarse)").matches;
+  const touch = navigator.maxTouchPoints > 0 && matchMedia("(pointer: coarse)").matches;
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
   const who: Who = { visitor: "", device, own, rehearsal };
   const variants: Record<string, string> = {};
@@ -90,18 +101,17 @@ function run(settings: Settings) {
   /** From here on an id may be stored. True where the page is being left for a variant. */
   function open() {
     if (settings.consent !== "nameless") {
-      who.visitor = /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(document.cookie)?.[1] ?? newId();
-      const secure = location.protocol === "https:" ? ";secure" : "";
-      // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
-      document.cookie = `clabo_id=${who.visitor};path=/;max-age=34128000;samesite=lax${secure}`;
+      who.visitor = /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(kept)?.[1] ?? newId();
+      cookie("id", who.visitor, 34128000);
       // A split test's redirect hides where the visitor came from: it is handed over to the next page.
-      tried(() => {
-        const handed = sessionStorage.getItem("clabo_from");
-        if (handed !== null) {
-          referrer = handed;
-          sessionStorage.removeItem("clabo_from");
-        }
-      });
+      if (settings.tests.length && referrer.startsWith(location.origin))
+        tried(() => {
+          const handed = sessionStorage.getItem("clabo_from");
+          if (handed !== null) {
+            referrer = handed;
+            sessionStorage.removeItem("clabo_from");
+          }
+        });
       const here = page({ ...settings, fragment: false }, location);
       for (const test of settings.tests) {
         const chosen = assign(who.visitor, test);
@@ -139,8 +149,7 @@ function run(settings: Settings) {
     tried(() => localStorage.setItem("clabo_consent", given ? "1" : "0"));
     if (!given) {
       refuse();
-      // biome-ignore lint/suspicious/noDocumentCookie: as above.
-      document.cookie = "clabo_id=;path=/;max-age=0";
+      cookie("id", "", 0);
       tried(() => localStorage.removeItem(`clabo_${settings.key}`));
     } else if (refused || !who.visitor) {
       refused = false;

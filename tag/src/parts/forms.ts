@@ -37,9 +37,8 @@ function start({ event }: Tag) {
   };
 
   /** The page took the sending over: what becomes of the form says whether it succeeded. */
-  function watch(form: HTMLFormElement, element: Element) {
+  function watch(form: HTMLFormElement, element: Element, from: string) {
     if (waiting.has(form)) return;
-    const from = location.href;
     let looks = 0;
     const done = (kind: "form" | "tried") => {
       clearInterval(timer);
@@ -57,10 +56,10 @@ function start({ event }: Tag) {
     waiting.set(form, look);
   }
 
-  function decide(form: HTMLFormElement, e: Event, element: Element, invalid: boolean) {
+  function decide(form: HTMLFormElement, e: Event, element: Element, from: string, invalid: boolean) {
     if (!e.defaultPrevented) tell(form, "form", element);
     else if (invalid) tell(form, "tried", element);
-    else watch(form, element);
+    else watch(form, element, from);
   }
 
   addEventListener(
@@ -69,6 +68,7 @@ function start({ event }: Tag) {
       const form = e.target as HTMLFormElement;
       // Before the page's own handlers, which may empty the fields or take the form away.
       const element = described(form);
+      const from = location.href;
       const way = (e as SubmitEvent).submitter?.getAttribute("formmethod") || form.getAttribute("method");
       if (way?.toLowerCase() === "dialog") return;
       const invalid = !!form.querySelector(":invalid");
@@ -77,7 +77,7 @@ function start({ event }: Tag) {
         if (decided) return;
         decided = true;
         try {
-          decide(form, e, element, invalid);
+          decide(form, e, element, from, invalid);
         } catch {}
       };
       // Whichever comes first: a page's handler may keep the event from arriving up there.

@@ -4,6 +4,7 @@ import { client, data } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { count } from "../../parts/format";
+import { refusal } from "../../parts/refusals";
 import { Sheet } from "../../parts/Sheet";
 import { Tabs } from "../../parts/Tabs";
 import { Button, cx, Empty, Failed, Head, Input, Loading, Select } from "../../parts/ui";
@@ -173,16 +174,6 @@ function Choice<T extends string>({ label, options, value, set }: ChoiceProps<T>
   );
 }
 
-const REASONS: Record<string, string> = {
-  too_large: "too large",
-  wrong_type: "a field of the wrong kind",
-  not_json: "not readable",
-  too_old: "older than 24 hours",
-  bad_address: "an unreadable address",
-  foreign_host: "a host that is not the site’s",
-  wrong_method: "the wrong method",
-};
-
 function Arrivals({ now }: { now: Now }) {
   const behind = now.behind_seconds;
   const refused = now.refused_today.reduce((sum, r) => sum + r.count, 0);
@@ -202,8 +193,7 @@ function Arrivals({ now }: { now: Now }) {
       </span>
       <span className={cx(refused > 0 && "font-medium text-marigold")}>
         <span className="num">{count(refused)}</span> refused
-        {refused > 0 &&
-          `: ${now.refused_today.map((r) => `${count(r.count)} ${REASONS[r.reason] ?? r.reason.replaceAll("_", " ")}`).join(", ")}`}
+        {refused > 0 && `: ${now.refused_today.map((r) => `${count(r.count)} ${refusal(r.reason)}`).join(", ")}`}
       </span>
       {now.set_aside > 0 && (
         <span className="font-medium text-brick">

@@ -4,6 +4,7 @@ import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { ago, count, day } from "../../parts/format";
+import { refusal } from "../../parts/refusals";
 import { Sheet } from "../../parts/Sheet";
 import { Tabs } from "../../parts/Tabs";
 import { Button, Failed, Head, Loading } from "../../parts/ui";
@@ -81,17 +82,6 @@ export default function Pixel() {
   );
 }
 
-const REASONS: Record<string, string> = {
-  unknown_key: "a key that no site has",
-  too_large: "too large",
-  wrong_type: "a field of the wrong kind",
-  not_json: "not readable",
-  too_old: "older than 24 hours",
-  bad_address: "an unreadable address",
-  foreign_host: "a host that is not the site's",
-  wrong_method: "the wrong method",
-};
-
 function Refusals({ rows }: { rows: State["refusals"] }) {
   if (!rows.length) return null;
   return (
@@ -102,7 +92,7 @@ function Refusals({ rows }: { rows: State["refusals"] }) {
       <ul>
         {rows.map((r) => (
           <li key={r.day + r.reason}>
-            <span className="num">{count(r.count)}</span> on {day(r.day)}: {REASONS[r.reason] ?? r.reason}.{" "}
+            <span className="num">{count(r.count)}</span> on {day(r.day)}: {refusal(r.reason)}.{" "}
             <bdi className="break-words text-quiet">{r.sample}</bdi>
           </li>
         ))}

@@ -1,0 +1,18 @@
+/** Why requests were refused, in words (clabo/collect/intake.py and bridges.py give the short ones). */
+const REASONS: Record<string, string> = {
+  unknown_key: "a key that no site has",
+  too_large: "too large",
+  wrong_type: "a field of the wrong kind",
+  not_json: "not readable",
+  too_old: "older than 24 hours",
+  bad_address: "an unreadable address",
+  foreign_host: "a host that is not the site’s",
+  wrong_method: "the wrong method",
+  cut_off: "cut off on the way",
+  unknown_link: "a bridge link that does not exist",
+  unknown_reference: "a click reference that is none of ours",
+  bad_signature: "a sale with a wrong signature",
+  pixel_not_taken: "a sale by an image, which the link does not take",
+};
+
+export const refusal = (reason: string) => REASONS[reason] ?? reason.replaceAll("_", " ");
