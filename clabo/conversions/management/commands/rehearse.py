@@ -63,6 +63,9 @@ def run(site: Site, rehearsal: Rehearsal, steps: list[Step]) -> str:
     except ImportError:
         raise CommandError("Playwright is not installed: pip install -r requirements/dev.txt") from None
     hosts = {h.host for h in site.hosts.all()}
+    # All that the database knows is asked before: Playwright runs an event loop in this thread, and Django
+    # refuses to wait inside one.
+    addresses = {s.target: rehearsing.link(site, rehearsal, s.target) for s in steps if s.action == "open"}
     with sync_playwright() as playwright:
         try:
             browser = playwright.chromium.launch(
@@ -74,7 +77,7 @@ def run(site: Site, rehearsal: Rehearsal, steps: list[Step]) -> str:
             page = browser.new_page()
             page.set_default_timeout(STEP_MS)
             for step in steps:
-                _do(page, site, rehearsal, step, hosts)
+                _do(page, step, addresses, hosts)
             page.wait_for_timeout(800)
         except (Error, CommandError) as error:
             return str(error).splitlines()[0][:200]
@@ -83,10 +86,10 @@ def run(site: Site, rehearsal: Rehearsal, steps: list[Step]) -> str:
     return ""
 
 
-def _do(page: Any, site: Site, rehearsal: Rehearsal, step: Step, hosts: set[str]) -> None:
+def _do(page: Any, step: Step, addresses: dict[str, str], hosts: set[str]) -> None:
     where = page.frame_locator(step.frame) if step.frame else page
     if step.action == "open":
-        address = rehearsing.link(site, rehearsal, step.target)
+        address = addresses[step.target]
         if address.partition("://")[2].partition("/")[0] not in hosts:
             raise CommandError(f"{step.target} is on none of the site's hosts")
         page.goto(address, wait_until="networkidle")

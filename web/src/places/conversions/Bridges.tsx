@@ -39,9 +39,9 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
     onSettled: again,
   });
   return (
-    <div className="flex flex-col gap-4 lg:flex-row">
+    <div className="mt-3 flex flex-col gap-4 lg:flex-row">
       <div className="min-w-0 flex-1">
-        <div className="my-3 flex flex-wrap items-start justify-between gap-3">
+        <div className="mb-3 flex flex-wrap items-start justify-between gap-3">
           <p className="max-w-3xl text-quiet">
             For a page that is not yours, a partner’s offer for example: the link leads through Clabo, which counts the
             step, keeps source, campaign, ad and sub-IDs, and hands over a click reference, for which the partner can

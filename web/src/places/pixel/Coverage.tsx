@@ -132,7 +132,7 @@ function Table({ rows, searched, check }: TableProps) {
               <td className="text max-w-[24rem]">
                 <PageName path={r.path} title={r.title || (r.state === "unopened" ? SOURCES[r.source] : "")} />
               </td>
-              <td className="text whitespace-normal">
+              <td className="text min-w-[12rem] whitespace-normal">
                 <TagState row={r} />
               </td>
               <td className="num">
