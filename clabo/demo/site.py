@@ -50,7 +50,7 @@ const steps = ["/configure", "/configure/frame", "/configure/finish"];
 next.onclick = () => { const at = steps.indexOf(location.pathname) + 1;
 if (!steps[at]) return location.assign("/order");
 history.pushState({}, "", steps[at]); document.title = "Build your kit, step " + (at + 1);
-if (at === 2) { clabo.mark("kit_configured", { frames: Number(frames.value), colour: "oak" }); next.textContent = "Order it" } };
+if (at === 2) { clabo.mark("kit_configured", { frames: Number(document.getElementById("frames").value), colour: "oak" }); next.textContent = "Order it" } };
 </script>""",
     "/contact": """<form id="contact" novalidate><label>Name <input id="contact-name" name="name"></label>
 <label>E-mail <input id="contact-mail" name="mail" type="email"></label><label>Question <input name="question"></label>
