@@ -220,7 +220,7 @@ def tests(request: HttpRequest, site_id: int) -> list[TestSummary]:
     )
     found = []
     for t in rows:
-        r = results.result(lens, t)
+        r = results.result(lens, t, brief=True)
         found.append(
             TestSummary(
                 **_test(t),

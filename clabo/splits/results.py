@@ -22,6 +22,7 @@ from clabo.core.evidence import (
     Interval,
     MeanComparison,
     Moments,
+    RateComparison,
     SplitHealth,
     TestState,
     Verdict,
@@ -112,8 +113,12 @@ class _Outcome:
     values: list[tuple[date, Decimal]]
 
 
-def result(lens: Lens, test: SplitTest, now: datetime | None = None) -> Result:
-    """The test's result as it stands."""
+def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
+    """The test's result as it stands.
+
+    With `brief`, for lists, only what the verdict rests on: fixed-sample intervals and p-values, chances and money
+    are left out (nan).
+    """
     variants = list(test.variants.all())
     letters = [v.letter for v in variants]
     zone = lens.site.zone
@@ -124,13 +129,14 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None) -> Result:
     exposed = _exposed(lens, test)
     outcomes = _outcomes(lens, test, until)
     arms = [_arm(v, exposed[v.letter], outcomes[v.letter]) for v in variants]
-    if first and last:
+    if first and last and not brief:
         _add_money(lens, test, arms, first, last)
-    _add_chances(arms)
+    if not brief:
+        _add_chances(arms)
     m = len(variants) - 1
     level = 1 - (1 - LEVEL) / m
     planned = max(1, test.planned_visitors)
-    against = _against(arms, planned, level)
+    against = _against(arms, planned, level, brief)
     days = _day_by_day(letters, exposed, outcomes, planned, level, first, last)
     worth = test.baseline * test.smallest_lift
     needed = _needed(test, len(variants))
@@ -225,9 +231,11 @@ def _add_chances(arms: Sequence[Arm]) -> None:
             arm.chance, arm.loss = chance, loss
 
 
-def _against(arms: Sequence[Arm], planned: int, level: float) -> list[Against]:
+def _against(arms: Sequence[Arm], planned: int, level: float, brief: bool) -> list[Against]:
     control = arms[0]
-    fixed = [compare_rates(control.counts, arm.counts) for arm in arms[1:]]
+    nothing = Interval(math.nan, math.nan, math.nan)
+    unknown = RateComparison(nothing, nothing, math.nan, "score")
+    fixed = [unknown if brief else compare_rates(control.counts, arm.counts) for arm in arms[1:]]
     p_values = [c.p_value for c in fixed]
     adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
     return [
