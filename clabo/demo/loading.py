@@ -71,6 +71,10 @@ def load(
         progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
     _import_spend(site, clicks)
+    with connection.cursor() as cursor:
+        # The planner believes tables that were filled a moment ago to be small or what they were before, and
+        # reads them in ways that take seconds; by itself the database looks again after a minute.
+        cursor.execute("ANALYZE")
     watch_site(site, now)
     progress(1.0, "done")
     return site
