@@ -48,6 +48,7 @@ class Pixel(Schema):
     pages_total: int
     # How many pages are silent longer than their rhythm allows.
     stopped: int
+    silent_since: datetime | None
     own_at: datetime | None
     pages: list[KnownPage]
     refusals: list[RefusedKind]
@@ -64,6 +65,7 @@ def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
         last_at=state.last_at,
         pages_total=state.pages_total,
         stopped=state.stopped,
+        silent_since=state.silent_since,
         own_at=state.own_at,
         pages=[KnownPage(**{name: getattr(p, name) for name in KnownPage.model_fields}) for p in state.pages],
         refusals=[

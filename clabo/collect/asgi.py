@@ -28,6 +28,7 @@ from django.conf import settings
 from django.db import connection
 
 from clabo.collect import bridges, refusals
+from clabo.collect.attendance import Attending
 from clabo.collect.inbox import AWAY, Full, Inbox, Spool
 from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, check
 from clabo.collect.salts import Salts, visitor_of
@@ -67,6 +68,7 @@ class Collector:
         self._housekeeping: asyncio.Task[None] | None = None
         self._parts: dict[str, tuple[float, str]] = {}
         self.salts = Salts()
+        self.attending = Attending()
         self.bridges = bridges.Bridges()
         self._secret = hashlib.sha256(b"bridge" + settings.SECRET_KEY.encode()).digest()
 
@@ -289,6 +291,7 @@ class Collector:
                 self.bridges.refresh,
                 self.inbox.replay,
                 self.refused.save,
+                self.attending.note,
             ):
                 try:
                     await asyncio.to_thread(_with_database, chore)

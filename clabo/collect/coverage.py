@@ -14,6 +14,7 @@ from django.db.models import Count, Max
 from django.db.models.functions import ExtractHour, ExtractIsoWeekDay
 
 from clabo.accounts.problems import Problem
+from clabo.collect.attendance import absences
 from clabo.collect.drafts import Reading
 from clabo.collect.models import Element, Event, Kind, ListedPage, Page, PageCheck, Standing
 from clabo.core.addresses import Address, AddressError
@@ -203,7 +204,7 @@ def watch_tags() -> bool:
 def watch_site(site: Site, now: datetime) -> list[Page]:
     """Note on every page how much it is viewed and whether its tag has stopped; the pages on which it has.
 
-    The rhythm is that of the four weeks before the page's last view, so that silence does not become usual.
+    The rhythm is that of the eight weeks before; while Clabo was away itself, silence means nothing.
     """
     since = now - timedelta(weeks=2 * WEEKS)
     rows = (
@@ -218,13 +219,14 @@ def watch_site(site: Site, now: datetime) -> list[Page]:
         counts[page_id][(day - 1) * 24 + hour] += n
         last[page_id] = max(at, last.get(page_id, at))
     pages = list(Page.objects.filter(site=site, pk__in=counts))
+    absent = absences(min(last.values(), default=now), now)
     stopped = []
     for page in pages:
         begun = max(page.first_at, since)
         weeks = max((last[page.pk] - begun) / timedelta(weeks=1), 1.0)
         zone = site.zone
         quiet = silence(
-            counts[page.pk], weeks, last[page.pk].astimezone(zone), now.astimezone(zone), len(pages)
+            counts[page.pk], weeks, last[page.pk].astimezone(zone), now.astimezone(zone), len(pages), absent
         )
         page.per_day = sum(counts[page.pk]) / (weeks * 7)
         page.stopped_at = last[page.pk] if quiet.stopped else None

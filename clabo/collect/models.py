@@ -29,6 +29,13 @@ class InboxBatch(models.Model):
         indexes = (models.Index(fields=("id",), name="inbox_waiting", condition=models.Q(failed="")),)
 
 
+class Attendance(models.Model):
+    """A time during which one server process took hits in. See attendance.py."""
+
+    from_at = models.DateTimeField()
+    until_at = models.DateTimeField(db_index=True)
+
+
 class DailySalt(models.Model):
     """A random secret of one day (UTC), deleted when the day is over. See salts.py."""
 

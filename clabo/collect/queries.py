@@ -24,6 +24,8 @@ class TagState:
     last_at: datetime | None
     pages_total: int
     stopped: int
+    # Since when every page has been silent, where that is more than quiet.
+    silent_since: datetime | None
     # The last own visit of today or yesterday: shown in Live, counted nowhere.
     own_at: datetime | None
     pages: Sequence[Page]
@@ -33,7 +35,13 @@ class TagState:
 def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
     """The lines to paste, when hits came, the pages that sent them, and what was refused this week."""
     pages = Page.objects.filter(site=site)
-    span = pages.aggregate(first=Min("first_at"), last=Max("last_at"))
+    span = pages.aggregate(
+        first=Min("first_at"),
+        last=Max("last_at"),
+        stopped=Count("stopped_at"),
+        stopped_last=Max("stopped_at"),
+    )
+    silent = span["stopped"] and span["last"] <= span["stopped_last"]
     if search:
         pages = pages.filter(path__icontains=search)
     week_ago = datetime.now(UTC).date() - timedelta(days=7)
@@ -47,7 +55,8 @@ def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
             day__gte=datetime.now(UTC).astimezone(site.zone).date() - timedelta(days=1),
             standing=Standing.OWN,
         ).aggregate(at=Max("ended_at"))["at"],
-        stopped=Page.objects.filter(site=site, stopped_at__isnull=False).count(),
+        stopped=span["stopped"],
+        silent_since=span["last"] if silent else None,
         pages=list(pages.order_by("-last_at")[:most]),
         refusals=list(
             Refusal.objects.filter(site=site, day__gte=week_ago)

@@ -7,7 +7,7 @@ since the last one, the chance of seeing none is exp(-E).
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -50,20 +50,46 @@ def rates(views: Sequence[float], weeks: float) -> list[float]:
     return found
 
 
-def silence(views: Sequence[float], weeks: float, last: datetime, now: datetime, pages: int = 1) -> Silence:
+def silence(
+    views: Sequence[float],
+    weeks: float,
+    last: datetime,
+    now: datetime,
+    pages: int = 1,
+    absent: Iterable[tuple[datetime, datetime]] = (),
+) -> Silence:
     """How unusual it is that nothing has come since `last`; times in the site's time zone.
 
-    `pages` is how many pages are watched: the alarm is divided among them (Bonferroni). Under 30 views in the
+    In the times of `absent` nobody was there to take a view in: none is expected then. `pages` is how many pages are watched: the alarm is divided among them (Bonferroni). Under 30 views in the
     weeks looked at, nothing is called stopped.
     """
     by_hour = rates(views, weeks)
-    expected, time = 0.0, last
     # After eight weeks there is nothing left to doubt.
-    end = min(now, last + timedelta(weeks=8))
+    expected = sum(
+        _expected(by_hour, start, end)
+        for start, end in _without(last, min(now, last + timedelta(weeks=8)), absent)
+    )
+    chance = math.exp(-expected)
+    stopped = sum(views) >= LEAST_VIEWS and chance < ALARM / max(1, pages)
+    return Silence(expected, chance, stopped)
+
+
+def _expected(by_hour: Sequence[float], time: datetime, end: datetime) -> float:
+    """Views expected from `time` to `end`."""
+    expected = 0.0
     while time < end:
         until = min(end, time.replace(minute=0, second=0, microsecond=0) + timedelta(hours=1))
         expected += by_hour[hour_of_week(time)] * (until - time).total_seconds() / 3600
         time = until
-    chance = math.exp(-expected)
-    stopped = sum(views) >= LEAST_VIEWS and chance < ALARM / max(1, pages)
-    return Silence(expected, chance, stopped)
+    return expected
+
+
+def _without(
+    start: datetime, end: datetime, absent: Iterable[tuple[datetime, datetime]]
+) -> Iterator[tuple[datetime, datetime]]:
+    """The parts of a span that lie in none of `absent`."""
+    for away, back in sorted(absent):
+        if away > start:
+            yield start, min(away, end)
+        start = max(start, back.astimezone(start.tzinfo))
+    yield start, end

@@ -11,8 +11,9 @@ from django.test import TestCase, override_settings
 from clabo.accounts.models import Role
 from clabo.accounts.problems import Problem
 from clabo.collect import coverage, kit
+from clabo.collect.attendance import absences
 from clabo.collect.checking import check_page
-from clabo.collect.models import KitLink, Page
+from clabo.collect.models import Attendance, InboxBatch, KitLink, Page
 from clabo.sites.fetching import Fetched
 from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_site, make_user, receive, walk
@@ -77,7 +78,34 @@ class Coverage(TestCase):
         busy = Page.objects.get(path="/busy")
         self.assertAlmostEqual(busy.per_day or 0, 72, delta=3)
         self.assertEqual(self.states()["/busy"], "stopped")
-        self.assertEqual(Member(self.site).ask("GET", "/pixel")["stopped"], 1)
+        member = Member(self.site)
+        pixel = member.ask("GET", "/pixel")
+        self.assertEqual(pixel["stopped"], 1)
+        self.assertEqual(datetime.fromisoformat(pixel["silent_since"]), busy.last_at)
+        receive(walk(self.site, 9000, self.now + timedelta(hours=4), "/quiet"))
+        self.assertIsNone(member.ask("GET", "/pixel")["silent_since"], "another page still sends")
+        last = self.now - timedelta(hours=4)
+        self.was_there(last - timedelta(days=30), last)
+        self.assertEqual(coverage.watch_site(self.site, self.now + timedelta(hours=5)), [], "Clabo was away")
+        self.was_there(self.now, self.now + timedelta(hours=5))
+        self.assertEqual(len(coverage.watch_site(self.site, self.now + timedelta(hours=5))), 1)
+        waiting = InboxBatch.objects.create(payload=b"", requests=1, received_at=last)
+        self.assertEqual(coverage.watch_site(self.site, self.now + timedelta(hours=5)), [], "it waits unread")
+        waiting.delete()
+
+    def was_there(self, start: datetime, end: datetime) -> None:
+        Attendance.objects.create(from_at=start, until_at=end)
+
+    def test_absences_are_what_no_server_covers(self) -> None:
+        def at(hour: int) -> datetime:
+            return self.now + timedelta(hours=hour)
+
+        self.assertEqual(absences(at(-9), at(0)), [], "before the first note nothing is known")
+        for start, end in ((-8, -6), (-7, -5), (-4, -3), (-9, -8)):
+            self.was_there(at(start), at(end))
+        self.assertEqual(absences(at(-9), at(-2)), [(at(-5), at(-4)), (at(-3), at(-2))])
+        self.assertEqual(absences(at(-4), at(-3)), [])
+        self.assertEqual(absences(at(-2), at(0)), [(at(-2), at(0))])
         receive(walk(self.site, 9, self.now + timedelta(hours=5), "/busy"))
         self.assertEqual(coverage.watch_site(self.site, self.now + timedelta(hours=5)), [])
         self.assertEqual(self.states()["/busy"], "seen")

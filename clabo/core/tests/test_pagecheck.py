@@ -94,6 +94,19 @@ class Rhythm(TestCase):
         night = self.monday + timedelta(hours=23)
         self.assertFalse(silence(week, 4, night, night + timedelta(hours=7), 20).stopped)
 
+    def test_where_nobody_was_there_nothing_is_expected(self) -> None:
+        """Ten views an hour: away for all but six minutes of it, one is expected."""
+        even, noon = [40.0] * HOURS, self.monday + timedelta(hours=12)
+        hour = timedelta(hours=1)
+        away = [
+            (noon - hour, noon + hour / 2),
+            (noon + hour / 4, noon + hour * 0.9),
+            (noon + hour, noon + 9 * hour),
+        ]
+        found = silence(even, 4, noon, noon + hour, absent=away)
+        self.assertAlmostEqual(found.expected, silence(even, 4, noon, noon + hour).expected / 10, places=9)
+        self.assertEqual(silence(even, 4, noon, noon + hour, absent=[(noon, noon + hour)]).chance, 1.0)
+
     def test_a_quiet_page_is_given_its_time(self) -> None:
         quiet = [1.0 if hour % 3 == 0 else 0.0 for hour in range(HOURS)]  # 56 views in four weeks
         self.assertFalse(silence(quiet, 4, self.monday, self.monday + timedelta(days=3)).stopped)

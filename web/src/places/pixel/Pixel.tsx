@@ -3,7 +3,7 @@ import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
-import { ago, count, day } from "../../parts/format";
+import { ago, clock, count, day } from "../../parts/format";
 import { refusal } from "../../parts/refusals";
 import { Sheet } from "../../parts/Sheet";
 import { Tabs } from "../../parts/Tabs";
@@ -44,7 +44,16 @@ export default function Pixel() {
         {pixel.isError && <Failed error={pixel.error} retry={pixel.refetch} />}
         {now && (
           <>
-            {now.stopped > 0 && (
+            {now.silent_since && (
+              <p role="status" className="mt-3 border-l-4 border-brick pl-3">
+                <strong>
+                  Nothing has come from this site since {day(now.silent_since)}, {clock(now.silent_since)}
+                </strong>
+                , far longer than it is ever quiet. See whether the site can be reached and still has the tag: check a
+                page under Coverage.
+              </p>
+            )}
+            {now.stopped > 0 && !now.silent_since && (
               <p role="status" className="mt-3 border-l-4 border-brick pl-3">
                 <strong>
                   The tag has stopped on {count(now.stopped)} page{now.stopped > 1 ? "s" : ""}
