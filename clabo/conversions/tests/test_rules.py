@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections import Counter
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -22,7 +23,7 @@ from clabo.conversions.recount import recount_next
 from clabo.core import rules
 from clabo.core.addresses import normalise
 from clabo.sites.models import Site
-from clabo.testing.traffic import HOST, START, make_rule, make_site, receive, walk
+from clabo.testing.traffic import HOST, START, beacon, event, hit, make_rule, make_site, receive, walk
 
 PATHS = ["/a", "/a/b", "/thank-you", "/thank-you-to-all", "/A"]
 RULES = [
@@ -209,3 +210,30 @@ class BeforeSaving(TestCase):
         with patch("clabo.conversions.backcount.ALL_UP_TO", 120):
             found = back_count(site, rule, "visitor")
         self.assertEqual((found.one_in, found.events, found.conversions), (5, 480, 240))
+        with patch("clabo.conversions.backcount.TOO_MANY", 120):
+            self.assertEqual(back_count(site, rule, "every").one_in, 8, "more than was foreseen")
+
+    def test_what_was_foreseen_is_what_is_counted_once_saved(self) -> None:
+        """Repeated order numbers and visitors from before the period included."""
+        chance = random.Random(11)
+        site = make_site()
+        now = datetime.now(UTC) - timedelta(hours=1)
+        hits = []
+        for minutes in sorted(chance.sample(range(14 * 1440), 120), reverse=True):
+            order = {"order": f"n-{chance.randrange(60)}"} if chance.random() < 0.7 else {}
+            body = beacon(chance.randrange(1, 25), event("/a", kind="mark", name="order", properties=order))
+            hits.append(hit(site, now - timedelta(minutes=minutes), body))
+        receive(hits)
+        language = {"event": {"name": "order"}}
+        first = now.astimezone(site.zone).date() - timedelta(days=6)
+        for mode in rules.COUNTINGS:
+            found = back_count(site, rules.parse(language), mode, days=7)
+            made = services.make_rule(site, services.RuleContent(mode, "other", language, mode, None), None)
+            recount()
+            kept = Counter(
+                t.astimezone(site.zone).date()
+                for t in Conversion.objects.filter(rule=made).values_list("time", flat=True)
+            )
+            expected = [kept[first + timedelta(days=i)] for i in range(7)]
+            self.assertEqual((found.first_day, found.per_day), (first, expected), mode)
+            self.assertGreater(sum(kept.values()), sum(expected))
