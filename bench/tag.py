@@ -9,7 +9,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 
 from django.conf import settings
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import CDPSession, sync_playwright
 
 from bench.common import table
 
@@ -60,6 +60,12 @@ class Pages(BaseHTTPRequestHandler):
         pass
 
 
+def script_ms(session: CDPSession) -> float:
+    """Milliseconds that this page's main thread has spent on scripts."""
+    metrics = session.send("Performance.getMetrics")["metrics"]
+    return float(next(m["value"] for m in metrics if m["name"] == "ScriptDuration")) * 1000
+
+
 def main() -> None:
     server = ThreadingHTTPServer(("127.0.0.1", 0), Pages)
     threading.Thread(target=server.serve_forever, daemon=True).start()
@@ -75,23 +81,25 @@ def main() -> None:
             ("a page with three forms, tag never run", "/form-idle"),
             ("a page with three forms", "/form"),
         ):
-            spent = []
+            loads: list[list[float]] = [[], []]
             for _ in range(LOADS):
                 page = browser.new_page()
                 session = page.context.new_cdp_session(page)
                 # Time of the thread, not of the clock: others share the machine.
                 session.send("Performance.enable", {"timeDomain": "threadTicks"})
-                page.goto(base + path)
-                page.wait_for_timeout(200)
-                told = {
-                    m["name"]: m["value"] * 1000 for m in session.send("Performance.getMetrics")["metrics"]
-                }
-                spent.append((told["ScriptDuration"], told["TaskDuration"]))
+                for spent in loads:
+                    before = script_ms(session)
+                    page.goto(base + path)
+                    page.wait_for_timeout(200)
+                    after = script_ms(session)
+                    # A new renderer counts from nothing.
+                    spent.append(after - before if after > before else after)
                 page.close()
-            script_ms, task_ms = (statistics.median(each[i] for each in spent) for i in (0, 1))
-            rows.append([says, f"{script_ms:.2f}", f"{task_ms:.2f}"])
+            rows.append([says, *(f"{f(spent):.2f}" for spent in loads for f in (statistics.median, min))])
         browser.close()
-    table(["first load, nothing compiled before", "script, median ms", "all tasks, median ms"], rows)
+    table(
+        ["script, ms", "a visitor's first page, median", "least", "the page after it, median", "least"], rows
+    )
     sizes = [
         [f"{name}.js", len(gzip.compress((settings.CLABO_TAG_DIR / f"{name}.js").read_bytes(), 9))]
         for name in PARTS

@@ -43,7 +43,13 @@ export interface Who {
 const DAY = 864e5;
 const MOST = 50;
 
-export function makeQueue(settings: Settings, who: Who) {
+/** `mark` writes a cookie `clabo_<name>`; `left` says that an earlier page set the one named "left". */
+export function makeQueue(
+  settings: Settings,
+  who: Who,
+  left: boolean,
+  mark: (name: string, value: string, seconds: number) => void,
+) {
   const place = `clabo_${settings.key}`;
   let waiting: Sent[] = [];
   let timer = 0;
@@ -52,14 +58,16 @@ export function makeQueue(settings: Settings, who: Who) {
   // Where nothing may be stored, what could not be sent is lost with the page.
   const stores = settings.consent !== "nameless";
 
-  // Only what could not be sent is written down: reading and writing storage takes longer than all else here.
-  let written = false;
+  // Only what could not be sent is written down, and a cookie says that there is something: opening storage takes
+  // longer than all else here.
+  let written = left;
   const keep = () => {
     if (!stores || !(written || waiting.length)) return;
     written = waiting.length > 0;
     try {
       if (waiting.length) localStorage.setItem(place, JSON.stringify(waiting.slice(-200)));
       else localStorage.removeItem(place);
+      mark("left", "1", waiting.length ? 86400 : 0);
     } catch {}
   };
 
@@ -103,18 +111,11 @@ export function makeQueue(settings: Settings, who: Who) {
     );
   }
 
-  // What an earlier page could not send, once the page has nothing better to do.
-  const idle = window.requestIdleCallback ?? ((then: () => void) => setTimeout(then, 2000));
-  if (stores)
-    idle(() => {
-      try {
-        const left = JSON.parse(localStorage.getItem(place) || "[]");
-        if (!Array.isArray(left) || !left.length) return;
-        written = true;
-        waiting = [...left, ...waiting];
-        later(0);
-      } catch {}
-    });
+  if (stores && left)
+    try {
+      const kept = JSON.parse(localStorage.getItem(place) || "[]");
+      if (Array.isArray(kept)) waiting = kept;
+    } catch {}
 
   addEventListener("online", () => later(0));
   let leaving = false;

@@ -74,8 +74,9 @@ function run(settings: Settings) {
   };
   // Own visits and rehearsals: the link says so once, and the browser or the tab remembers. Storage is slow to open:
   // whether there is anything to look up stands in a cookie.
-  const asked = /[?&]clabo=([\w-]+)/.exec(location.search)?.[1];
-  const token = /^rehearse-([0-9a-z]{8,32})$/.exec(asked ?? "")?.[1];
+  // Whatever is not needed on most pages is asked for in the cheapest way: the first use of anything costs.
+  const asked = location.search ? /[?&]clabo=([\w-]+)/.exec(location.search)?.[1] : undefined;
+  const token = asked && /^rehearse-([0-9a-z]{8,32})$/.exec(asked)?.[1];
   if (asked === "own") cookie("own", "1", 34128000);
   if (asked === "not-own") cookie("own", "", 0);
   if (token) {
@@ -84,9 +85,9 @@ function run(settings: Settings) {
   }
   if (asked === "end-rehearsal") tried(() => sessionStorage.removeItem("clabo_rehearsal"));
   const kept = document.cookie;
-  const own = /clabo_own=1/.test(kept) ? (true as const) : undefined;
+  const own = kept.includes("clabo_own=1") ? (true as const) : undefined;
   const rehearsal =
-    (/clabo_rehearsing/.test(kept) && tried(() => sessionStorage.getItem("clabo_rehearsal"))) || undefined;
+    (kept.includes("clabo_rehearsing") && tried(() => sessionStorage.getItem("clabo_rehearsal"))) || undefined;
 
   let referrer = document.referrer;
   const touch = navigator.maxTouchPoints > 0 && matchMedia("(pointer: coarse)").matches;
@@ -101,7 +102,7 @@ function run(settings: Settings) {
   /** From here on an id may be stored. True where the page is being left for a variant. */
   function open() {
     if (settings.consent !== "nameless") {
-      who.visitor = /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(kept)?.[1] ?? newId();
+      who.visitor = (kept && /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(kept)?.[1]) || newId();
       cookie("id", who.visitor, 34128000);
       // A split test's redirect hides where the visitor came from: it is handed over to the next page.
       if (settings.tests.length && referrer.startsWith(location.origin))
@@ -127,9 +128,9 @@ function run(settings: Settings) {
       }
     }
     // What brought this visit here, for bridge links on later pages.
-    if (who.visitor && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(location.search))
+    if (who.visitor && location.search && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(location.search))
       tried(() => sessionStorage.setItem("clabo_came", location.search.slice(0, 1000)));
-    const queue = makeQueue(settings, who);
+    const queue = makeQueue(settings, who, kept.includes("clabo_left"), cookie);
     for (const event of held) queue(event);
     held = [];
     send = queue;

@@ -307,6 +307,50 @@ class Watching(ListeningCase):
         self.assertEqual(len(self.heard()), 2)
 
 
+class PagesAndEvents(ListeningCase):
+    def counted(self, *expected: str) -> None:
+        """All that has counted, in the order of the pages opened, is what is expected, and stays so."""
+
+        def names() -> list[str]:
+            rows = Conversion.objects.order_by("time", "rule__name")
+            return list(rows.values_list("rule__name", flat=True))
+
+        self.until(lambda: names() == list(expected), f"{expected}")
+        self.quiet()
+        self.assertEqual(names(), list(expected))
+
+    def test_each_fires_where_it_is_met_and_stays_silent_next_to_it(self) -> None:
+        """Addresses with and without parameters and their look-alikes; events by their properties; pages seen."""
+        self.rule({"page": {"match": "equals", "value": "/thanks"}}, name="thanks")
+        paid = {"parameter": {"name": "paid", "value": "1"}}
+        self.rule({"all": [{"page": {"match": "equals", "value": "/thanks"}}, paid]}, name="paid")
+        dear = {"property": "value", "comparison": "at_least", "value": 50}
+        self.rule({"event": {"name": "order", "where": [dear]}}, name="dear_order")
+        self.rule({"seen": {"pages": 3}}, name="three_pages", counting="visit")
+        for path in ("/thanks", "/thanks/", "/thanks-to-all", "/journal/thanks"):
+            self.publish(path)
+        self.publish(
+            "/shop",
+            "<button onclick=\"clabo.mark('order', {value: 49.99})\">Cheap</button>"
+            "<button onclick=\"clabo.mark('order', {value: 50, currency: 'EUR'})\">Dear</button>"
+            "<button onclick=\"clabo.mark('order', {value: 'fifty'})\">Wrong</button>"
+            "<button onclick=\"clabo.mark('orders', {value: 99})\">Other</button>",
+        )
+        page = self.open("/thanks-to-all")
+        page.goto(self.own.url + "/journal/thanks", wait_until="networkidle")
+        self.counted()
+        page.goto(self.own.url + "/thanks/?unpaid=1&paid=10", wait_until="networkidle")
+        self.counted("thanks", "three_pages")
+        page = self.open("/thanks?paid=1&utm_campaign=x")
+        self.counted("thanks", "three_pages", "paid", "thanks")
+        page = self.open("/shop")
+        for label in ("Cheap", "Wrong", "Other"):
+            page.click(f"text={label}")
+        self.counted("thanks", "three_pages", "paid", "thanks")
+        page.click("text=Dear")
+        self.counted("thanks", "three_pages", "paid", "thanks", "dear_order")
+
+
 class WhoIsCounted(ListeningCase):
     def test_own_visits_are_shown_and_counted_nowhere(self) -> None:
         self.publish("/")

@@ -127,6 +127,9 @@ class Tag(BrowserCase):
         page.goto(self.own.url + "/b")
         views = self.events(2, kind=Kind.VIEW)
         self.assertEqual([v.page.path for v in views], ["/a", "/b"])
+        self.until(
+            lambda: [c["name"] for c in page.context.cookies()] == ["clabo_id"], "nothing is left to be sent"
+        )
 
     def test_a_view_right_before_leaving_arrives_once(self) -> None:
         self.publish("/a", head="<script>clabo.mark('bye')</script>")

@@ -12,6 +12,7 @@ const CONSENT: Record<Site["consent"], { says: string; stored: string[] }> = {
     says: "Always",
     stored: [
       "In the browser: a cookie clabo_id with a random number, for 13 months, on your own host only.",
+      "Where needed: what could not be sent, for a day at most; and until the tab is closed, the campaign words that the visit came with.",
       "On the server: pages viewed, forms sent (names of fields, never what was entered), clicks, where the visit came from, the kind of device.",
       "IP addresses are never stored.",
     ],
