@@ -1,32 +1,22 @@
-"""Which pages have the tag: known from hits, links, lists and sitemaps; and whether it has stopped on one."""
+"""Which pages have the tag: known from hits, links, lists and sitemaps."""
 
 from __future__ import annotations
 
-import time
-from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Literal
 from xml.etree import ElementTree
 
-from django.db.models import Count, Max
-from django.db.models.functions import ExtractHour, ExtractIsoWeekDay
-
 from clabo.accounts.problems import Problem
-from clabo.collect.attendance import absences
 from clabo.collect.drafts import Reading
-from clabo.collect.models import Element, Event, Kind, ListedPage, Page, PageCheck, Standing
+from clabo.collect.models import Element, Kind, ListedPage, Page, PageCheck
 from clabo.core.addresses import Address, AddressError
-from clabo.core.rhythm import HOURS, silence
 from clabo.sites.fetching import fetch
 from clabo.sites.models import Site
 
 State = Literal["seen", "twice", "stopped", "unopened"]
-WEEKS = 4
 MOST_LISTED = 20_000
-_watched_at = 0.0
-WATCH_EVERY = 600.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,49 +178,3 @@ def _keep(site: Site, wanted: Iterable[Address], source: str) -> int:
         [ListedPage(site=site, host=a.host, path=a.path, source=source) for a in fresh], ignore_conflicts=True
     )
     return len(fresh)
-
-
-def watch_tags() -> bool:
-    """The worker's chore: every ten minutes, look at each page's rhythm. Whether it was time."""
-    global _watched_at
-    if time.monotonic() - _watched_at < WATCH_EVERY and _watched_at:
-        return False
-    _watched_at = time.monotonic()
-    for site in Site.objects.all():
-        watch_site(site, datetime.now(UTC))
-    return True
-
-
-def watch_site(site: Site, now: datetime) -> list[Page]:
-    """Note on every page how much it is viewed and whether its tag has stopped; the pages on which it has.
-
-    The rhythm is that of the eight weeks before; while Clabo was away itself, silence means nothing.
-    """
-    since = now - timedelta(weeks=2 * WEEKS)
-    rows = (
-        Event.objects.filter(site=site, kind=Kind.VIEW, time__gte=since, visit__standing=Standing.COUNTED)
-        .annotate(day=ExtractIsoWeekDay("time", tzinfo=site.zone), hour=ExtractHour("time", tzinfo=site.zone))
-        .values_list("page_id", "day", "hour")
-        .annotate(n=Count("id"), last=Max("time"))
-    )
-    counts: defaultdict[int, list[float]] = defaultdict(lambda: [0.0] * HOURS)
-    last: dict[int, datetime] = {}
-    for page_id, day, hour, n, at in rows:
-        counts[page_id][(day - 1) * 24 + hour] += n
-        last[page_id] = max(at, last.get(page_id, at))
-    pages = list(Page.objects.filter(site=site, pk__in=counts))
-    absent = absences(min(last.values(), default=now), now)
-    stopped = []
-    for page in pages:
-        begun = max(page.first_at, since)
-        weeks = max((last[page.pk] - begun) / timedelta(weeks=1), 1.0)
-        zone = site.zone
-        quiet = silence(
-            counts[page.pk], weeks, last[page.pk].astimezone(zone), now.astimezone(zone), len(pages), absent
-        )
-        page.per_day = sum(counts[page.pk]) / (weeks * 7)
-        page.stopped_at = last[page.pk] if quiet.stopped else None
-        if quiet.stopped:
-            stopped.append(page)
-    Page.objects.bulk_update(pages, ["per_day", "stopped_at"], batch_size=1000)
-    return stopped

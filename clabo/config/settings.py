@@ -158,7 +158,9 @@ CLABO_PIPELINE_STAGES = [
     "clabo.splits.stages.expose_batch",
 ]
 # What the worker does between batches; each returns whether it did anything.
-CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next", "clabo.collect.coverage.watch_tags"]
+CLABO_WORKER_CHORES = ["clabo.conversions.recount.recount_next", "clabo.collect.watching.watch_tags"]
+# Functions from a site to the pages that nobody is sent to any more, and since when: their silence is no fault.
+CLABO_RESTING_PAGES = ["clabo.splits.services.resting_pages"]
 # Functions from sites to what each site's tag is served with, by site id.
 CLABO_TAG_SETTINGS = ["clabo.conversions.listening.tag_settings", "clabo.splits.stages.tag_settings"]
 CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any, Literal, cast
 
@@ -145,13 +145,13 @@ def _content(data: ConversionIn) -> services.RuleContent:
     return services.RuleContent(**data.dict())
 
 
-def _change(v: RuleVersion) -> ChangeOut:
+def change_out(v: RuleVersion) -> ChangeOut:
     return ChangeOut(**{name: getattr(v, name) for name in ChangeOut.model_fields})
 
 
 def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
     counts = queries.recent_counts(site, the_rules)
-    changes = queries.recent_changes(the_rules)
+    changes = queries.changes_since(the_rules, datetime.now(UTC) - timedelta(days=28))
     progress = queries.recount_progress(the_rules)
     return [
         ConversionOut(
@@ -171,7 +171,7 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
             last_at=counts[r.pk].last_at,
             per_day=counts[r.pk].per_day,
             foreign=counts[r.pk].foreign,
-            changes=[_change(v) for v in changes[r.pk]],
+            changes=[change_out(v) for v in changes[r.pk]],
         )
         for r in the_rules
     ]
@@ -213,7 +213,7 @@ def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOu
     rule = queries.rule_of(site_for(request, site_id), rule_id)
     return [
         VersionOut(
-            **_change(v).dict(),
+            **change_out(v).dict(),
             made_by=str(v.made_by or ""),
             sentence=rules.sentence(rules.parse(v.content["rule"])),
             content=v.content,

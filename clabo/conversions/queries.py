@@ -77,10 +77,9 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
     }
 
 
-def recent_changes(the_rules: Sequence[ConversionRule], days: int = 28) -> dict[int, list[RuleVersion]]:
-    """The versions made in the last `days` days, other than the first, oldest first."""
+def changes_since(the_rules: Sequence[ConversionRule], since: datetime) -> dict[int, list[RuleVersion]]:
+    """The versions made since then, other than the first, oldest first."""
     found: dict[int, list[RuleVersion]] = {r.pk: [] for r in the_rules}
-    since = datetime.now(UTC) - timedelta(days=days)
     rows = RuleVersion.objects.filter(rule__in=the_rules, version__gt=1, made_at__gte=since)
     for version in rows.order_by("version"):
         found[version.rule_id].append(version)

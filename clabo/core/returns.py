@@ -25,6 +25,14 @@ def roas(credited_value: Decimal, spend: Decimal) -> Decimal | None:
     return ratio(credited_value, spend)
 
 
+def over_lifetime(value: Decimal | None, factor: Decimal | None) -> Decimal | None:
+    """A value, or a ratio of values to spend, times what a customer is worth over a lifetime; None without either.
+
+    Stands beside the plain value, never in its place.
+    """
+    return None if value is None or factor is None else round(value * factor, 4)
+
+
 def break_even(margin: Decimal | None) -> float:
     """The ROAS at which ads pay for themselves: 1 / margin; 1 where no margin is given."""
     return 1 / float(margin) if margin else 1.0

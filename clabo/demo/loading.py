@@ -18,9 +18,10 @@ from django.db import connection, transaction
 from clabo.accounts.models import Membership, User, Workspace
 from clabo.collect import pipeline
 from clabo.collect.bridges import save_link
-from clabo.collect.coverage import list_pages, watch_site
+from clabo.collect.coverage import list_pages
 from clabo.collect.inbox import store
 from clabo.collect.intake import Envelope, pack
+from clabo.collect.watching import watch_site
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.rehearsing import save_steps
 from clabo.conversions.services import RuleContent, make_rule

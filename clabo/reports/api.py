@@ -15,7 +15,7 @@ from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rules_of
 from clabo.core.channels import CHANNELS
 from clabo.core.evidence import Interval
-from clabo.core.returns import break_even
+from clabo.core.returns import break_even, over_lifetime
 from clabo.reports import pages
 from clabo.sites.access import site_for
 
@@ -71,6 +71,8 @@ class LensOut(Schema):
     sources: list[str]
     currency: str
     attribution_window_days: int
+    # What a customer is worth over a lifetime, as a multiple of the conversion's value.
+    lifetime_factor: Decimal | None
     # The return on ad spend at which ads pay for themselves: 1 / margin, or 1 without one.
     break_even_roas: float
 
@@ -95,6 +97,8 @@ class PageRowOut(Schema):
     cost_per_conversion: Decimal | None
     roas: Decimal | None
     roas_interval: IntervalOut | None
+    lifetime_revenue: Decimal | None
+    lifetime_roas: Decimal | None
     lost: float
     intended_exit: bool
 
@@ -172,12 +176,14 @@ def lens_out(lens: Lens) -> LensOut:
         channels=[c for c in CHANNELS if c in used],
         sources=sorted(set(sources))[:100],
         currency=lens.site.currency,
+        lifetime_factor=lens.rule.lifetime_factor if lens.rule else None,
         attribution_window_days=lens.site.attribution_window_days,
         break_even_roas=break_even(lens.site.margin),
     )
 
 
-def _row(r: pages.PageRow) -> PageRowOut:
+def _row(r: pages.PageRow, lens: Lens) -> PageRowOut:
+    factor = lens.rule.lifetime_factor if lens.rule else None
     return PageRowOut(
         page_id=r.page.pk,
         host=r.page.host,
@@ -205,6 +211,8 @@ def _row(r: pages.PageRow) -> PageRowOut:
         cost_per_conversion=None if r.cost_per_conversion is None else round(r.cost_per_conversion, 4),
         roas=None if r.roas is None else round(r.roas, 4),
         roas_interval=interval(r.roas_interval),
+        lifetime_revenue=over_lifetime(r.revenue, factor),
+        lifetime_roas=over_lifetime(r.roas, factor),
     )
 
 
@@ -230,8 +238,8 @@ def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> Pag
         ],
         together=table.findings.together if math.isfinite(table.findings.together) else None,
         thin=table.findings.thin,
-        rows=[_row(r) for r in table.rows],
-        before={page_id: _row(r) for page_id, r in table.before.items()},
+        rows=[_row(r, lens) for r in table.rows],
+        before={page_id: _row(r, lens) for page_id, r in table.before.items()},
         cost=UnjoinedCost(
             total=table.joined.total,
             unjoined=sum((u.cost for u in table.joined.unjoined), Decimal(0)),
@@ -250,8 +258,8 @@ def compare(request: HttpRequest, site_id: int, a: int, b: int, words: Query[Len
         return value if math.isfinite(value) else None
 
     return ComparisonOut(
-        a=_row(found.a),
-        b=_row(found.b),
+        a=_row(found.a, lens),
+        b=_row(found.b, lens),
         difference=interval(found.rates.difference),
         ratio=interval(found.rates.ratio),
         p_value=plain(found.rates.p_value),

@@ -12,9 +12,12 @@ from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.models import Role
 from clabo.collect.kit import tag_lines
+from clabo.conversions.api import ChangeOut, change_out
 from clabo.conversions.lens import read_lens
-from clabo.conversions.queries import rule_of
+from clabo.conversions.models import RuleVersion
+from clabo.conversions.queries import changes_since, rule_of
 from clabo.core.evidence import Interval, days_needed, is_thin, rate_interval, sequential_cost
+from clabo.core.returns import over_lifetime
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
 from clabo.splits import results, services
@@ -113,6 +116,8 @@ class ArmOut(Schema):
     spend: Decimal
     revenue: Decimal
     roas: Decimal | None
+    lifetime_value_per_visitor: Decimal | None
+    lifetime_roas: Decimal | None
     chance: float | None
     loss: float | None
 
@@ -159,6 +164,9 @@ class ResultOut(Schema):
     last_day: date | None
     category: str
     currency: str
+    lifetime_factor: Decimal | None
+    # When what counts as a conversion was changed while the test ran.
+    changes: list[ChangeOut]
 
 
 class SplitLens(Schema):
@@ -302,7 +310,7 @@ def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[S
             overdue=bool(parts.get("overdue")),
             all_worse=bool(parts.get("all_worse")),
         ),
-        arms=[_arm(a) for a in r.arms],
+        arms=[_arm(a, test.rule.lifetime_factor) for a in r.arms],
         against=[
             AgainstOut(
                 letter=a.letter,
@@ -328,10 +336,16 @@ def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[S
         last_day=r.last_day,
         category=test.rule.category,
         currency=site.currency,
+        lifetime_factor=test.rule.lifetime_factor,
+        changes=[change_out(v) for v in _rule_changes(test)],
     )
 
 
-def _arm(a: results.Arm) -> ArmOut:
+def _rule_changes(test: SplitTest) -> list[RuleVersion]:
+    return changes_since([test.rule], test.started_at)[test.rule_id] if test.started_at else []
+
+
+def _arm(a: results.Arm, factor: Decimal | None) -> ArmOut:
     rate = rate_interval(a.counts.conversions, a.counts.trials)
     return ArmOut(
         letter=a.variant.letter,
@@ -346,6 +360,8 @@ def _arm(a: results.Arm) -> ArmOut:
         spend=round(a.spend, 4),
         revenue=round(a.revenue, 4),
         roas=None if a.roas is None else round(a.roas, 4),
+        lifetime_value_per_visitor=over_lifetime(Decimal(a.value.mean), factor) if a.counts.trials else None,
+        lifetime_roas=over_lifetime(a.roas, factor),
         chance=_number(a.chance),
         loss=_number(a.loss),
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from django.db import transaction
 
@@ -150,6 +150,19 @@ def end(test: SplitTest, now: datetime | None = None) -> SplitTest:
         test.state, test.ended_at = State.ENDED, now or datetime.now(UTC)
         test.save()
     return test
+
+
+def resting_pages(site: Site) -> dict[Address, datetime]:
+    """The challengers of ended tests, which nobody is shown any more, and since when: a day after the end.
+
+    A challenger that goes on being visited after that has been taken over, and is a page like any other.
+    """
+    ended = Variant.objects.filter(test__site=site, test__state=SplitTest.State.ENDED).exclude(letter="A")
+    found: dict[Address, datetime] = {}
+    for host, path, at in ended.values_list("host", "path", "test__ended_at"):
+        assert at
+        found[Address(host, path)] = max(at + timedelta(days=1), found.get(Address(host, path), at))
+    return found
 
 
 def remove(test: SplitTest) -> None:

@@ -14,6 +14,7 @@ from clabo.collect import coverage, kit
 from clabo.collect.attendance import absences
 from clabo.collect.checking import check_page
 from clabo.collect.models import Attendance, InboxBatch, KitLink, Page
+from clabo.collect.watching import watch_site
 from clabo.sites.fetching import Fetched
 from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_site, make_user, receive, walk
@@ -73,7 +74,7 @@ class Coverage(TestCase):
             if hour % 24 == 0:
                 hits += walk(self.site, 5000 + hour, at, "/quiet", "/quiet", "/quiet", step=5)
         receive(hits)
-        stopped = coverage.watch_site(self.site, self.now + timedelta(hours=5))
+        stopped = watch_site(self.site, self.now + timedelta(hours=5))
         self.assertEqual([p.path for p in stopped], ["/busy"])
         busy = Page.objects.get(path="/busy")
         self.assertAlmostEqual(busy.per_day or 0, 72, delta=3)
@@ -86,11 +87,11 @@ class Coverage(TestCase):
         self.assertIsNone(member.ask("GET", "/pixel")["silent_since"], "another page still sends")
         last = self.now - timedelta(hours=4)
         self.was_there(last - timedelta(days=30), last)
-        self.assertEqual(coverage.watch_site(self.site, self.now + timedelta(hours=5)), [], "Clabo was away")
+        self.assertEqual(watch_site(self.site, self.now + timedelta(hours=5)), [], "Clabo was away")
         self.was_there(self.now, self.now + timedelta(hours=5))
-        self.assertEqual(len(coverage.watch_site(self.site, self.now + timedelta(hours=5))), 1)
+        self.assertEqual(len(watch_site(self.site, self.now + timedelta(hours=5))), 1)
         waiting = InboxBatch.objects.create(payload=b"", requests=1, received_at=last)
-        self.assertEqual(coverage.watch_site(self.site, self.now + timedelta(hours=5)), [], "it waits unread")
+        self.assertEqual(watch_site(self.site, self.now + timedelta(hours=5)), [], "it waits unread")
         waiting.delete()
 
     def was_there(self, start: datetime, end: datetime) -> None:
@@ -107,7 +108,7 @@ class Coverage(TestCase):
         self.assertEqual(absences(at(-4), at(-3)), [])
         self.assertEqual(absences(at(-2), at(0)), [(at(-2), at(0))])
         receive(walk(self.site, 9, self.now + timedelta(hours=5), "/busy"))
-        self.assertEqual(coverage.watch_site(self.site, self.now + timedelta(hours=5)), [])
+        self.assertEqual(watch_site(self.site, self.now + timedelta(hours=5)), [])
         self.assertEqual(self.states()["/busy"], "seen")
 
     def test_a_checked_page_is_kept_with_its_links(self) -> None:

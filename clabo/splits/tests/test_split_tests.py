@@ -11,6 +11,7 @@ from typing import Any
 from django.test import TestCase
 
 from clabo.accounts.problems import Problem
+from clabo.collect.watching import watch_site
 from clabo.conversions.lens import read_lens
 from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
 from clabo.core.splits import assign
@@ -119,6 +120,24 @@ class Drafts(SplitCase):
         receive(walk(self.site, 2, now, "/a", "/thank-you") + walk(self.site, 3, now, "/thank-you", "/a"))
         found = results.recorded(self.site, services.pages_of(self.site, ["/a"])[0], self.rule)
         self.assertEqual((found.visitors, found.converted), (3, 1))
+
+    def test_a_challenger_rests_once_its_test_has_ended(self) -> None:
+        """That nobody is shown it any more is no fault of its tag, unless it is visited for longer."""
+        test = self.running()
+        end = STARTED + timedelta(days=6)
+        receive(
+            [
+                each
+                for hour in range(24 * 6)
+                for each in walk(self.site, hour + 1, STARTED + timedelta(hours=hour), "/a", "/b")
+            ]
+        )
+        later = end + timedelta(days=3)
+        self.assertEqual({p.path for p in watch_site(self.site, later)}, {"/a", "/b"})
+        services.end(test, end)
+        self.assertEqual({p.path for p in watch_site(self.site, later)}, {"/a"})
+        receive(walk(self.site, 900, end + timedelta(days=1, hours=1), "/b"))
+        self.assertEqual({p.path for p in watch_site(self.site, later + timedelta(days=2))}, {"/a", "/b"})
 
 
 class Exposures(SplitCase):

@@ -17,14 +17,17 @@ interface Props {
   /** Half the width of the band around 0 that is not worth having. */
   worth: number;
   decided?: string | null;
+  /** When the rule of the conversion was changed. */
+  changes?: string[];
   /** Of what a difference is per 100 visitors. */
   unit: string;
   height?: number;
 }
 const MARGIN = { top: 12, right: 12, bottom: 26, left: 44 };
+const axis = { fill: "var(--color-quiet)", fontFamily: "var(--font-mono)", fontSize: 11.5 };
 const at = (iso: string) => Date.parse(`${iso}T12:00:00Z`);
 
-export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) {
+export function RangeChart({ days, worth, decided, unit, changes = [], height = 260 }: Props) {
   const frame = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(640);
   const [over, setOver] = useState<number>();
@@ -54,7 +57,7 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
   const y = scaleLinear({ domain: [-top, top], range: [height - MARGIN.bottom, MARGIN.top] });
   const px = (d: RangeDay) => x(at(d.day));
   const seen = over === undefined ? undefined : known[over];
-  const axis = { fill: "var(--color-quiet)", fontFamily: "var(--font-mono)", fontSize: 11.5 };
+  const span = { top: MARGIN.top, bottom: height - MARGIN.bottom, width };
   const per100 = (v: number) => signed(v * 100, top < 0.01 ? 2 : 1);
   return (
     <div ref={frame} className="relative">
@@ -111,26 +114,27 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
         <text x={width - MARGIN.right - 4} y={y(-worth) - 5} textAnchor="end" {...axis}>
           not worth having
         </text>
-        {decided && (
-          <>
-            <line
-              x1={x(at(decided))}
-              x2={x(at(decided))}
-              y1={MARGIN.top}
-              y2={height - MARGIN.bottom}
-              stroke="var(--color-fern)"
-              strokeDasharray="3 3"
+        {changes
+          .map((iso) => iso.slice(0, 10))
+          .filter((changedOn) => changedOn >= first.day && changedOn <= last.day)
+          .map((changedOn) => (
+            <Moment
+              key={changedOn}
+              x={x(at(changedOn))}
+              y={MARGIN.top + 10}
+              color="marigold"
+              says="rule changed"
+              {...span}
             />
-            <text
-              x={x(at(decided)) + (x(at(decided)) > width * 0.7 ? -6 : 6)}
-              y={height - MARGIN.bottom - 8}
-              textAnchor={x(at(decided)) > width * 0.7 ? "end" : "start"}
-              {...axis}
-              fill="var(--color-fern)"
-            >
-              decided {day(decided)}
-            </text>
-          </>
+          ))}
+        {decided && (
+          <Moment
+            x={x(at(decided))}
+            y={height - MARGIN.bottom - 8}
+            color="fern"
+            says={`decided ${day(decided)}`}
+            {...span}
+          />
         )}
         {seen && (
           <line
@@ -168,5 +172,32 @@ export function RangeChart({ days, worth, decided, unit, height = 260 }: Props) 
         </p>
       )}
     </div>
+  );
+}
+
+/** A day on which something happened: a line, and beside it what it was, on the side that has room. */
+function Moment(props: {
+  x: number;
+  y: number;
+  color: "fern" | "marigold";
+  says: string;
+  top: number;
+  bottom: number;
+  width: number;
+}) {
+  const left = props.x > props.width * 0.7;
+  return (
+    <g transform={`translate(${props.x} 0)`}>
+      <line y1={props.top} y2={props.bottom} stroke={`var(--color-${props.color})`} strokeDasharray="3 3" />
+      <text
+        x={left ? -6 : 6}
+        y={props.y}
+        textAnchor={left ? "end" : "start"}
+        {...axis}
+        fill={`var(--color-${props.color})`}
+      >
+        {props.says}
+      </text>
+    </g>
   );
 }

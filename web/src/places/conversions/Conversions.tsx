@@ -5,13 +5,13 @@ import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { DayBars } from "../../charts/DayBars";
+import { changed } from "../../parts/changed";
 import { ago, count, day, money, words } from "../../parts/format";
 import { Scroll } from "../../parts/Scroll";
 import { Tabs } from "../../parts/Tabs";
 import { Button, Empty, Failed, Head, Loading } from "../../parts/ui";
 import { Bridges } from "./Bridges";
 import { Editor } from "./Editor";
-import { changed } from "./Versions";
 
 export type Conversion = Schemas["ConversionOut"];
 

@@ -1,22 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { client, data, type Schemas } from "../../api/client";
+import { client, data } from "../../api/client";
 import { useSite } from "../../app/session";
-import { count, day, words } from "../../parts/format";
+import { changed } from "../../parts/changed";
+import { day, words } from "../../parts/format";
 import { COUNTINGS, type Conversion } from "./Conversions";
 
 interface Props {
   siteId: number;
   rule: Conversion;
   close: () => void;
-}
-
-/** "41 more, 3 fewer since 27 Oct": what a version changed against the one before. */
-export function changed(v: Schemas["ChangeOut"]) {
-  if (v.added == null || v.removed == null) return "";
-  if (!v.added && !v.removed) return "no conversion more or fewer";
-  const parts = [v.added && `${count(v.added)} more`, v.removed && `${count(v.removed)} fewer`].filter(Boolean);
-  return `${parts.join(", ")}${v.changed_since ? ` since ${day(v.changed_since)}` : ""}`;
 }
 
 /** What the rule said before, to read and to take up again. */

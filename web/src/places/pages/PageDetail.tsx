@@ -76,7 +76,11 @@ export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
         <Fact
           name="Revenue"
           is={money(row.revenue, currency)}
-          more="credited value"
+          more={
+            row.lifetime_revenue == null
+              ? "credited value"
+              : `credited value; over a lifetime (× ${Number(frame.read.lifetime_factor)}) ${money(row.lifetime_revenue, currency)}`
+          }
           was={before && money(before.revenue, currency)}
         />
         <Fact
@@ -96,7 +100,9 @@ export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
           is={times(row.roas)}
           more={
             roas
-              ? `between ${times(roas.low)} and ${times(roas.high)}; breaks even at ${times(frame.read.break_even_roas)}`
+              ? `between ${times(roas.low)} and ${times(roas.high)}; breaks even at ${times(frame.read.break_even_roas)}${
+                  row.lifetime_roas == null ? "" : `; over a lifetime ${times(row.lifetime_roas)}`
+                }`
               : row.roas == null
                 ? "nothing was spent"
                 : "too few days with spend for a range"

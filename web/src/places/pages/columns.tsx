@@ -192,9 +192,25 @@ export const COLUMNS: Column[] = [
   {
     key: "revenue",
     name: "Revenue",
-    head: (f) => <Money text="Revenue" frame={f} />,
+    head: (f) =>
+      f.read.lifetime_factor == null ? (
+        <Money text="Revenue" frame={f} />
+      ) : (
+        <>
+          <Money text="Revenue" frame={f} />
+          <br />
+          <span className="text-[11.5px]">lifetime</span>
+        </>
+      ),
     cell: (r, f) => (
-      <Plain now={money(r.revenue, undefined, 0)} was={money(was(r, f)?.revenue, undefined, 0)} frame={f} />
+      <>
+        <Plain now={money(r.revenue, undefined, 0)} was={money(was(r, f)?.revenue, undefined, 0)} frame={f} />
+        {r.lifetime_revenue != null && (
+          <span className="num block text-[11.5px] leading-tight text-quiet">
+            {money(r.lifetime_revenue, undefined, 0)}
+          </span>
+        )}
+      </>
     ),
     order: (r) => Number(r.revenue),
   },

@@ -7,6 +7,7 @@ import { useSiteId } from "../../app/Shell";
 import { useSite } from "../../app/session";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { changed } from "../../parts/changed";
 import { count, day, money, percent, plural, pValue, signed, times, words } from "../../parts/format";
 import { ModelWord, OriginAndDevice } from "../../parts/LensSentence";
 import { type Lens, lensQuery } from "../../parts/lens";
@@ -142,6 +143,13 @@ export default function ResultPlace() {
         <p className="mt-1 max-w-4xl text-[15px]">
           {said.reason} <Worth r={r} />
         </p>
+        {r.changes.map((c) => (
+          <p key={c.version} className="mt-1 border-l-4 border-marigold pl-3">
+            The rule of {words(r.test.conversion_name)} was changed on {day(c.made_at)}
+            {c.added == null ? "; the past is being counted again" : `: ${changed(c)}`}. All variants are counted by the
+            rule as it is now.
+          </p>
+        ))}
         {part && (
           <p className="mt-1 font-medium text-marigold">
             This looks at a part of the visitors only; the test was planned for all of them.
@@ -213,6 +221,7 @@ function Ranges({ r }: { r: Result }) {
           worth={r.worth}
           decided={letter === r.verdict.letter ? r.decided_on : null}
           unit={unit}
+          changes={r.changes.map((c) => c.made_at)}
         />
       </div>
     </figure>
@@ -254,6 +263,10 @@ function Facts({ r }: { r: Result }) {
       ))}
     </dl>
   );
+}
+
+function Lifetime({ children }: { children: React.ReactNode }) {
+  return <span className="block text-[11.5px] leading-tight text-quiet">lifetime {children}</span>;
 }
 
 function Arms({ r }: { r: Result }) {
@@ -328,12 +341,20 @@ function Arms({ r }: { r: Result }) {
                         />
                       </span>
                     </td>
-                    <td className="num">{money(a.value_per_visitor)}</td>
+                    <td className="num">
+                      {money(a.value_per_visitor)}
+                      {a.lifetime_value_per_visitor != null && (
+                        <Lifetime>{money(a.lifetime_value_per_visitor)}</Lifetime>
+                      )}
+                    </td>
                     <td className="num">
                       {value?.low != null && value.high != null ? `${signed(value.low)} to ${signed(value.high)}` : "–"}
                     </td>
                     <td className="num">{Number(a.spend) ? money(a.spend, undefined, 0) : "–"}</td>
-                    <td className="num">{times(a.roas)}</td>
+                    <td className="num">
+                      {times(a.roas)}
+                      {a.lifetime_roas != null && <Lifetime>{times(a.lifetime_roas)}</Lifetime>}
+                    </td>
                   </>
                 )}
               </tr>
