@@ -1,5 +1,6 @@
 /** Parts of one place, one of which is shown. Arrow keys go from one to the next (WAI-ARIA APG, tabs). */
 import { Tabs as Radix } from "radix-ui";
+import type { ReactNode } from "react";
 import { cx } from "./ui";
 
 interface Props<T extends string> {
@@ -7,9 +8,11 @@ interface Props<T extends string> {
   tabs: Record<T, string>;
   chosen: T;
   choose: (tab: T) => void;
+  /** The part that is chosen. */
+  children: ReactNode;
 }
 
-export function Tabs<T extends string>({ label, tabs, chosen, choose }: Props<T>) {
+export function Tabs<T extends string>({ label, tabs, chosen, choose, children }: Props<T>) {
   return (
     <Radix.Root value={chosen} onValueChange={(tab) => choose(tab as T)} className="mt-3">
       <Radix.List aria-label={label} className="flex flex-wrap gap-x-5 border-b">
@@ -26,8 +29,8 @@ export function Tabs<T extends string>({ label, tabs, chosen, choose }: Props<T>
           </Radix.Trigger>
         ))}
       </Radix.List>
-      <Radix.Content value={chosen} className="sr-only" tabIndex={-1}>
-        {tabs[chosen]}
+      <Radix.Content value={chosen} tabIndex={-1} className="outline-none">
+        {children}
       </Radix.Content>
     </Radix.Root>
   );

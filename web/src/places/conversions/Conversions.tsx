@@ -95,97 +95,100 @@ export default function Conversions() {
         chosen={part}
         choose={setPart}
         tabs={{ rules: "What counts", bridges: "Bridge links" }}
-      />
-      {part === "bridges" && <Bridges siteId={siteId} canEdit={site.canEdit} />}
-      {part === "rules" && list.isPending && <Loading what="the conversions" />}
-      {part === "rules" && list.isError && <Failed error={list.error} retry={list.refetch} />}
-      {part === "rules" &&
-        list.data &&
-        (list.data.length ? (
-          <Scroll label="All conversions" className="mt-4">
-            <table className="bench">
-              <thead>
-                <tr>
-                  <th className="text">Conversion</th>
-                  <th className="text">Kind</th>
-                  <th className="text">Counted</th>
-                  <th>Worth each</th>
-                  <th title="Bots are left out.">Last 28 days</th>
-                  <th className="text">Day by day</th>
-                  <th>Last one</th>
-                  <th>
-                    <span className="sr-only">Remove</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {list.data.map((c) => (
-                  <tr key={c.id}>
-                    <td className="text whitespace-normal">
-                      <button
-                        type="button"
-                        className="text-left font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
-                        onClick={() => setEditing(c)}
-                      >
-                        {words(c.name)}
-                      </button>
-                      <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{c.sentence}</bdi>
-                    </td>
-                    <td className="text">{CATEGORIES[c.category]}</td>
-                    <td className="text">{COUNTINGS[c.counting]}</td>
-                    <td className="num">
-                      {c.value_property ? (
-                        <span className="font-sans">{c.value_property}</span>
-                      ) : (
-                        money(c.value, site.currency)
-                      )}
-                      {c.lifetime_factor != null && (
-                        <span className="block text-[12px] text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
-                      )}
-                    </td>
-                    <td className="num">
-                      {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
-                      {c.foreign > 0 && (
-                        <span className="block text-[12px] text-marigold">{count(c.foreign)} in another currency</span>
-                      )}
-                    </td>
-                    <td className="text w-56">
-                      <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
-                      {c.changes.slice(-1).map((v) => (
-                        <span key={v.version} className="block text-[12px] leading-tight text-quiet">
-                          changed {day(v.made_at)}
-                          {changed(v) && `: ${changed(v)}`}
-                        </span>
-                      ))}
-                    </td>
-                    <td className="num">{ago(c.last_at)}</td>
-                    <td>
-                      {site.canEdit && (
-                        <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
-                          Remove
-                        </Button>
-                      )}
-                    </td>
+      >
+        {part === "bridges" && <Bridges siteId={siteId} canEdit={site.canEdit} />}
+        {part === "rules" && list.isPending && <Loading what="the conversions" />}
+        {part === "rules" && list.isError && <Failed error={list.error} retry={list.refetch} />}
+        {part === "rules" &&
+          list.data &&
+          (list.data.length ? (
+            <Scroll label="All conversions" className="mt-4">
+              <table className="bench">
+                <thead>
+                  <tr>
+                    <th className="text">Conversion</th>
+                    <th className="text">Kind</th>
+                    <th className="text">Counted</th>
+                    <th>Worth each</th>
+                    <th title="Bots are left out.">Last 28 days</th>
+                    <th className="text">Day by day</th>
+                    <th>Last one</th>
+                    <th>
+                      <span className="sr-only">Remove</span>
+                    </th>
                   </tr>
-                ))}
-              </tbody>
-            </table>
-          </Scroll>
-        ) : (
-          <div className="mt-5">
-            <Empty title="Nothing counts as a conversion yet.">
-              <p>
-                Say what a visitor does when they become a lead or order: a page is reached, a form is sent, a number is
-                called, a frame or your own code says so.
-              </p>
-              {site.canEdit && (
-                <Button kind="main" onClick={() => setEditing("new")}>
-                  Say what counts
-                </Button>
-              )}
-            </Empty>
-          </div>
-        ))}
+                </thead>
+                <tbody>
+                  {list.data.map((c) => (
+                    <tr key={c.id}>
+                      <td className="text whitespace-normal">
+                        <button
+                          type="button"
+                          className="text-left font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+                          onClick={() => setEditing(c)}
+                        >
+                          {words(c.name)}
+                        </button>
+                        <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{c.sentence}</bdi>
+                      </td>
+                      <td className="text">{CATEGORIES[c.category]}</td>
+                      <td className="text">{COUNTINGS[c.counting]}</td>
+                      <td className="num">
+                        {c.value_property ? (
+                          <span className="font-sans">{c.value_property}</span>
+                        ) : (
+                          money(c.value, site.currency)
+                        )}
+                        {c.lifetime_factor != null && (
+                          <span className="block text-[12px] text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
+                        )}
+                      </td>
+                      <td className="num">
+                        {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
+                        {c.foreign > 0 && (
+                          <span className="block text-[12px] text-marigold">
+                            {count(c.foreign)} in another currency
+                          </span>
+                        )}
+                      </td>
+                      <td className="text w-56">
+                        <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
+                        {c.changes.slice(-1).map((v) => (
+                          <span key={v.version} className="block text-[12px] leading-tight text-quiet">
+                            changed {day(v.made_at)}
+                            {changed(v) && `: ${changed(v)}`}
+                          </span>
+                        ))}
+                      </td>
+                      <td className="num">{ago(c.last_at)}</td>
+                      <td>
+                        {site.canEdit && (
+                          <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
+                            Remove
+                          </Button>
+                        )}
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </Scroll>
+          ) : (
+            <div className="mt-5">
+              <Empty title="Nothing counts as a conversion yet.">
+                <p>
+                  Say what a visitor does when they become a lead or order: a page is reached, a form is sent, a number
+                  is called, a frame or your own code says so.
+                </p>
+                {site.canEdit && (
+                  <Button kind="main" onClick={() => setEditing("new")}>
+                    Say what counts
+                  </Button>
+                )}
+              </Empty>
+            </div>
+          ))}
+      </Tabs>
     </>
   );
 }

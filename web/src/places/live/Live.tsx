@@ -34,13 +34,15 @@ export default function Live() {
   const siteId = useSiteId();
   const site = useSite(siteId);
   const [part, setPart] = useState<"stream" | "rehearsals">("stream");
-  const tabs = (
+  const tabs = (chosen: ReactNode) => (
     <Tabs
       label="Parts of Live"
       chosen={part}
       choose={setPart}
       tabs={{ stream: "What comes in", rehearsals: "Rehearsal" }}
-    />
+    >
+      {chosen}
+    </Tabs>
   );
   if (part === "stream") return <Stream siteId={siteId} tabs={tabs} />;
   return (
@@ -49,13 +51,12 @@ export default function Live() {
         title="Rehearsal"
         lead="A check with two halves: what should count does, and what should not stays silent."
       />
-      {tabs}
-      <Rehearsals siteId={siteId} canEdit={site.canEdit} />
+      {tabs(<Rehearsals siteId={siteId} canEdit={site.canEdit} />)}
     </>
   );
 }
 
-function Stream({ siteId, tabs }: { siteId: number; tabs: ReactNode }) {
+function Stream({ siteId, tabs }: { siteId: number; tabs: (chosen: ReactNode) => ReactNode }) {
   const live = useLive(siteId);
   const [held, setHeld] = useState<Hit[]>();
   const [visitor, setVisitor] = useState<Hit>();
@@ -97,53 +98,58 @@ function Stream({ siteId, tabs }: { siteId: number; tabs: ReactNode }) {
             </Button>
           }
         />
-        {tabs}
-        {!live.now && !live.lost && <Loading what="the last hits" />}
-        {live.lost && (
-          <div className="mt-3">
-            <Failed error={new Error("The connection to the server is lost. It is tried again by itself.")} />
-          </div>
-        )}
-        {live.now && <Arrivals now={live.now} />}
-        {live.now && (
-          <div className="mb-3 flex flex-wrap items-center gap-x-2 gap-y-1">
-            {visitor ? (
-              <>
-                Following visitor <span className="num font-semibold">{visitor.visitor}</span>, newest first.
-                <Button kind="quiet" onClick={() => setVisitor(undefined)}>
-                  Show everybody
-                </Button>
-              </>
-            ) : (
-              <>
-                Showing
-                <Choice label="What is shown" options={WHAT} value={what} set={setWhat} />
-                from
-                <Choice label="Whose hits are shown" options={WHO} value={who} set={setWho} />
-                on pages with
-                <Input
-                  aria-label="Part of the page's address"
-                  className="num w-40! py-0.5"
-                  placeholder="any address"
-                  value={page}
-                  onChange={(e) => setPage(e.target.value)}
-                />
-              </>
+        {tabs(
+          <>
+            {!live.now && !live.lost && <Loading what="the last hits" />}
+            {live.lost && (
+              <div className="mt-3">
+                <Failed error={new Error("The connection to the server is lost. It is tried again by itself.")} />
+              </div>
             )}
-          </div>
-        )}
-        {shown?.length ? (
-          <Hits hits={shown} open={open?.id} show={setOpen} follow={visitor ? undefined : setVisitor} />
-        ) : (
-          live.now && (
-            <Empty title={live.hits.length ? "Nothing like that is among the last hits." : "Nothing has come in yet."}>
-              <p>
-                {live.hits.length
-                  ? "Widen the choice above, or wait: new hits show within two seconds."
-                  : "Put the line from Pixel on a page and open that page in another window. It shows up here within two seconds."}
-              </p>
-            </Empty>
-          )
+            {live.now && <Arrivals now={live.now} />}
+            {live.now && (
+              <div className="mb-3 flex flex-wrap items-center gap-x-2 gap-y-1">
+                {visitor ? (
+                  <>
+                    Following visitor <span className="num font-semibold">{visitor.visitor}</span>, newest first.
+                    <Button kind="quiet" onClick={() => setVisitor(undefined)}>
+                      Show everybody
+                    </Button>
+                  </>
+                ) : (
+                  <>
+                    Showing
+                    <Choice label="What is shown" options={WHAT} value={what} set={setWhat} />
+                    from
+                    <Choice label="Whose hits are shown" options={WHO} value={who} set={setWho} />
+                    on pages with
+                    <Input
+                      aria-label="Part of the page's address"
+                      className="num w-40! py-0.5"
+                      placeholder="any address"
+                      value={page}
+                      onChange={(e) => setPage(e.target.value)}
+                    />
+                  </>
+                )}
+              </div>
+            )}
+            {shown?.length ? (
+              <Hits hits={shown} open={open?.id} show={setOpen} follow={visitor ? undefined : setVisitor} />
+            ) : (
+              live.now && (
+                <Empty
+                  title={live.hits.length ? "Nothing like that is among the last hits." : "Nothing has come in yet."}
+                >
+                  <p>
+                    {live.hits.length
+                      ? "Widen the choice above, or wait: new hits show within two seconds."
+                      : "Put the line from Pixel on a page and open that page in another window. It shows up here within two seconds."}
+                  </p>
+                </Empty>
+              )
+            )}
+          </>,
         )}
       </div>
       {open && (

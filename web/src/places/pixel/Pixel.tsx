@@ -72,13 +72,14 @@ export default function Pixel() {
               chosen={shown}
               choose={setPart}
               tabs={{ install: "Install", coverage: "Coverage and check", counted: "Own visits and consent" }}
-            />
-            <div className="mt-4">
-              {shown === "install" && <Install siteId={siteId} canEdit={site.canEdit} />}
-              {shown === "coverage" && <Coverage siteId={siteId} canEdit={site.canEdit} />}
-              {shown === "counted" && <Counted siteId={siteId} canEdit={site.canEdit} />}
-            </div>
-            {shown === "coverage" && <Refusals rows={now.refusals} />}
+            >
+              <div className="mt-4">
+                {shown === "install" && <Install siteId={siteId} canEdit={site.canEdit} />}
+                {shown === "coverage" && <Coverage siteId={siteId} canEdit={site.canEdit} />}
+                {shown === "counted" && <Counted siteId={siteId} canEdit={site.canEdit} />}
+              </div>
+              {shown === "coverage" && <Refusals rows={now.refusals} />}
+            </Tabs>
           </>
         )}
       </div>
