@@ -16,6 +16,12 @@ from bench.common import table
 LOADS = 40
 PARTS = ("tag", "forms", "frames", "watch", "notice")
 WORDS = "<p>Bees for people who have never kept any.</p>" * 200
+# What any script pays that knows a browser again and tells of it, with as much text to read as the tag has.
+LEAST = (
+    "(function(){function never(){%s}var c=document.cookie;document.cookie='a=b;path=/;max-age=999';"
+    "setTimeout(function(){fetch('/hit/k',{method:'POST',body:JSON.stringify(c),keepalive:true,"
+    "credentials:'omit'}).then(function(){})},20)})()" % ("var x=1;y(x+2);" * 500)
+)
 FORM = "<form><input name=a><button>Send</button></form>" * 3
 
 
@@ -25,11 +31,14 @@ def script(name: str) -> str:
     return text.replace("__SETTINGS__", '{"key":"k","to":"","hosts":[],"tests":[]}')
 
 
-def page_html(with_forms: bool, idle: bool) -> str:
-    """A page that runs the scripts in line.
+def page_html(path: str) -> str:
+    """A page that runs the scripts in line, as its path says.
 
-    With `idle` the scripts are there and do nothing: what the machine takes for reading them, and its noise.
+    "idle": the scripts are there and do nothing: what the machine takes for reading them, and its noise.
     """
+    with_forms, idle = "form" in path, "idle" in path
+    if "least" in path:
+        return f"<!doctype html><title>x</title>{WORDS}<script>{LEAST}</script>"
     wrap = "function never(){%s}" if idle else "%s"
     names = ("tag", "forms") if with_forms else ("tag",)
     scripts = "".join(f"<script>{wrap % script(name)}</script>" for name in names)
@@ -41,11 +50,7 @@ class Pages(BaseHTTPRequestHandler):
 
     def do_GET(self) -> None:
         is_script = self.path.endswith(".js")
-        body = (
-            script(self.path.rpartition("/")[2][:-3])
-            if is_script
-            else page_html("form" in self.path, "idle" in self.path)
-        )
+        body = script(self.path.rpartition("/")[2][:-3]) if is_script else page_html(self.path)
         self.send_response(200)
         self.send_header("content-type", "text/javascript" if is_script else "text/html")
         self.end_headers()
@@ -78,6 +83,7 @@ def main() -> None:
         for says, path in (
             ("a page of words, tag never run", "/words-idle"),
             ("a page of words", "/words"),
+            ("a page of words, no more than cookie and request", "/least"),
             ("a page with three forms, tag never run", "/form-idle"),
             ("a page with three forms", "/form"),
         ):
