@@ -225,7 +225,7 @@ class BeforeSaving(TestCase):
             hits.append(hit(site, now - timedelta(minutes=minutes), body))
         receive(hits)
         language = {"event": {"name": "order"}}
-        first = now.astimezone(site.zone).date() - timedelta(days=6)
+        first = datetime.now(UTC).astimezone(site.zone).date() - timedelta(days=6)
         for mode in rules.COUNTINGS:
             found = back_count(site, rules.parse(language), mode, days=7)
             made = services.make_rule(site, services.RuleContent(mode, "other", language, mode, None), None)

@@ -195,7 +195,7 @@ class Frames(ListeningCase):
         self.publish("/workshops", f"<iframe src='{self.frames.url}/booking'></iframe>")
         sent = "{type: 'form.sent', data: {formId: 'wk-1', name: 'Ines Private', mail: 'ines@shop.example', n: 7}}"
         page = self.open("/workshops")
-        page.wait_for_timeout(700)
+        self.until(lambda: Element.objects.filter(kind=Kind.MESSAGE).exists(), "the frame is ready")
         page.evaluate(f"document.querySelector('iframe').contentWindow.postMessage({sent}, '*')")
         heard = [e.element.traits for e in self.heard() if e.element]
         self.assertEqual(heard[0]["values"], {"type": "ready"})
