@@ -11,7 +11,7 @@ from django.test import TestCase, override_settings
 from clabo.accounts.models import Role
 from clabo.accounts.problems import Problem
 from clabo.collect import coverage, kit
-from clabo.collect.attendance import absences
+from clabo.collect.attendance import Attending, absences
 from clabo.collect.checking import check_page
 from clabo.collect.models import Attendance, InboxBatch, KitLink, Page
 from clabo.collect.watching import watch_site
@@ -96,6 +96,17 @@ class Coverage(TestCase):
 
     def was_there(self, start: datetime, end: datetime) -> None:
         Attendance.objects.create(from_at=start, until_at=end)
+
+    def test_a_server_notes_that_it_is_there(self) -> None:
+        attending = Attending()
+        attending.note()
+        attending.note()
+        [noted] = Attendance.objects.all()
+        with patch("clabo.collect.attendance.NOTED_EVERY", 0):
+            attending.note()
+        [again] = Attendance.objects.all()
+        self.assertEqual(again.from_at, noted.from_at)
+        self.assertGreater(again.until_at, noted.until_at)
 
     def test_absences_are_what_no_server_covers(self) -> None:
         def at(hour: int) -> datetime:

@@ -8,8 +8,10 @@ from decimal import Decimal
 from django.test import TestCase
 
 from clabo.collect.models import Page
+from clabo.core.splits import assign
+from clabo.splits.models import SplitTest
 from clabo.testing.asking import Member
-from clabo.testing.traffic import make_rule, make_site, receive, walk
+from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
 
 
 class Sparse(TestCase):
@@ -52,6 +54,36 @@ class Sparse(TestCase):
         result = self.member.ask("GET", f"/tests/{made['id']}")
         self.assertEqual((result["verdict"]["kind"], result["arms"][0]["chance"]), ("no_data", None))
         self.member.ask("POST", f"/tests/{made['id']}/end")
+
+    def test_a_lifetime_and_a_changed_rule_stand_beside_the_plain_numbers(self) -> None:
+        fields = {"name": "order", "category": "purchase", "counting": "visit"}
+        worth = {"value": "59", "value_property": "", "lifetime_factor": "1.6"}
+        page = {"page": {"match": "equals", "value": "/thank-you"}}
+        rule = self.member.ask("POST", "/conversions", {**fields, **worth, "rule": page})
+        now = datetime.now(UTC)
+        ago = now - timedelta(hours=2)
+        receive(walk(self.site, 1, ago, "/a", "/thank-you") + walk(self.site, 3, ago, "/b"))
+        body = {"name": "T", "conversion": rule["id"], "addresses": ["/a", "/b"], "shares": [50, 50]}
+        made = self.member.ask("POST", "/tests", {**body, "baseline": 0.1, "smallest_lift": 0.5})
+        self.member.ask("POST", f"/tests/{made['id']}/start")
+        key = SplitTest.objects.get(pk=made["id"]).key
+        letter = "AB"[assign(f"{2:032x}", key, [50, 50], 100) or 0]
+        seen = event(f"/{letter.lower()}", variants={key: letter})
+        receive([hit(self.site, datetime.now(UTC), beacon(2, seen, event("/thank-you")))])
+        row = next(r for r in self.member.ask("GET", "/pages")["rows"] if r["path"] == "/a")
+        self.assertEqual(Decimal(row["lifetime_revenue"]), Decimal(row["revenue"]) * Decimal("1.6"))
+        self.assertIsNone(row["lifetime_roas"], "nothing was spent")
+        result = self.member.ask("GET", f"/tests/{made['id']}")
+        arm = next(a for a in result["arms"] if a["letter"] == letter)
+        self.assertEqual(
+            (arm["value_per_visitor"], Decimal(arm["lifetime_value_per_visitor"])), (59, Decimal("94.4"))
+        )
+        self.assertEqual(result["changes"], [])
+        other = {"page": {"match": "begins", "value": "/thank"}}
+        self.member.ask("PUT", f"/conversions/{rule['id']}", {**fields, **worth, "rule": other})
+        self.assertEqual(
+            [c["version"] for c in self.member.ask("GET", f"/tests/{made['id']}")["changes"]], [2]
+        )
 
     def test_a_wrong_word_of_the_lens_is_named(self) -> None:
         for query, field in (

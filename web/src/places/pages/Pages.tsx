@@ -78,7 +78,7 @@ export default function Pages() {
             )}
             <Unjoined report={report.data} />
           </p>
-          <div className="flex gap-4" aria-busy={report.isFetching}>
+          <div className="flex gap-4" aria-busy={report.isPlaceholderData}>
             <div className="min-w-0 flex-1">
               <PageTable
                 rows={rows}
