@@ -136,7 +136,7 @@ def _simulated(
     now: datetime,
 ) -> Iterator[list[Envelope] | list[Clicks]]:
     """Each day's requests; last the clicks that were paid for."""
-    simulator = Simulator(tag, tests, forms_origin=forms_origin())
+    simulator = Simulator(tag, tests, forms_origin=forms_origin(), now=now)
     for number in range(days):
         yield simulator.day(today - timedelta(days=days - 1 - number), per_day, until=now)
     yield simulator.paid_clicks()

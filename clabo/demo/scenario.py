@@ -22,13 +22,15 @@ class DemoPage:
     bounce: float = 0.5
     goals: dict[str, float] = field(default_factory=dict)
     tags: int = 1
+    # It had the tag until so many days ago.
+    lost_days_ago: int | None = None
 
 
 PAGES = [
     DemoPage("/", "Brackenhive", 0.42, {"order": 0.030, "guide": 0.05, "booking": 0.01, "contact": 0.02}),
     DemoPage("/starter-hive", "Start with one hive", 0.40, {"order": 0.062, "guide": 0.02}),
     DemoPage(
-        "/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.078, "guide": 0.02}
+        "/starter-hive-b", "Start with one hive, the short story", 0.38, {"order": 0.092, "guide": 0.02}
     ),
     DemoPage("/first-season-guide", "Your first season, free guide", 0.50, {"guide": 0.36, "order": 0.012}),
     DemoPage(
@@ -45,7 +47,7 @@ PAGES = [
     DemoPage("/contact", "Ask a keeper", 0.35, {"contact": 0.3, "letter": 0.18}),
     DemoPage("/journal/thank-you-to-our-keepers", "A thank-you to our keepers", 0.71, {"guide": 0.03}),
     DemoPage("/journal/first-swarm", "The first swarm", 0.68, {"guide": 0.04, "order": 0.004}, tags=2),
-    DemoPage("/queen-rearing", "Queen rearing course", 0.60, {"booking": 0.02}),
+    DemoPage("/queen-rearing", "Queen rearing course", 0.60, {"booking": 0.02}, tags=0, lost_days_ago=3),
     DemoPage("/gift-card", "A hive for somebody else", 0.49, {"order": 0.06}),
     DemoPage("/order", "Your order", 0.5),
     DemoPage("/order/thank-you", "Thank you for your order"),

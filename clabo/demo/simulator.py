@@ -54,10 +54,13 @@ class Simulator:
         tests: dict[str, tuple[datetime, datetime | None]],
         seed: int = 20261,
         forms_origin: str = scenario.FORMS_ORIGIN,
+        now: datetime | None = None,
     ) -> None:
         self.site = site
         self.forms_origin = forms_origin
         self.tests = tests
+        # Pages lose their tags so many days before this; without it they never had them.
+        self.now = now
         self.random = random.Random(seed)
         self.zone = ZoneInfo(scenario.TIME_ZONE)
         self.people: list[_Person] = []
@@ -98,9 +101,10 @@ class Simulator:
                         return []
                     landing = test.challenger
                 variants[test.key] = letter
-        requests = [
-            self._send(start, person.key, person.device, landing, stream.query, stream.referrer, variants)
-        ]
+        requests = []
+        if self._has_tag(landing, start):
+            came = (stream.query, stream.referrer)
+            requests.append(self._send(start, person.key, person.device, landing, *came, variants))
         time, here = start, landing
         for what in self._way(landing, stream, person):
             time += timedelta(seconds=8 + chance.expovariate(1 / 45))
@@ -108,6 +112,8 @@ class Simulator:
                 break
             if isinstance(what, str):
                 here = what
+                if not self._has_tag(here, time):
+                    continue
                 own = f"https://{scenario.HOST}/"
                 requests.append(self._send(time, person.key, person.device, here, "", own, {}))
                 if chance.random() < 0.004:
@@ -151,6 +157,10 @@ class Simulator:
         if kind not in SERVERS_OWN:
             check(body, self.site)
         return Envelope(self.site.id, round(time.timestamp() * 1000), AGENTS[person.device], body)
+
+    def _has_tag(self, path: str, time: datetime) -> bool:
+        lost = BY_PATH[path].lost_days_ago
+        return lost is None or (self.now is not None and time < self.now - timedelta(days=lost))
 
     def _running(self, test: DemoTest, time: datetime) -> bool:
         began, ended = self.tests.get(test.key, (None, None))
