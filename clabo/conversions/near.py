@@ -10,7 +10,7 @@ from django.db.models import Case, Count, IntegerField, Q, QuerySet, Value, When
 
 from clabo.collect.models import KIND_NAMES, Event, Kind
 from clabo.conversions.places import Place
-from clabo.conversions.selecting import Inventory, condition, leaf_condition
+from clabo.conversions.selecting import Inventory, condition, leaf_condition, on_pages
 from clabo.core import rules
 from clabo.core.addresses import Address
 from clabo.core.rehearsal import alike
@@ -83,7 +83,7 @@ def _nearly(part: rules.Rule, known: Inventory) -> Q | None:
             if not part.fits(Address(p.host, p.path)) and alike(part.match, part.value, p.path)
         ]
         kind = Q(kind=Kind.VIEW) if isinstance(part, rules.PageReached) else Q()
-        return kind & Q(page_id__in=likely)
+        return kind & on_pages(likely)
     if isinstance(part, rules.FormSubmitted | rules.FrameMessage | rules.Clicked):
         kind_number = Kind[part.kind.upper()]
         one_off = [

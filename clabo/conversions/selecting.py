@@ -19,6 +19,7 @@ from django.db.models import (
     F,
     Func,
     JSONField,
+    Lookup,
     Q,
     QuerySet,
     TextField,
@@ -96,11 +97,26 @@ def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | N
     return leaf_condition(rule, known)
 
 
+class _AnyOf(Lookup):
+    """`column = ANY(array)`: one parameter, however many pages there are."""
+
+    prepare_rhs = False
+
+    def as_sql(self, compiler: Any, connection: Any) -> Any:
+        sql, params = self.process_lhs(compiler, connection)
+        return f"{sql} = ANY(%s::bigint[])", [*params, self.rhs]
+
+
+def on_pages(ids: list[int]) -> Q:
+    """The condition that an event happened on one of the pages."""
+    return Q(_AnyOf(F("page_id"), ids)) if ids else Q(page_id__in=[])
+
+
 def leaf_condition(leaf: rules.Leaf, known: Inventory) -> Q:
     if isinstance(leaf, rules.PageReached):
-        return Q(kind=Kind.VIEW, page_id__in=known.pages_met(leaf))
+        return Q(kind=Kind.VIEW) & on_pages(known.pages_met(leaf))
     if isinstance(leaf, rules.OnPage):
-        return Q(page_id__in=known.pages_met(leaf))
+        return on_pages(known.pages_met(leaf))
     if isinstance(leaf, rules.Parameter):
         inside = leaf.needle()
         first = inside[1:]
