@@ -40,14 +40,19 @@ export interface Who {
   rehearsal?: string;
 }
 
+/** Who it is; and whether an earlier page left something that it could not send. */
+export interface Known {
+  who: Who;
+  left: boolean;
+}
+
 const DAY = 864e5;
 const MOST = 50;
 
-/** `mark` writes a cookie `clabo_<name>`; `left` says that an earlier page set the one named "left". */
+/** `identify` gives nothing once consent was taken back: then all is dropped. `mark` writes a cookie `clabo_<name>`; the one named "left" says that something could not be sent. */
 export function makeQueue(
   settings: Settings,
-  who: Who,
-  left: boolean,
+  identify: () => Known | undefined,
   mark: (name: string, value: string, seconds: number) => void,
 ) {
   const place = `clabo_${settings.key}`;
@@ -60,7 +65,18 @@ export function makeQueue(
 
   // Only what could not be sent is written down, and a cookie says that there is something: opening storage takes
   // longer than all else here.
-  let written = left;
+  let written = false;
+  let looked = false;
+  const look = () => {
+    if (looked) return;
+    looked = true;
+    if (!stores || !identify()?.left) return;
+    written = true;
+    try {
+      const left = JSON.parse(localStorage.getItem(place) || "[]");
+      if (Array.isArray(left)) waiting = [...left, ...waiting];
+    } catch {}
+  };
   const keep = () => {
     if (!stores || !(written || waiting.length)) return;
     written = waiting.length > 0;
@@ -73,7 +89,7 @@ export function makeQueue(
 
   const body = (events: Sent[]) =>
     JSON.stringify({
-      ...who,
+      ...identify()?.who,
       events: events.map(({ at, ...event }) => ({ ...event, age: Math.max(0, Date.now() - at) })),
     });
 
@@ -83,7 +99,9 @@ export function makeQueue(
   };
 
   function flush() {
-    waiting = waiting.filter((event) => Date.now() - event.at < DAY);
+    look();
+    const allowed = identify();
+    waiting = waiting.filter((event) => allowed && Date.now() - event.at < DAY);
     if (busy || !waiting.length) return;
     const some = waiting.slice(0, MOST);
     busy = true;
@@ -111,12 +129,6 @@ export function makeQueue(
     );
   }
 
-  if (stores && left)
-    try {
-      const kept = JSON.parse(localStorage.getItem(place) || "[]");
-      if (Array.isArray(kept)) waiting = kept;
-    } catch {}
-
   addEventListener("online", () => later(0));
   let leaving = false;
   addEventListener("pageshow", () => {
@@ -124,6 +136,8 @@ export function makeQueue(
   });
   addEventListener("pagehide", () => {
     leaving = true;
+    look();
+    if (!identify()) waiting = [];
     // Asked again by a fetch that may be cut off: the server drops what comes twice, by event id.
     if (waiting.length && navigator.sendBeacon?.(`${settings.to}/hit/${settings.key}`, body(waiting.slice(0, MOST)))) {
       waiting = waiting.slice(MOST);

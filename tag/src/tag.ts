@@ -1,7 +1,7 @@
 /** The browser tag. Nothing here may ever throw into the page. */
 import { clicked } from "./clicks";
 import { holds, page } from "./place";
-import { type Element, makeQueue, type Sent, type Who } from "./queue";
+import { type Element, type Known, makeQueue, type Sent, type Who } from "./queue";
 import type { Settings } from "./settings";
 import { assign } from "./splits";
 
@@ -84,28 +84,43 @@ function run(settings: Settings) {
     tried(() => sessionStorage.setItem("clabo_rehearsal", token));
   }
   if (asked === "end-rehearsal") tried(() => sessionStorage.removeItem("clabo_rehearsal"));
-  const kept = document.cookie;
-  const own = kept.includes("clabo_own=1") ? (true as const) : undefined;
-  const rehearsal =
-    (kept.includes("clabo_rehearsing") && tried(() => sessionStorage.getItem("clabo_rehearsal"))) || undefined;
 
   let referrer = document.referrer;
   const touch = navigator.maxTouchPoints > 0 && matchMedia("(pointer: coarse)").matches;
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
-  const who: Who = { visitor: "", device, own, rehearsal };
+  const who: Who = { visitor: "", device };
   const variants: Record<string, string> = {};
   // Until consent is given or refused; then the queue, or nothing.
   let held: Sent[] = [];
   let send: (event: Sent) => void = (event) => held.push(event);
-  let refused = false;
-
-  /** From here on an id may be stored. True where the page is being left for a variant. */
-  function open() {
+  // An id may be stored.
+  let opened = false;
+  let known: Known | undefined;
+  /** The first look at a page's cookies is slow: it waits for the first sending, unless a split test has to know. */
+  function identify(): Known | undefined {
+    if (known || !opened) return known;
+    const kept = document.cookie;
+    if (kept.includes("clabo_own=1")) who.own = true;
+    if (kept.includes("clabo_rehearsing"))
+      who.rehearsal = tried(() => sessionStorage.getItem("clabo_rehearsal")) || undefined;
     if (settings.consent !== "nameless") {
       who.visitor = (kept && /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(kept)?.[1]) || newId();
       cookie("id", who.visitor, 34128000);
+      // What brought this visit here, for bridge links on later pages.
+      if (location.search && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(location.search))
+        tried(() => sessionStorage.setItem("clabo_came", location.search.slice(0, 1000)));
+    }
+    known = { who, left: kept.includes("clabo_left") };
+    return known;
+  }
+
+  /** From here on an id may be stored. True where the page is being left for a variant. */
+  function open() {
+    opened = true;
+    if (settings.tests.length && settings.consent !== "nameless") {
+      identify();
       // A split test's redirect hides where the visitor came from: it is handed over to the next page.
-      if (settings.tests.length && referrer.startsWith(location.origin))
+      if (referrer.startsWith(location.origin))
         tried(() => {
           const handed = sessionStorage.getItem("clabo_from");
           if (handed !== null) {
@@ -127,10 +142,7 @@ function run(settings: Settings) {
         }
       }
     }
-    // What brought this visit here, for bridge links on later pages.
-    if (who.visitor && location.search && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(location.search))
-      tried(() => sessionStorage.setItem("clabo_came", location.search.slice(0, 1000)));
-    const queue = makeQueue(settings, who, kept.includes("clabo_left"), cookie);
+    const queue = makeQueue(settings, identify, cookie);
     for (const event of held) queue(event);
     held = [];
     send = queue;
@@ -140,7 +152,9 @@ function run(settings: Settings) {
   const decided = settings.consent === "ask" ? tried(() => localStorage.getItem("clabo_consent")) : "1";
   if (!inFrame && decided === "1" && open()) return;
   const refuse = () => {
-    refused = true;
+    opened = false;
+    known = undefined;
+    who.visitor = "";
     held = [];
     send = () => {};
   };
@@ -152,8 +166,7 @@ function run(settings: Settings) {
       refuse();
       cookie("id", "", 0);
       tried(() => localStorage.removeItem(`clabo_${settings.key}`));
-    } else if (refused || !who.visitor) {
-      refused = false;
+    } else if (!opened) {
       open();
     }
   };
@@ -229,7 +242,7 @@ function run(settings: Settings) {
 
   addEventListener(
     "click",
-    (e) => tried(() => clicked(e, settings, who.visitor, (element) => event("click", element))),
+    (e) => tried(() => clicked(e, settings, identify()?.who.visitor ?? "", (element) => event("click", element))),
     true,
   );
   addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && need("forms")), true);
