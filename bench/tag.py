@@ -32,17 +32,16 @@ def script(name: str) -> str:
 
 
 def page_html(path: str) -> str:
-    """A page that runs the scripts in line, as its path says.
+    """A page that runs the tag in line, as its path says.
 
-    "idle": the scripts are there and do nothing: what the machine takes for reading them, and its noise.
+    "idle": the tag is there and does nothing: what the machine takes for reading it, and its noise.
     """
     with_forms, idle = "form" in path, "idle" in path
     if "least" in path:
         return f"<!doctype html><title>x</title>{WORDS}<script>{LEAST}</script>"
-    wrap = "function never(){%s}" if idle else "%s"
-    names = ("tag", "forms") if with_forms else ("tag",)
-    scripts = "".join(f"<script>{wrap % script(name)}</script>" for name in names)
-    return f"<!doctype html><title>x</title>{WORDS}{FORM if with_forms else ''}{scripts}"
+    # The tag fetches its part for forms by itself.
+    text = f"function never(){{{script('tag')}}}" if idle else script("tag")
+    return f"<!doctype html><title>x</title>{WORDS}{FORM if with_forms else ''}<script>{text}</script>"
 
 
 class Pages(BaseHTTPRequestHandler):
