@@ -119,6 +119,7 @@ class Bridge(ListeningCase):
     def test_a_link_to_somebody_elses_page_keeps_who_and_whence(self) -> None:
         self.frames.pages["/suits"] = "<title>Partner</title>Suits"
         save_link(self.site, "suits", f"{self.frames.url}/suits?shop=1")
+        save_link(self.site, "veils", f"{self.frames.url}/suits?veils=1")
         self.renewed()
         self.rule({"step": {"link": "suits"}}, name="partner_visit")
         self.publish("/suits", f"<a href='{self.clabo}/to/{self.site.key}/suits'>Protective suits</a>")
@@ -137,3 +138,11 @@ class Bridge(ListeningCase):
         self.assertEqual((credit.page.path, credit.origin.campaign), ("/start", "gear"))
         step = Event.objects.select_related("page").get(kind=Kind.STEP)
         self.assertEqual(step.page.path, "/suits")
+        # Another link counts its own step only, and one that does not exist leads nowhere.
+        page.goto(f"{self.clabo}/to/{self.site.key}/veils")
+        page.wait_for_url(f"{self.frames.url}/suits?**veils=1**")
+        self.until(lambda: Event.objects.filter(kind=Kind.STEP).count() == 2, "the other step")
+        gone = page.goto(f"{self.clabo}/to/{self.site.key}/no-such-link?to={self.frames.url}/suits")
+        assert gone
+        self.assertEqual((gone.status, Event.objects.filter(kind=Kind.STEP).count()), (404, 2))
+        self.assertEqual(Conversion.objects.count(), 1)
