@@ -65,13 +65,15 @@ def back_count(site: Site, rule: rules.Rule, counting: rules.Counting, days: int
     known = Inventory(site.pk)
     met = condition(rule, known)
     one_in = _one_in(site, rule, first, known)
-    while (caught := _caught(_counted(site, one_in).filter(met), start)) is None:
+    # A visit that reaches into the period began a day before it at most.
+    since = start - timedelta(days=1)
+    while (caught := _caught(_counted(site, one_in).filter(met), since)) is None:
         one_in *= 8
     counted = _counted(site, one_in)
     begun = start.timestamp()
     recent = [e for e in caught if e.time >= begun]
     places = _places(recent, known, one_in)
-    conversions = _conversions(caught, counted.filter(met, time__lt=start), counting)
+    conversions = _conversions(caught, counted.filter(met, time__lt=since), counting)
     midnights = [_midnight(site, first + timedelta(days=i)).timestamp() for i in range(days + 1)]
     # -1: before the period.
     per_day = Counter(bisect_right(midnights, e.time) - 1 for e in conversions)
@@ -116,13 +118,10 @@ def _counted(site: Site, one_in: int) -> QuerySet[Event]:
     return counted.annotate(bucket=F("visitor_id") % one_in).filter(bucket=0) if one_in > 1 else counted
 
 
-def _caught(events: QuerySet[Event], start: datetime) -> list[_Event] | None:
-    """The events from a day before `start` on, in time order; None where they are too many to look at one by one.
-
-    A visit that reaches into the period began a day before it at most.
-    """
+def _caught(events: QuerySet[Event], since: datetime) -> list[_Event] | None:
+    """The events from then on, in time order; None where they are too many to look at one by one."""
     columns = ("at", "visitor_id", "visit_id", "order", "kind", "page_id", "element_id", "name", "views")
-    late = events.filter(time__gte=start - timedelta(days=1))
+    late = events.filter(time__gte=since)
     at = Cast(Extract("time", "epoch", tzinfo=UTC), FloatField())
     rows = late.annotate(at=at).values_list(*columns)[: TOO_MANY + 1]
     found = [_Event._make(row) for row in rows]
@@ -130,7 +129,7 @@ def _caught(events: QuerySet[Event], start: datetime) -> list[_Event] | None:
 
 
 def _conversions(caught: Sequence[_Event], before: QuerySet[Event], counting: rules.Counting) -> list[_Event]:
-    """Which of the caught events are conversions, given those that came before the period."""
+    """Which of the caught events are conversions, given those that came before them."""
     orders = {e.order for e in caught if e.order}
     if orders:
         orders = set(before.filter(order__in=orders).values_list("order", flat=True))

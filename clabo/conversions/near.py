@@ -31,7 +31,8 @@ class NearMiss:
 def near_misses(rule: rules.Rule, events: QuerySet[Event], known: Inventory, one_in: int) -> list[NearMiss]:
     """Those of `events` that one part of `rule` keeps from meeting it, the most frequent places first.
 
-    `events` are those of one visitor in `one_in`. All parts are looked at in one reading. An event that two parts nearly meet is told of both.
+    `events` are those of one visitor in `one_in`. All parts are looked at in one reading. An event that two parts
+    nearly meet is told of both.
     """
     looked_at = [(part, nearly) for part in _parts(rule) if (nearly := _nearly(part, known)) is not None]
     looked_at = looked_at[:MOST_PARTS]

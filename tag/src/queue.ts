@@ -49,7 +49,10 @@ export interface Known {
 const DAY = 864e5;
 const MOST = 50;
 
-/** `identify` gives nothing once consent was taken back: then all is dropped. `mark` writes a cookie `clabo_<name>`; the one named "left" says that something could not be sent. */
+/**
+ * `identify` gives nothing once consent was taken back: then all is dropped. `mark` writes a cookie `clabo_<name>`; the
+ * one named "left" says that something could not be sent.
+ */
 export function makeQueue(
   settings: Settings,
   identify: () => Known | undefined,
@@ -77,7 +80,11 @@ export function makeQueue(
       if (Array.isArray(left)) waiting = [...left, ...waiting];
     } catch {}
   };
+  const drop = () => {
+    if (!identify()) waiting = [];
+  };
   const keep = () => {
+    drop();
     if (!stores || !(written || waiting.length)) return;
     written = waiting.length > 0;
     try {
@@ -100,8 +107,8 @@ export function makeQueue(
 
   function flush() {
     look();
-    const allowed = identify();
-    waiting = waiting.filter((event) => allowed && Date.now() - event.at < DAY);
+    drop();
+    waiting = waiting.filter((event) => Date.now() - event.at < DAY);
     if (busy || !waiting.length) return;
     const some = waiting.slice(0, MOST);
     busy = true;
@@ -137,7 +144,7 @@ export function makeQueue(
   addEventListener("pagehide", () => {
     leaving = true;
     look();
-    if (!identify()) waiting = [];
+    drop();
     // Asked again by a fetch that may be cut off: the server drops what comes twice, by event id.
     if (waiting.length && navigator.sendBeacon?.(`${settings.to}/hit/${settings.key}`, body(waiting.slice(0, MOST)))) {
       waiting = waiting.slice(MOST);

@@ -75,7 +75,9 @@ function run(settings: Settings) {
   // Own visits and rehearsals: the link says so once, and the browser or the tab remembers. Storage is slow to open:
   // whether there is anything to look up stands in a cookie.
   // Whatever is not needed on most pages is asked for in the cheapest way: the first use of anything costs.
-  const asked = location.search ? /[?&]clabo=([\w-]+)/.exec(location.search)?.[1] : undefined;
+  // The page may tidy its address before the first sending.
+  const came = location.search;
+  const asked = came ? /[?&]clabo=([\w-]+)/.exec(came)?.[1] : undefined;
   const token = asked && /^rehearse-([0-9a-z]{8,32})$/.exec(asked)?.[1];
   if (asked === "own") cookie("own", "1", 34128000);
   if (asked === "not-own") cookie("own", "", 0);
@@ -107,8 +109,8 @@ function run(settings: Settings) {
       who.visitor = (kept && /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(kept)?.[1]) || newId();
       cookie("id", who.visitor, 34128000);
       // What brought this visit here, for bridge links on later pages.
-      if (location.search && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(location.search))
-        tried(() => sessionStorage.setItem("clabo_came", location.search.slice(0, 1000)));
+      if (came && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(came))
+        tried(() => sessionStorage.setItem("clabo_came", came.slice(0, 1000)));
     }
     known = { who, left: kept.includes("clabo_left") };
     return known;
@@ -165,6 +167,7 @@ function run(settings: Settings) {
     if (!given) {
       refuse();
       cookie("id", "", 0);
+      cookie("left", "", 0);
       tried(() => localStorage.removeItem(`clabo_${settings.key}`));
     } else if (!opened) {
       open();

@@ -213,6 +213,17 @@ class BeforeSaving(TestCase):
         with patch("clabo.conversions.backcount.TOO_MANY", 120):
             self.assertEqual(back_count(site, rule, "every").one_in, 8, "more than was foreseen")
 
+    def test_a_visit_that_converted_just_before_the_period_does_not_again(self) -> None:
+        site = make_site()
+        today = datetime.now(UTC).astimezone(site.zone).date()
+        midnight = datetime.combine(today - timedelta(days=6), datetime.min.time(), site.zone).astimezone(UTC)
+        for minutes, order in ((-5, "n-1"), (5, "n-2")):
+            mark = event("/a", kind="mark", name="order", properties={"order": order})
+            receive([hit(site, midnight + timedelta(minutes=minutes), beacon(1, mark))])
+        rule = rules.parse({"event": {"name": "order"}})
+        counted = {mode: back_count(site, rule, mode, days=7).conversions for mode in rules.COUNTINGS}
+        self.assertEqual(counted, {"every": 1, "visit": 0, "visitor": 0})
+
     def test_what_was_foreseen_is_what_is_counted_once_saved(self) -> None:
         """Repeated order numbers and visitors from before the period included."""
         chance = random.Random(11)

@@ -395,6 +395,11 @@ class WhoIsCounted(ListeningCase):
         other.evaluate("clabo.consent(false)")
         self.quiet()
         self.assertEqual(Event.objects.count(), 4)
+        # Taken back before anything was sent: nobody is looked up, and nothing is left behind.
+        other.evaluate("clabo.consent(true); clabo.mark('hasty'); clabo.consent(false)")
+        self.quiet()
+        self.assertEqual((Event.objects.count(), other.context.cookies()), (4, []))
+        self.assertEqual(other.evaluate("Object.keys(localStorage)"), ["clabo_consent"])
 
     def test_without_a_stored_id_a_visit_holds_together(self) -> None:
         self.site.consent = "nameless"
