@@ -39,7 +39,6 @@ def page_html(path: str) -> str:
     with_forms, idle = "form" in path, "idle" in path
     if "least" in path:
         return f"<!doctype html><title>x</title>{WORDS}<script>{LEAST}</script>"
-    # The tag fetches its part for forms by itself.
     text = f"function never(){{{script('tag')}}}" if idle else script("tag")
     return f"<!doctype html><title>x</title>{WORDS}{FORM if with_forms else ''}<script>{text}</script>"
 
@@ -75,6 +74,7 @@ def main() -> None:
     threading.Thread(target=server.serve_forever, daemon=True).start()
     base = f"http://127.0.0.1:{server.server_port}"
     rows: list[list[object]] = []
+    touches: list[list[object]] = []
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
@@ -87,6 +87,7 @@ def main() -> None:
             ("a page with three forms", "/form"),
         ):
             loads: list[list[float]] = [[], []]
+            touched: list[float] = []
             for _ in range(LOADS):
                 page = browser.new_page()
                 session = page.context.new_cdp_session(page)
@@ -99,12 +100,19 @@ def main() -> None:
                     after = script_ms(session)
                     # A new renderer counts from nothing.
                     spent.append(after - before if after > before else after)
+                # The part for forms is fetched once somebody is seen at work.
+                before = script_ms(session)
+                page.mouse.move(50, 50)
+                page.wait_for_timeout(200)
+                touched.append(script_ms(session) - before)
                 page.close()
+            touches.append([says, *(f"{f(touched):.2f}" for f in (statistics.median, min))])
             rows.append([says, *(f"{f(spent):.2f}" for spent in loads for f in (statistics.median, min))])
         browser.close()
     table(
         ["script, ms", "a visitor's first page, median", "least", "the page after it, median", "least"], rows
     )
+    table(["script once the pointer has moved, ms", "median", "least"], touches)
     sizes = [
         [f"{name}.js", len(gzip.compress((settings.CLABO_TAG_DIR / f"{name}.js").read_bytes(), 9))]
         for name in PARTS

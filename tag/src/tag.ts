@@ -1,5 +1,6 @@
 /** The browser tag. Nothing here may ever throw into the page. */
 import { clicked } from "./clicks";
+import { described, type Submitted, submitted } from "./forms";
 import { holds, page } from "./place";
 import { type Element, type Known, makeQueue, type Sent, type Who } from "./queue";
 import type { Settings } from "./settings";
@@ -17,6 +18,9 @@ export interface Tag {
   viewed: ((address: string) => void)[];
   /** What happened before the part was there. */
   early: unknown[];
+  /** Called at every form that is sent; the part for forms takes it over. */
+  sent: (sent: Submitted) => unknown;
+  described: typeof described;
   /** What the address asked to be told. */
   told?: string;
 }
@@ -151,6 +155,13 @@ function run(settings: Settings) {
     return false;
   }
 
+  // Before the queue's own listener, which sends what there is: the page is left before the part for forms has come.
+  addEventListener("pagehide", () =>
+    tried(() => {
+      for (const { element, invalid } of (started.forms ?? []) as Partial<Submitted>[])
+        if (element && !invalid) event("form", element);
+    }),
+  );
   const decided = settings.consent === "ask" ? tried(() => localStorage.getItem("clabo_consent")) : "1";
   if (!inFrame && decided === "1" && open()) return;
   const refuse = () => {
@@ -189,7 +200,6 @@ function run(settings: Settings) {
   // -- parts that only some pages need -----------------------------------------------------------
   const started: Record<string, unknown[]> = {};
   const viewed: Tag["viewed"] = [];
-  const told = asked;
   const need = (name: string, early?: unknown) => {
     const waiting = started[name];
     if (waiting) {
@@ -202,19 +212,30 @@ function run(settings: Settings) {
     script.src = `${settings.to}/tag/part/${name}.js`;
     document.head.append(script);
   };
-  api.part = (name, start) => tried(() => start({ settings, event, viewed, told, early: started[name] ?? [] }));
+  const tag = {
+    settings,
+    event,
+    viewed,
+    described,
+    told: asked,
+    sent: (sent: Submitted) => sent.form.closest("[data-clabo-ignore]") || need("forms", sent),
+  };
+  api.part = (name, start) => tried(() => start(Object.assign(tag, { early: started[name]?.splice(0) ?? [] })));
 
   if (inFrame) {
     // The frame's own page: its forms are told to the page around it, and nothing else happens here.
     send = ({ kind, element }) => parent.postMessage({ clabo: settings.key, kind, element }, "*");
     need("forms");
+    addEventListener("submit", (e) => tried(() => tag.sent(submitted(e))), true);
     return;
   }
 
   let last = "";
   const address = () => (settings.fragment ? location.href : location.href.replace(/#.*/, ""));
+  // What watches forms costs most of all: it comes once somebody is seen at work on a page that has one.
+  let woken = false;
   const listen = () => {
-    if (document.forms.length) need("forms");
+    if (woken && document.forms.length) need("forms");
     if (settings.watch?.some((w) => holds(settings, w.where, location))) need("watch");
   };
   const view = () => {
@@ -248,6 +269,14 @@ function run(settings: Settings) {
     (e) => tried(() => clicked(e, settings, identify()?.who.visitor ?? "", (element) => event("click", element))),
     true,
   );
+  const wake = () => {
+    woken = true;
+    tried(listen);
+  };
+  for (const sign of ["pointermove", "pointerdown", "keydown"])
+    addEventListener(sign, wake, { once: true, capture: true, passive: true });
+  addEventListener("submit", (e) => tried(() => tag.sent(submitted(e))), true);
+  addEventListener("invalid", (e) => woken && need("forms", e), true);
   addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && need("forms")), true);
   addEventListener("message", (e) => {
     if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);

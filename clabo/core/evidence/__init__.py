@@ -27,6 +27,7 @@ from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_ra
 from clabo.core.evidence.ratios import bootstrap_ratio, ratio_of_means
 from clabo.core.evidence.sequential import confidence_sequence
 from clabo.core.evidence.types import Counts, Interval, Moments
+from clabo.core.evidence.usual import usual_range
 from clabo.core.evidence.verdicts import TestState, Verdict, verdict
 
 __all__ = [
@@ -62,5 +63,6 @@ __all__ = [
     "sequential_cost",
     "shrink_rates",
     "split_health",
+    "usual_range",
     "verdict",
 ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from typing import Any
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, Route
 
 from clabo.accounts.models import Role
 from clabo.collect.models import Element, Event, Kind, Standing, TrafficDay, Visitor
@@ -150,7 +150,38 @@ class Forms(ListeningCase):
         self.quiet()
         self.assertEqual({a for a in asked if a.startswith("/tag/")}, {f"/tag/{self.site.key}.js"})
         page.goto(self.own.url + "/form", wait_until="networkidle")
+        self.assertEqual([a for a in asked if "part" in a], [], "nobody has touched the page yet")
+        page.mouse.move(20, 20)
+        page.wait_for_timeout(300)
         self.assertEqual([a for a in asked if "part" in a], ["/tag/part/forms.js"])
+
+    def test_a_form_sent_before_its_code_has_come(self) -> None:
+        """The part is held back: what was done meanwhile is judged when it comes, or told as the page is left."""
+        self.publish(
+            "/quick",
+            "<form id=hidden onsubmit='event.preventDefault(); this.remove()'><button>hidden</button></form>"
+            "<form id=kept onsubmit='return false'><input name=q aria-invalid=true><button>kept</button></form>"
+            "<form id=empty><input name=q required><button>empty</button></form>"
+            "<form id=closing method=dialog><button>closing</button></form>"
+            "<form id=secret data-clabo-ignore onsubmit='return false'><button>secret</button></form>"
+            "<form id=leaving action=/left><button>leaving</button></form>",
+        )
+        self.publish("/left")
+        page = self.window()
+        held: list[Route] = []
+        page.route("**/tag/part/forms.js", lambda route: held.append(route))
+        page.goto(self.own.url + "/quick", wait_until="networkidle")
+        for name in ("hidden", "kept", "empty", "closing", "secret"):
+            page.click(f"text={name}")
+        self.assertEqual(self.forms(), [])
+        held.pop().continue_()
+        page.wait_for_timeout(500)
+        self.assertEqual(sorted(self.forms()), [("form", "hidden"), ("tried", "empty"), ("tried", "kept")])
+        page.goto(self.own.url + "/quick", wait_until="networkidle")
+        page.click("text=leaving")
+        page.wait_for_url("**/left**")
+        self.assertEqual(self.forms()[-1], ("form", "leaving"))
+        self.assertEqual(len(self.forms()), 4)
 
 
 class Clicks(ListeningCase):

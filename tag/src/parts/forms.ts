@@ -1,30 +1,10 @@
 /** Forms that are sent, told from forms that only look it. Names of fields are read, their values never. */
+import type { Submitted } from "../forms";
 import type { Element } from "../queue";
 import type { Tag } from "../tag";
 
-const clip = (text: string | null, most: number) => (text || "").slice(0, most);
-
-/** `form.id` and the like may be shadowed by a field of that name: attributes are not. */
-function described(form: HTMLFormElement): Element {
-  const names = new Set<string>();
-  for (const field of form.querySelectorAll("[name]")) names.add(clip(field.getAttribute("name"), 100));
-  const action = form.getAttribute("action");
-  let to = "";
-  if (action) {
-    try {
-      const url = new URL(action, location.href);
-      to = url.origin + url.pathname;
-    } catch {}
-  }
-  return {
-    id: clip(form.getAttribute("id"), 200),
-    name: clip(form.getAttribute("data-clabo-form") || form.getAttribute("name"), 200),
-    action: to.slice(0, 300),
-    fields: [...names].filter(Boolean).slice(0, 40),
-  };
-}
-
-function start({ event }: Tag) {
+function start(tag: Tag) {
+  const { event, described } = tag;
   const lately = { form: new WeakMap<HTMLFormElement, number>(), tried: new WeakMap<HTMLFormElement, number>() };
   const waiting = new Map<HTMLFormElement, () => void>();
 
@@ -56,39 +36,34 @@ function start({ event }: Tag) {
     waiting.set(form, look);
   }
 
-  function decide(form: HTMLFormElement, e: Event, element: Element, from: string, invalid: boolean) {
+  function decide({ event: e, form, element, from, invalid }: Submitted) {
+    const way = (e as SubmitEvent).submitter?.getAttribute("formmethod") || form.getAttribute("method");
+    if (way?.toLowerCase() === "dialog") return;
     if (!e.defaultPrevented) tell(form, "form", element);
     else if (invalid) tell(form, "tried", element);
     else watch(form, element, from);
   }
 
-  addEventListener(
-    "submit",
-    (e) => {
-      const form = e.target as HTMLFormElement;
-      // Before the page's own handlers, which may empty the fields or take the form away.
-      const element = described(form);
-      const from = location.href;
-      const way = (e as SubmitEvent).submitter?.getAttribute("formmethod") || form.getAttribute("method");
-      if (way?.toLowerCase() === "dialog") return;
-      const invalid = !!form.querySelector(":invalid");
-      let decided = false;
-      const once = () => {
-        if (decided) return;
-        decided = true;
-        try {
-          decide(form, e, element, from, invalid);
-        } catch {}
-      };
-      // Whichever comes first: a page's handler may keep the event from arriving up there.
-      addEventListener("submit", (again) => again === e && once(), { once: true });
-      addEventListener("pagehide", once, { once: true });
-      setTimeout(once, 0);
-    },
-    true,
-  );
+  tag.sent = (sent) => {
+    let decided = false;
+    const once = () => {
+      if (decided) return;
+      decided = true;
+      try {
+        decide(sent);
+      } catch {}
+    };
+    // Whichever comes first: a page's handler may keep the event from arriving up there.
+    addEventListener("submit", (again) => again === sent.event && once(), { once: true });
+    addEventListener("pagehide", once, { once: true });
+    setTimeout(once, 0);
+  };
   // The browser itself refuses a form with a field left empty, and no submit event comes. Pages that only look
   // at their fields fire the same event: it counts right after somebody has pressed something.
+  const refused = (e: Event) => {
+    const { form } = e.target as HTMLInputElement;
+    if (form) tell(form, "tried");
+  };
   let pressed = 0;
   const press = () => {
     pressed = Date.now();
@@ -99,12 +74,12 @@ function start({ event }: Tag) {
     "invalid",
     (e) => {
       try {
-        const { form } = e.target as HTMLInputElement;
-        if (form && Date.now() - pressed < 300) tell(form, "tried");
+        if (Date.now() - pressed < 300) refused(e);
       } catch {}
     },
     true,
   );
+  for (const sent of tag.early as (Submitted | Event)[]) sent instanceof Event ? refused(sent) : decide(sent);
   addEventListener("pagehide", () => {
     // Left while a success was waited for: the page itself led on.
     for (const [form] of waiting) tell(form, "form");
