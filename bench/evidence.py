@@ -29,6 +29,7 @@ from clabo.core.evidence import (
     rate_interval,
     rate_intervals,
     ratio_of_means,
+    return_interval,
     sequential_cost,
 )
 from clabo.core.evidence.proportions import difference_interval, ratio_interval
@@ -347,6 +348,51 @@ def timings() -> None:
     show("A table of 500 rows (best of 3)", ["method", "time"], rows)
 
 
+def few_conversions(draws: int) -> None:
+    """How often a page is taken to return surely less, or surely more, than it does."""
+    rng = np.random.default_rng(20)
+    rows: list[list[object]] = []
+    for mean in (0.5, 2, 4, 8, 20, 40, 100):
+        for says, varies, uneven in (
+            ("one value, Poisson", False, False),
+            ("values vary (CV 0.66)", True, False),
+            ("days vary (CV 0.7)", False, True),
+        ):
+            wrong = np.zeros((2, 2))
+            for _ in range(draws):
+                spend = rng.gamma(4, 10, 28)
+                share_of_day = spend / spend.sum()
+                counts = rng.poisson(mean * share_of_day * (rng.gamma(2, 0.5, 28) if uneven else 1.0))
+                # Mean 50 either way.
+                value = [
+                    float(rng.lognormal(-0.18, 0.6, c).sum() * 50) if varies else 50.0 * c
+                    for c in counts.tolist()
+                ]
+                came = int(counts.sum())
+                truth = mean * 50 / spend.sum()
+                each = sum(value) / came if came >= 5 else 50.0
+                for k, found in enumerate(
+                    (
+                        ratio_of_means(value, spend.tolist()),
+                        return_interval(came, each, value, spend.tolist()),
+                    )
+                ):
+                    wrong[k] += (truth > found.high, truth < found.low)
+            rows.append([f"{mean:g}", says, *(share(w / draws) for w in wrong.flatten())])
+    show(
+        f"A page's return over 28 days, wrongly called surely lower or higher than it is ({draws:,} draws)",
+        [
+            "conversions expected",
+            "setting",
+            "Fieller alone: lower",
+            "higher",
+            "as Clabo reads it: lower",
+            "higher",
+        ],
+        rows,
+    )
+
+
 def main() -> None:
     began = time.perf_counter()
     timings()
@@ -354,6 +400,7 @@ def main() -> None:
     peeking(20_000)
     false_alarms(4_000)
     power(400)
+    few_conversions(2_000)
     print(
         f"\n{days_needed(plan_rate_test(0.03, 0.2), 700)} days for 3 % and + 20 % at 700 visitors a day, for scale."
     )

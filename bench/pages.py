@@ -126,6 +126,14 @@ def main() -> None:
         entries = sum(r["entries"] for r in answer.json()["rows"])
         rows.append([name, f"{entries:,}", f"{times[3]:.0f}", f"{times[-1]:.0f}"])
     kept = TrafficDay.objects.count()
+    times = []
+    for _ in range(7):
+        began = time.perf_counter()
+        answer = client.get(f"/api/sites/{site.pk}/today")
+        times.append((time.perf_counter() - began) * 1000)
+        assert answer.status_code == 200, answer.content
+    times.sort()
+    rows.append(["Today", "", f"{times[3]:.0f}", f"{times[-1]:.0f}"])
     table([f"Pages, {VISITS:,} visits, {kept:,} roll-up rows", "entries", "median ms", "worst of 7 ms"], rows)
 
 

@@ -231,6 +231,8 @@ class CheckedOut(Schema):
     title: str
     findings: list[TagFindingOut]
     last_hit_at: datetime | None
+    # Silent for longer than it ever is.
+    stopped: bool
     twice_at: datetime | None
     new_links: int
     frames: list[str]
@@ -246,6 +248,7 @@ def check(request: HttpRequest, site_id: int, data: CheckIn) -> CheckedOut:
         title=found.title,
         findings=[TagFindingOut(verdict=f.verdict, good=f.good, more=f.more) for f in found.findings],
         last_hit_at=found.page.last_at if found.page else None,
+        stopped=bool(found.page and found.page.stopped_at),
         twice_at=found.page.twice_at if found.page else None,
         new_links=found.new_links,
         frames=found.frames,

@@ -18,6 +18,7 @@ from clabo.conversions.api import router as conversions
 from clabo.conversions.live_api import router as live
 from clabo.conversions.rehearsal_api import router as rehearsals
 from clabo.reports.api import router as reports
+from clabo.reports.today_api import router as today
 from clabo.sites.api import router as sites
 from clabo.spend.api import router as spend
 from clabo.splits.api import router as splits
@@ -49,7 +50,19 @@ class DescribedApi(NinjaAPI):
 
 
 api = DescribedApi(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
-for each in (accounts, sites, collect, bridge_links, conversions, live, rehearsals, spend, splits, reports):
+for each in (
+    accounts,
+    sites,
+    collect,
+    bridge_links,
+    conversions,
+    live,
+    rehearsals,
+    spend,
+    splits,
+    reports,
+    today,
+):
     api.add_router("", each)
 
 

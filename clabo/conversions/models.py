@@ -44,6 +44,11 @@ class ConversionRule(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
 
+    @property
+    def has_value(self) -> bool:
+        """A conversion is worth something that is known: money can be judged by it."""
+        return self.value is not None or bool(self.value_property)
+
     class Meta:
         constraints = (
             models.UniqueConstraint(

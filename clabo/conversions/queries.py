@@ -81,7 +81,7 @@ def changes_since(the_rules: Sequence[ConversionRule], since: datetime) -> dict[
     """The versions made since then, other than the first, oldest first."""
     found: dict[int, list[RuleVersion]] = {r.pk: [] for r in the_rules}
     rows = RuleVersion.objects.filter(rule__in=the_rules, version__gt=1, made_at__gte=since)
-    for version in rows.order_by("version"):
+    for version in rows.select_related("rule").order_by("version"):
         found[version.rule_id].append(version)
     return found
 

@@ -92,7 +92,8 @@ class PageRowOut(Schema):
     conversions: Decimal
     conversion_rate: IntervalOut | None
     thin: bool
-    revenue: Decimal
+    # Missing where a conversion has no value.
+    revenue: Decimal | None
     spend: Decimal
     cost_per_conversion: Decimal | None
     roas: Decimal | None
@@ -159,7 +160,7 @@ def lens_of(request: HttpRequest, site_id: int, words: LensIn) -> Lens:
 def lens_out(lens: Lens) -> LensOut:
     """The lens and its choices."""
     choices = [
-        RuleChoice(id=r.pk, name=r.name, category=r.category, has_value=r.value is not None)
+        RuleChoice(id=r.pk, name=r.name, category=r.category, has_value=r.has_value)
         for r in rules_of(lens.site)
     ]
     origins = Origin.objects.filter(site=lens.site)
@@ -206,12 +207,12 @@ def _row(r: pages.PageRow, lens: Lens) -> PageRowOut:
         conversions=r.conversions,
         bounce_rate=interval(r.bounce_rate),
         conversion_rate=interval(r.conversion_rate),
-        revenue=round(r.revenue, 4),
+        revenue=round(r.revenue, 4) if r.valued else None,
         spend=round(r.spend, 4),
         cost_per_conversion=None if r.cost_per_conversion is None else round(r.cost_per_conversion, 4),
         roas=None if r.roas is None else round(r.roas, 4),
         roas_interval=interval(r.roas_interval),
-        lifetime_revenue=over_lifetime(r.revenue, factor),
+        lifetime_revenue=over_lifetime(r.revenue, factor) if r.valued else None,
         lifetime_roas=over_lifetime(r.roas, factor),
     )
 

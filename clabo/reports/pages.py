@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
@@ -27,7 +27,7 @@ from clabo.core.evidence import (
     is_thin,
     lost_conversions,
     rate_intervals,
-    ratio_of_means,
+    return_interval,
 )
 from clabo.core.findings import Findings, LandingPage, findings
 from clabo.core.returns import cost_per_conversion, roas
@@ -57,6 +57,8 @@ class PageRow:
     roas_interval: Interval | None = None
     lost: float = 0.0
     intended_exit: bool = False
+    # What is counted has a value; without one there is no return on the spend, not one of nothing.
+    valued: bool = True
 
     @property
     def thin(self) -> bool:
@@ -68,7 +70,7 @@ class PageRow:
 
     @property
     def roas(self) -> Decimal | None:
-        return roas(self.revenue, self.spend)
+        return roas(self.revenue, self.spend) if self.valued else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,11 +169,34 @@ def _rows(lens: Lens) -> dict[int, PageRow]:
     for (day, page_id), cost in cost_under(lens).items():
         costs[page_id][day] = cost
         row(page_id).spend += cost
-    days = [lens.first + timedelta(days=i) for i in range(lens.days)]
-    for page_id, by_day in costs.items():
-        money = [float(by_day.get(d, 0)) for d in days]
-        rows[page_id].roas_interval = ratio_of_means([float(values[page_id].get(d, 0)) for d in days], money)
+    _add_returns(lens, rows, values, costs)
     return rows
+
+
+ByDay = Mapping[int, Mapping[date, Decimal]]
+
+
+def _add_returns(lens: Lens, rows: Mapping[int, PageRow], values: ByDay, costs: ByDay) -> None:
+    """The return on each page's spend. Where a page has few conversions, all pages together say what one is worth."""
+    valued = lens.rule is not None and lens.rule.has_value
+    everywhere = sum(r.converted for r in rows.values())
+    mean = float(sum(r.revenue for r in rows.values())) / everywhere if everywhere else 0.0
+    if not mean and lens.rule and lens.rule.value:
+        mean = float(lens.rule.value)
+    days = [lens.first + timedelta(days=i) for i in range(lens.days)]
+    for page_id, row in rows.items():
+        row.valued = valued
+        # From an event's property, and none has come: what one would bring is not known.
+        if not valued or not mean or page_id not in costs:
+            continue
+        each = mean if row.thin else float(row.revenue) / row.converted or mean
+        of_value, of_cost = values.get(page_id, {}), costs[page_id]
+        row.roas_interval = return_interval(
+            row.converted,
+            each,
+            [float(of_value.get(d, 0)) for d in days],
+            [float(of_cost.get(d, 0)) for d in days],
+        )
 
 
 @dataclass(frozen=True, slots=True)

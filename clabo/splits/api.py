@@ -216,6 +216,19 @@ def _letter(r: results.Result) -> str | None:
     return None if place is None else r.arms[1 + place].variant.letter
 
 
+def verdict_out(r: results.Result) -> VerdictOut:
+    """The verdict, with what a sentence about it needs."""
+    parts = r.verdict.sentence_parts
+    return VerdictOut(
+        kind=r.verdict.kind,
+        letter=_letter(r),
+        difference=_range(parts["difference"]) if "difference" in parts else None,
+        days_left=parts.get("days_left"),
+        overdue=bool(parts.get("overdue")),
+        all_worse=bool(parts.get("all_worse")),
+    )
+
+
 @router.get("/sites/{int:site_id}/tests", response=list[TestSummary])
 def tests(request: HttpRequest, site_id: int) -> list[TestSummary]:
     site = site_for(request, site_id)
@@ -299,17 +312,9 @@ def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[S
     site = site_for(request, site_id)
     test = services.test_of(site, test_id)
     r = results.result(read_lens(site, origin=words.origin, device=words.device, model=words.model), test)
-    parts = r.verdict.sentence_parts
     return ResultOut(
         test=TestOut(**_test(test)),
-        verdict=VerdictOut(
-            kind=r.verdict.kind,
-            letter=_letter(r),
-            difference=_range(parts["difference"]) if "difference" in parts else None,
-            days_left=parts.get("days_left"),
-            overdue=bool(parts.get("overdue")),
-            all_worse=bool(parts.get("all_worse")),
-        ),
+        verdict=verdict_out(r),
         arms=[_arm(a, test.rule.lifetime_factor) for a in r.arms],
         against=[
             AgainstOut(
@@ -355,12 +360,14 @@ def _arm(a: results.Arm, factor: Decimal | None) -> ArmOut:
         converted=a.counts.conversions,
         rate=_range(rate),
         thin=is_thin(a.counts.conversions, a.counts.trials),
-        value_per_visitor=a.value.mean if a.counts.trials else None,
+        value_per_visitor=a.value.mean if a.counts.trials and a.valued else None,
         value_sum=a.value_sum,
         spend=round(a.spend, 4),
         revenue=round(a.revenue, 4),
         roas=None if a.roas is None else round(a.roas, 4),
-        lifetime_value_per_visitor=over_lifetime(Decimal(a.value.mean), factor) if a.counts.trials else None,
+        lifetime_value_per_visitor=over_lifetime(Decimal(a.value.mean), factor)
+        if a.counts.trials and a.valued
+        else None,
         lifetime_roas=over_lifetime(a.roas, factor),
         chance=_number(a.chance),
         loss=_number(a.loss),

@@ -56,12 +56,14 @@ class Arm:
     value_sum: Decimal
     spend: Decimal
     revenue: Decimal
+    # What is counted has a value.
+    valued: bool = True
     chance: float = math.nan
     loss: float = math.nan
 
     @property
     def roas(self) -> Decimal | None:
-        return roas(self.revenue, self.spend)
+        return roas(self.revenue, self.spend) if self.valued else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,6 +221,7 @@ def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], first: date, la
         .annotate(Sum("value"))
     )
     for arm in arms:
+        arm.valued = test.rule.has_value
         if arm.page_id:
             arm.spend = Decimal(spend[arm.page_id])
             arm.revenue = revenue.get(arm.page_id) or Decimal(0)

@@ -131,6 +131,16 @@ class Coverage(TestCase):
         with self.assertRaises(Problem):
             check_page(self.site, "https://elsewhere.example/")
 
+    def test_a_page_without_the_tag_from_which_hits_came_lately_or_no_more(self) -> None:
+        receive(walk(self.site, 1, self.now, "/a"))
+        member = Member(self.site)
+        for stopped in (False, True):
+            Page.objects.update(stopped_at=self.now if stopped else None)
+            with patch("clabo.collect.checking.fetch", return_value=fetched("<head></head>")):
+                told = member.ask("POST", "/check-page", {"url": "/a"})
+            self.assertEqual((told["findings"][0]["verdict"], told["stopped"]), ("missing", stopped))
+            self.assertIsNotNone(told["last_hit_at"])
+
 
 @override_settings(EMAIL_BACKEND="django.core.mail.backends.locmem.EmailBackend")
 class Kit(TestCase):

@@ -24,7 +24,7 @@ from clabo.core.evidence.proportions import (
     rate_intervals,
 )
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
-from clabo.core.evidence.ratios import bootstrap_ratio, ratio_of_means
+from clabo.core.evidence.ratios import bootstrap_ratio, ratio_of_means, return_interval
 from clabo.core.evidence.sequential import confidence_sequence
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
@@ -60,6 +60,7 @@ __all__ = [
     "rate_interval",
     "rate_intervals",
     "ratio_of_means",
+    "return_interval",
     "sequential_cost",
     "shrink_rates",
     "split_health",

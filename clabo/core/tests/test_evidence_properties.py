@@ -5,8 +5,10 @@ from __future__ import annotations
 import math
 from unittest import TestCase
 
+import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from scipy import stats
 
 from clabo.core.evidence import (
     Counts,
@@ -23,8 +25,11 @@ from clabo.core.evidence import (
     plan_rate_test,
     rate_interval,
     ratio_of_means,
+    return_interval,
+    usual_range,
     verdict,
 )
+from clabo.core.evidence.ratios import poisson_limits
 
 
 @st.composite
@@ -96,6 +101,64 @@ class Means(TestCase):
         assume(i.bounded)
         self.assertLessEqual(i.low, i.estimate + 1e-9)
         self.assertGreaterEqual(i.high, i.estimate - 1e-9)
+
+
+class Returns(TestCase):
+    @given(
+        st.lists(st.tuples(st.integers(0, 3), st.floats(1, 500)), min_size=14, max_size=30),
+        st.floats(0.5, 200),
+    )
+    def test_is_never_surer_than_the_days_nor_than_the_count(
+        self, days: list[tuple[int, float]], each: float
+    ) -> None:
+        value, cost = [n * each for n, _ in days], [c for _, c in days]
+        count = sum(n for n, _ in days)
+        found = return_interval(count, each, value, cost)
+        plain = ratio_of_means(value, cost)
+        if not found.bounded:
+            self.assertEqual(found, plain)
+            return
+        self.assertTrue(0 <= found.low <= found.estimate <= found.high)
+        self.assertTrue(found.low <= max(0, plain.low) and plain.high <= found.high)
+        # No conversion in n days fits up to 3.69 expected ones.
+        self.assertGreaterEqual(found.high, 3.688 * each / sum(cost))
+
+    def test_no_conversion_yet_is_no_proof_of_a_loss(self) -> None:
+        spend = [1.0, 2.0, 3.0] * 5
+        found = return_interval(0, 59, [0.0] * 15, spend)
+        self.assertEqual((found.low, found.estimate), (0, 0))
+        self.assertAlmostEqual(found.high, stats.chi2.ppf(0.975, 2) / 2 * 59 / 30)
+        # Garwood's table: 5 seen, 1.62 to 11.67 expected.
+        low, high = poisson_limits(5)
+        self.assertEqual((round(low, 2), round(high, 2)), (1.62, 11.67))
+
+
+class Usual(TestCase):
+    @given(st.lists(st.integers(0, 100_000), min_size=4, max_size=12))
+    def test_holds_what_it_is_made_of_in_any_order(self, days: list[int]) -> None:
+        usual = usual_range(days)
+        self.assertTrue(0 <= usual.low <= usual.estimate <= usual.high)
+        self.assertEqual(usual, usual_range(sorted(days)))
+        wider = usual_range(days, level=0.99)
+        self.assertTrue(wider.low <= usual.low and usual.high <= wider.high)
+
+    def test_the_next_day_falls_in_it_as_often_as_it_says(self) -> None:
+        random = np.random.default_rng(7)
+        for mean, varies in ((0.5, 0.0), (6, 0.3), (60, 0.0), (60, 0.3), (3000, 0.1)):
+            rates = mean * (
+                random.gamma(1 / varies**2, varies**2, (2000, 9)) if varies else np.ones((2000, 9))
+            )
+            inside = 0
+            for *before, day in random.poisson(rates).tolist():
+                usual = usual_range(before)
+                inside += usual.low <= day <= usual.high
+            # 95 % or more: at counts this small or even, whole numbers and the floor of a Poisson widen it.
+            self.assertGreater(inside / 2000, 0.935, (mean, varies))
+
+    def test_too_few_days_say_nothing(self) -> None:
+        self.assertFalse(usual_range([5, 5, 5]).known)
+        with self.assertRaises(ValueError):
+            usual_range([1, 2, 3, -1])
 
 
 class Sequences(TestCase):

@@ -9,7 +9,9 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.models import Membership, Role
+from clabo.collect import watching
 from clabo.collect.models import Event, Visit
+from clabo.collect.models import Page as KnownPage
 from clabo.conversions.models import Conversion
 from clabo.demo import loading, scenario
 from clabo.sites.models import Site
@@ -17,7 +19,7 @@ from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_site
 
-SECTIONS = ["pixel", "conversions", "live", "spend", "pages", "tests", "people"]
+SECTIONS = ["today", "pixel", "conversions", "live", "spend", "pages", "tests", "people"]
 
 
 class Screens(BrowserCase):
@@ -115,6 +117,28 @@ class Screens(BrowserCase):
         self.assertEqual(same.inner_text(), seen)
         page.go_back()
         expect(page.get_by_role("button", name="Conversion: starter kit orders")).to_be_visible()
+
+    def test_today_leads_to_what_is_to_be_done(self) -> None:
+        # The worker has had its look, and the next is ten minutes off. The page is rare here: its silence is made known.
+        watching.watch_tags()
+        lost_page = KnownPage.objects.get(path="/queen-rearing")
+        KnownPage.objects.filter(pk=lost_page.pk).update(stopped_at=lost_page.last_at, per_day=9)
+        page = self.enter()
+        expect(page.get_by_role("heading", name="Today", level=1)).to_be_visible()
+        mend = page.get_by_role("region", name="To mend")
+        lost = mend.get_by_role("listitem").filter(has_text="/queen-rearing")
+        expect(lost).to_contain_text("has sent nothing since")
+        expect(mend.get_by_role("listitem").filter(has_text="/journal/first-swarm")).to_contain_text("twice")
+        expect(page.get_by_role("link", name=re.compile("^Today"))).to_contain_text("to mend")
+        lost.get_by_role("link", name="Check the page").click()
+        expect(page.get_by_role("textbox", name="Check a page")).to_have_value("brackenhive.example/queen-rearing")
+        page.go_back()
+        yesterday = page.get_by_role("region", name="Yesterday")
+        expect(yesterday.get_by_role("row", name=re.compile("^visits"))).to_contain_text(
+            re.compile(r"\d+ to \d+")
+        )
+        page.get_by_role("region", name="To decide").get_by_role("link", name="See the page").first.click()
+        expect(page.get_by_role("complementary", name="Detail")).to_be_visible()
 
     def test_everything_from_the_keyboard(self) -> None:
         page = self.enter()

@@ -15,11 +15,13 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 from clabo.accounts.problems import Problem
 from clabo.collect.models import Page
 from clabo.conversions.lens import read_lens
+from clabo.conversions.models import ConversionRule
 from clabo.core.evidence import Counts, compare_rates
 from clabo.reports.pages import compare_pages, page_table
 from clabo.sites.models import Site
 from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
+from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
 
 AD = "?utm_source=meadow&utm_medium=cpc&utm_campaign=autumn"
@@ -116,22 +118,26 @@ class Table(TestCase):
         receive(hits)
         self.ids = {p.path: p.pk for p in Page.objects.all()}
 
-    def spend(self, cost: int) -> None:
+    def spend(self, cost: int, days: int = 1) -> None:
+        """So much a day, for an ad that leads to /a."""
         batch = SpendImport.objects.create(
             site=self.site, file_name="f", digest="0", stored_as="0", state="done"
         )
-        SpendRow.objects.create(
-            site=self.site,
-            batch=batch,
-            day=NOON.date(),
-            source="meadow",
-            campaign="autumn",
-            impressions=0,
-            clicks=0,
-            cost=cost,
-            fingerprint="0",
-        )
-        rejoin(self.site.pk, {NOON.date()})
+        spent = [NOON.date() - timedelta(days=n) for n in range(days)]
+        for n, day in enumerate(spent):
+            SpendRow.objects.create(
+                site=self.site,
+                batch=batch,
+                day=day,
+                source="meadow",
+                campaign="autumn",
+                page_id=self.ids["/a"],
+                impressions=0,
+                clicks=0,
+                cost=cost + n % 3,
+                fingerprint="0",
+            )
+        rejoin(self.site.pk, spent)
 
     def test_money(self) -> None:
         self.spend(295)
@@ -140,6 +146,29 @@ class Table(TestCase):
         self.assertEqual(a.cost_per_conversion, Decimal("29.5"))
         self.assertEqual((b.page.path, b.spend, b.roas, b.cost_per_conversion), ("/b", 0, None, None))
         self.assertEqual(page_table(read_lens(self.site, "7d", device="phone")).rows, [])
+
+    def test_spend_without_a_sale_is_a_loss_only_once_it_is_enough(self) -> None:
+        make_rule(self.site, "/never", name="rare", value=Decimal(59))
+        rare = ConversionRule.objects.get(name="rare").pk
+        for a_day, kinds in ((5, []), (40, ["loses_money"])):
+            SpendRow.objects.all().delete()
+            self.spend(a_day, days=14)
+            table = page_table(read_lens(self.site, "28d", conversion=rare))
+            self.assertEqual([f.kind for f in table.findings.found], kinds)
+            interval = table.rows[0].roas_interval
+            assert interval
+            self.assertAlmostEqual(interval.high, 3.689 * 59 / float(table.rows[0].spend), places=3)
+
+    def test_what_has_no_value_returns_neither_money_nor_nothing(self) -> None:
+        make_rule(self.site, "/a", name="seen")
+        seen = ConversionRule.objects.get(name="seen").pk
+        self.spend(500, days=14)
+        table = page_table(read_lens(self.site, "28d", conversion=seen))
+        row = table.rows[0]
+        self.assertEqual((row.page.path, row.roas, row.roas_interval, row.valued), ("/a", None, None, False))
+        self.assertEqual([f.kind for f in table.findings.found], [])
+        said = Member(self.site).ask("GET", f"/pages?conversion={seen}")["rows"][0]
+        self.assertEqual((said["revenue"], said["roas"], said["lifetime_revenue"]), (None, None, None))
 
     def test_the_period_before_has_as_many_days(self) -> None:
         day = (NOON + timedelta(days=1)).date()

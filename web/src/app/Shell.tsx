@@ -6,6 +6,7 @@ import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
 import { ThinPattern } from "../charts/SpreadBar";
 import { ago } from "../parts/format";
+import { todayQuery, toMend } from "../parts/today";
 import { Button, cx, Select } from "../parts/ui";
 import { useSession, useSite } from "./session";
 
@@ -23,6 +24,7 @@ function Mark() {
 }
 
 const SECTIONS = [
+  { name: "", places: [["today", "Today", "d"]] },
   {
     name: "Set up",
     places: [
@@ -57,9 +59,12 @@ function useStates(siteId: number): Partial<Record<PlaceName, { text: string; wa
     queryKey: ["tests", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/tests", path)),
   }).data;
+  const today = useQuery(todayQuery(siteId)).data;
+  const mend = today && toMend(today);
   const running = tests?.filter((t) => t.state === "running") ?? [];
   const broken = running.filter((t) => t.verdict === "broken_split").length;
   return {
+    today: mend ? { text: `${mend} to mend`, warn: true } : undefined,
     pixel:
       pixel &&
       (pixel.stopped
@@ -109,7 +114,7 @@ export function Shell() {
         </div>
         {SECTIONS.map((section) => (
           <div key={section.name} className="contents md:mt-2 md:block">
-            <div className="mb-1 hidden px-4 text-[12px] text-quiet md:block">{section.name}</div>
+            {section.name && <div className="mb-1 hidden px-4 text-[12px] text-quiet md:block">{section.name}</div>}
             {section.places.map(([path, name]) => (
               <Link
                 key={path}
@@ -138,7 +143,7 @@ export function Shell() {
             <Select
               aria-label="Site"
               value={siteId}
-              onChange={(e) => navigate({ to: "/s/$siteId/pages", params: { siteId: e.target.value } })}
+              onChange={(e) => navigate({ to: "/s/$siteId/today", params: { siteId: e.target.value } })}
               className="text-[13px]"
             >
               {sites.map((s) => (

@@ -57,7 +57,7 @@ export function makeRouter(queries: QueryClient) {
       if (!now.email) throw redirect({ to: now.setup_needed ? "/setup" : "/sign-in" });
       const site = now.workspaces.flatMap((w) => w.sites)[0];
       if (!site) throw redirect({ to: "/new-site" });
-      throw redirect({ to: "/s/$siteId/pages", params: { siteId: String(site.id) } });
+      throw redirect({ to: "/s/$siteId/today", params: { siteId: String(site.id) } });
     },
   });
   const signIn = createRoute({
@@ -118,6 +118,14 @@ export function makeRouter(queries: QueryClient) {
   });
   const place = <P extends string>(path: P, load: () => Promise<{ default: () => React.ReactNode }>) =>
     createRoute({ getParentRoute: () => site, path, component: lazyRouteComponent(load) });
+  const pixel = createRoute({
+    getParentRoute: () => site,
+    path: "pixel",
+    // A page to be checked at once.
+    validateSearch: (s: Record<string, unknown>): { check?: string } =>
+      typeof s.check === "string" ? { check: s.check } : {},
+    component: lazyRouteComponent(() => import("../places/pixel/Pixel")),
+  });
   const test = createRoute({
     getParentRoute: () => site,
     path: "tests/$testId",
@@ -135,7 +143,8 @@ export function makeRouter(queries: QueryClient) {
       newSite,
       site.addChildren([
         pages,
-        place("pixel", () => import("../places/pixel/Pixel")),
+        place("today", () => import("../places/today/Today")),
+        pixel,
         place("conversions", () => import("../places/conversions/Conversions")),
         place("live", () => import("../places/live/Live")),
         place("spend", () => import("../places/spend/Spend")),

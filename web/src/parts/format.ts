@@ -33,6 +33,17 @@ export function day(iso: string | null | undefined) {
   return new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short" }).format(date);
 }
 
+/** "Wednesday", of a day. */
+export const weekday = (iso: string) =>
+  new Intl.DateTimeFormat("en-GB", { weekday: "long", timeZone: "UTC" }).format(new Date(`${iso}T12:00:00Z`));
+
+/** "23 Nov, 14:02". */
+export function hour(iso: string | null | undefined) {
+  if (!iso) return DASH;
+  const at = new Date(iso);
+  return `${day(iso)}, ${new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit" }).format(at)}`;
+}
+
 export function clock(iso: string) {
   return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" }).format(
     new Date(iso),

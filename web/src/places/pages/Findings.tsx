@@ -1,4 +1,5 @@
 /** What stands out, in sentences. The server has found it; here it is worded. */
+import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { count, money, percent, plural } from "../../parts/format";
 import type { Row } from "./columns";
@@ -17,7 +18,23 @@ export function Findings({ report, open }: { report: Report; open: (page: number
     <p className="border-b py-3 text-[15px] leading-relaxed">
       {said.map(({ f, row }) => (
         <span key={f.kind}>
-          <Said finding={f} row={row} report={report} open={open} />{" "}
+          <Said
+            finding={f}
+            row={row}
+            together={report.together}
+            category={report.lens.conversion?.category}
+            currency={report.lens.currency}
+            hasMargin={report.lens.break_even_roas > 1}
+            page={
+              <button
+                type="button"
+                className="num text-[14px] font-semibold underline decoration-line underline-offset-4"
+                onClick={() => open(row.page_id)}
+              >
+                <bdi>{row.path}</bdi>
+              </button>
+            }
+          />{" "}
         </span>
       ))}
       {!said.length && "No page stands out beyond doubt. "}
@@ -32,28 +49,19 @@ export function Findings({ report, open }: { report: Report; open: (page: number
   );
 }
 
-function Said({
-  finding,
-  row,
-  report,
-  open,
-}: {
-  finding: Finding;
-  row: Row;
-  report: Report;
-  open: (page: number) => void;
-}) {
-  const { currency, conversion } = report.lens;
-  const many = plural(conversion?.category);
-  const page = (
-    <button
-      type="button"
-      className="num text-[14px] font-semibold underline decoration-line underline-offset-4"
-      onClick={() => open(row.page_id)}
-    >
-      <bdi>{row.path}</bdi>
-    </button>
-  );
+interface SaidProps {
+  finding: Pick<Finding, "kind" | "profit" | "lost">;
+  row: Pick<Row, "spend" | "revenue" | "conversion_rate">;
+  /** All pages' rate together, and what is counted in which money. */
+  together: number | null;
+  category: string | undefined;
+  currency: string;
+  hasMargin: boolean;
+  /** The page's name, as a link. */
+  page: ReactNode;
+}
+
+export function Said({ finding, row, together, category, currency, hasMargin, page }: SaidProps) {
   if (finding.kind === "loses_money")
     return (
       <>
@@ -65,13 +73,13 @@ function Said({
     return (
       <>
         {page} <strong className="text-fern">earns most</strong>: {money(finding.profit, currency, 0)}
-        {report.lens.break_even_roas > 1 && " of margin"} left after {money(row.spend, currency, 0)} of ads.
+        {hasMargin && " of margin"} left after {money(row.spend, currency, 0)} of ads.
       </>
     );
   return (
     <>
       {page} <strong className="text-brick">converts badly</strong>: {percent(row.conversion_rate?.estimate)} of its
-      visits, all pages together {percent(report.together)}; about {count(Math.round(finding.lost))} {many} lost.
+      visits, all pages together {percent(together)}; about {count(Math.round(finding.lost))} {plural(category)} lost.
     </>
   );
 }

@@ -104,7 +104,9 @@ export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
                   row.lifetime_roas == null ? "" : `; over a lifetime ${times(row.lifetime_roas)}`
                 }`
               : row.roas == null
-                ? "nothing was spent"
+                ? Number(row.spend)
+                  ? "what is counted has no value"
+                  : "nothing was spent"
                 : "too few days with spend for a range"
           }
           was={before && times(before.roas)}

@@ -267,7 +267,8 @@ const conversions = (r: Row) => {
 };
 
 function Roas({ row, frame }: { row: Row; frame: Frame }) {
-  if (row.roas == null) return <span className="text-[12.5px] text-quiet">no spend</span>;
+  if (row.roas == null)
+    return <span className="text-[12.5px] text-quiet">{Number(row.spend) ? "no value" : "no spend"}</span>;
   const i = row.roas_interval;
   // Against break-even: 1 over the margin, from the server.
   const bar = frame.read.break_even_roas;

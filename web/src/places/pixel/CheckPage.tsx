@@ -12,9 +12,11 @@ type Finding = Schemas["TagFindingOut"];
 const SAYS: Record<Finding["verdict"], (more: string, found: Found) => string> = {
   found: () => "The tag is in the page.",
   missing: (_, found) =>
-    found.last_hit_at
-      ? "The tag is not in the page’s text, but hits come from it: another script puts it in."
-      : "The tag is not in the page. Paste the line from Install into its head.",
+    found.stopped
+      ? "The tag is gone from the page. Paste the line from Install into its head again."
+      : found.last_hit_at
+        ? "The tag is not in the page’s text, but hits come from it: another script puts it in, or it was taken out since the last one."
+        : "The tag is not in the page. Paste the line from Install into its head.",
   twice: (more) => `The tag is in the page ${more}. Remove all but one.`,
   old_key: (more) => `A tag with the key ${more} is in the page. It is not this site’s: take it out.`,
   in_body: () => "The tag is in the body instead of the head. It works, a moment later; split tests may flash.",
@@ -94,15 +96,15 @@ function Result({ found }: { found: Found }) {
         {found.findings.map((f) => (
           <Line
             key={f.verdict}
-            good={f.good || (f.verdict === "missing" && found.last_hit_at != null)}
+            good={f.good || (f.verdict === "missing" && found.last_hit_at != null && !found.stopped)}
             text={SAYS[f.verdict](f.more ?? "", found)}
           />
         ))}
         <Line
-          good={found.last_hit_at != null}
+          good={found.last_hit_at != null && !found.stopped}
           text={
             found.last_hit_at
-              ? `The last hit from it came ${ago(found.last_hit_at)}.`
+              ? `The last hit from it came ${ago(found.last_hit_at)}${found.stopped ? ", longer ago than it is ever quiet" : ""}.`
               : "No hit has come from it yet: nobody has opened it with the tag on it."
           }
         />

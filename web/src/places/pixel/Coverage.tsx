@@ -22,11 +22,11 @@ const SOURCES: Record<string, string> = {
   link: "a page links to it",
 };
 
-export function Coverage({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
+export function Coverage({ siteId, canEdit, check = "" }: { siteId: number; canEdit: boolean; check?: string }) {
   const [search, setSearch] = useState("");
   const [state, setState] = useState("");
   const [adding, setAdding] = useState(false);
-  const [checking, setChecking] = useState("");
+  const [checking, setChecking] = useState(check);
   const wanted = useDeferredValue(search);
   const coverage = useQuery({
     queryKey: ["coverage", siteId, wanted, state],

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
@@ -19,7 +20,8 @@ type Part = "install" | "coverage" | "counted";
 export default function Pixel() {
   const siteId = useSiteId();
   const site = useSite(siteId);
-  const [part, setPart] = useState<Part>();
+  const { check } = useSearch({ from: "/s/$siteId/pixel" });
+  const [part, setPart] = useState<Part | undefined>(check ? "coverage" : undefined);
   const [settings, setSettings] = useState(false);
   const pixel = useQuery({
     queryKey: ["pixel", siteId, ""],
@@ -75,7 +77,7 @@ export default function Pixel() {
             >
               <div className="mt-4">
                 {shown === "install" && <Install siteId={siteId} canEdit={site.canEdit} />}
-                {shown === "coverage" && <Coverage siteId={siteId} canEdit={site.canEdit} />}
+                {shown === "coverage" && <Coverage siteId={siteId} canEdit={site.canEdit} check={check} />}
                 {shown === "counted" && <Counted siteId={siteId} canEdit={site.canEdit} />}
               </div>
               {shown === "coverage" && <Refusals rows={now.refusals} />}

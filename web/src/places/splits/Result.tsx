@@ -171,7 +171,8 @@ export default function ResultPlace() {
 function Worth({ r }: { r: Result }) {
   const against = r.against.find((a) => a.letter === r.verdict.letter);
   const v = against?.value_sequence;
-  if (r.verdict.kind !== "adopt" || v?.low == null || v.high == null) return null;
+  if (r.verdict.kind !== "adopt" || v?.low == null || v.high == null || r.arms[0]?.value_per_visitor == null)
+    return null;
   const month = r.visitors_per_day * 30;
   const [low, high] = [v.low * month, v.high * month];
   return (
@@ -348,7 +349,9 @@ function Arms({ r }: { r: Result }) {
                       )}
                     </td>
                     <td className="num">
-                      {value?.low != null && value.high != null ? `${signed(value.low)} to ${signed(value.high)}` : "–"}
+                      {a.value_per_visitor != null && value?.low != null && value.high != null
+                        ? `${signed(value.low)} to ${signed(value.high)}`
+                        : "–"}
                     </td>
                     <td className="num">{Number(a.spend) ? money(a.spend, undefined, 0) : "–"}</td>
                     <td className="num">

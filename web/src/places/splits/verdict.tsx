@@ -32,52 +32,68 @@ interface Words {
 
 const WORTH = (r: Result) => (r.worth * 100).toFixed(r.worth < 0.0095 ? 2 : 1);
 
+/** What a decided or broken test says, in one sentence; nothing while it is open. */
+export function decidedHead(v: Schemas["VerdictOut"], category: string): ReactNode {
+  const many = plural(category);
+  const d = v.difference;
+  switch (v.kind) {
+    case "adopt":
+      return (
+        <>
+          Adopt {v.letter}. It brings{" "}
+          <span className="text-fern">
+            {per100(d?.low ?? 0)} to {per100(d?.high ?? 0)} more {many} per 100 visitors
+          </span>{" "}
+          than A.
+        </>
+      );
+    case "keep_control":
+      return v.all_worse ? (
+        <>
+          Keep A. {v.letter} brings{" "}
+          <span className="text-brick">
+            {per100(-(d?.high ?? 0))} to {per100(-(d?.low ?? 0))} fewer {many} per 100 visitors
+          </span>
+          .
+        </>
+      ) : (
+        <>Keep A. {v.letter} cannot be better by as much as is worth having.</>
+      );
+    case "no_difference":
+      return <>No difference worth having is left to find: stop.</>;
+    case "broken_split":
+      return (
+        <>
+          Do not read this: <span className="text-brick">the split is broken</span>.
+        </>
+      );
+  }
+}
+
 export function verdictWords(r: Result): Words {
   const many = plural(r.category);
   const d = r.verdict.difference;
-  const letter = r.verdict.letter;
+  const head = decidedHead(r.verdict, r.category);
   const looked = "The range is honest at every look, so looking daily has not weakened this.";
   switch (r.verdict.kind) {
     case "adopt":
       return {
-        head: (
-          <>
-            Adopt {letter}. It brings{" "}
-            <span className="text-fern">
-              {per100(d?.low ?? 0)} to {per100(d?.high ?? 0)} more {many} per 100 visitors
-            </span>{" "}
-            than A.
-          </>
-        ),
+        head,
         reason: r.decided_on ? `Decided on ${day(r.decided_on)}, and it has stayed so. ${looked}` : looked,
       };
     case "keep_control":
       return {
-        head: r.verdict.all_worse ? (
-          <>
-            Keep A. {letter} brings{" "}
-            <span className="text-brick">
-              {per100(-(d?.high ?? 0))} to {per100(-(d?.low ?? 0))} fewer {many} per 100 visitors
-            </span>
-            .
-          </>
-        ) : (
-          <>Keep A. {letter} cannot be better by as much as is worth having.</>
-        ),
+        head,
         reason: `Its difference lies between ${signed((d?.low ?? 0) * 100)} and ${signed((d?.high ?? 0) * 100)} per 100 visitors; ${WORTH(r)} would have been worth having. ${looked}`,
       };
     case "no_difference":
       return {
-        head: <>No difference worth having is left to find: stop.</>,
+        head,
         reason: `Whatever the difference is, it is smaller than the ${WORTH(r)} ${many} per 100 visitors that were worth having. ${looked}`,
       };
     case "broken_split":
       return {
-        head: (
-          <>
-            Do not read this: <span className="text-brick">the split is broken</span>.
-          </>
-        ),
+        head,
         reason: (
           <>
             Planned {shares(r.arms.map((a) => a.share))}, arrived{" "}

@@ -1,0 +1,207 @@
+"""Today: what asks for somebody, as JSON. The interface words it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Literal
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from clabo.collect.coverage import Covered
+from clabo.conversions.api import ChangeOut, change_out
+from clabo.core.returns import break_even
+from clabo.reports.api import IntervalOut, interval
+from clabo.reports.today import today
+from clabo.reports.yesterday import Yesterday
+from clabo.sites.access import site_for
+from clabo.splits.api import VerdictOut, verdict_out
+from clabo.splits.results import Result
+
+router = Router(tags=["reports"])
+MOST_NAMED = 20
+
+
+class NamedPage(Schema):
+    host: str
+    path: str
+    # Views a day as it was, and when the tag was last heard; missing where it goes on.
+    per_day: float | None
+    stopped_at: datetime | None
+
+
+class QuietOut(Schema):
+    id: int
+    name: str
+    per_day: float
+    last_at: datetime
+
+
+class TestNote(Schema):
+    __test__ = False
+
+    id: int
+    name: str
+    category: str
+    visitors: int
+    verdict: VerdictOut
+
+
+class PageNote(Schema):
+    """A finding among the landing pages of the last 28 days."""
+
+    kind: Literal["loses_money", "earns", "converts_badly"]
+    page_id: int
+    path: str
+    spend: Decimal
+    revenue: Decimal
+    profit: Decimal
+    roas_interval: IntervalOut | None
+    entries: int
+    converted: int
+    conversion_rate: IntervalOut | None
+    lost: float
+
+
+class ChangedRule(ChangeOut):
+    id: int
+    name: str
+
+
+class CountOut(Schema):
+    """A count of the day, and the range in which it usually falls."""
+
+    # Nothing for visits.
+    id: int | None
+    name: str
+    count: int
+    usual: IntervalOut | None
+
+
+class YesterdayOut(Schema):
+    day: date
+    days: int
+    away: bool
+    counts: list[CountOut]
+
+
+class TodayOut(Schema):
+    now: datetime
+    first_at: datetime | None
+    last_at: datetime | None
+    rules: int
+    has_spend: bool
+    silent_since: datetime | None
+    late_since: datetime | None
+    set_aside: int
+    # At most twenty of each are named.
+    stopped: list[NamedPage]
+    stopped_total: int
+    twice: list[NamedPage]
+    twice_total: int
+    quiet: list[QuietOut]
+    broken: list[TestNote]
+    spend_until: date | None
+    spend_overdue: bool
+    spend_total: Decimal
+    # What joined no visit, where it is more than a trifle.
+    spend_unjoined: Decimal
+    decided: list[TestNote]
+    overdue: list[TestNote]
+    findings: list[PageNote]
+    together: float | None
+    # What the findings count, in which money, and from which return ads pay for themselves.
+    counting: str | None
+    category: str | None
+    currency: str
+    has_margin: bool
+    break_even_roas: float
+    changed: list[ChangedRule]
+    yesterday: YesterdayOut | None
+
+
+def _note(r: Result) -> TestNote:
+    return TestNote(
+        id=r.test.pk,
+        name=r.test.name,
+        category=r.test.rule.category,
+        visitors=sum(a.counts.trials for a in r.arms),
+        verdict=verdict_out(r),
+    )
+
+
+def _named(pages: Sequence[Covered]) -> list[NamedPage]:
+    return [
+        NamedPage(host=c.host, path=c.path, per_day=c.per_day, stopped_at=c.stopped_at)
+        for c in pages[:MOST_NAMED]
+    ]
+
+
+def _yesterday(y: Yesterday) -> YesterdayOut:
+    counts = [
+        CountOut(
+            id=c.rule.pk if c.rule else None,
+            name=c.rule.name if c.rule else "visits",
+            count=c.count,
+            usual=interval(c.usual),
+        )
+        for c in y.counts
+    ]
+    return YesterdayOut(day=y.day, days=y.days, away=y.away, counts=counts)
+
+
+@router.get("/sites/{int:site_id}/today", response=TodayOut)
+def get_today(request: HttpRequest, site_id: int) -> TodayOut:
+    site = site_for(request, site_id)
+    t = today(site)
+    return TodayOut(
+        now=t.now,
+        first_at=t.first_at,
+        last_at=t.last_at,
+        rules=t.rules,
+        has_spend=t.has_spend,
+        silent_since=t.silent_since,
+        late_since=t.late_since,
+        set_aside=t.set_aside,
+        stopped=_named(t.stopped),
+        stopped_total=len(t.stopped),
+        twice=_named(t.twice),
+        twice_total=len(t.twice),
+        quiet=[
+            QuietOut(id=q.rule.pk, name=q.rule.name, per_day=q.per_day, last_at=q.last_at) for q in t.quiet
+        ],
+        broken=[_note(r) for r in t.broken],
+        spend_until=t.spend.last_day,
+        spend_overdue=t.spend.overdue,
+        spend_total=t.spend.total,
+        spend_unjoined=t.spend.unjoined,
+        decided=[_note(r) for r in t.decided],
+        overdue=[_note(r) for r in t.overdue],
+        findings=[
+            PageNote(
+                kind=f.kind,
+                page_id=row.page.pk,
+                path=row.page.path,
+                spend=round(row.spend, 2),
+                revenue=round(row.revenue, 2),
+                profit=round(f.profit, 2),
+                roas_interval=interval(row.roas_interval),
+                entries=row.entries,
+                converted=row.converted,
+                conversion_rate=interval(row.conversion_rate),
+                lost=f.lost,
+            )
+            for f, row in t.findings
+        ],
+        together=t.together if math.isfinite(t.together) else None,
+        counting=t.lens.rule.name if t.lens.rule else None,
+        category=t.lens.rule.category if t.lens.rule else None,
+        currency=site.currency,
+        has_margin=site.margin is not None,
+        break_even_roas=break_even(site.margin),
+        changed=[ChangedRule(id=v.rule_id, name=v.rule.name, **change_out(v).dict()) for v in t.changed],
+        yesterday=_yesterday(t.yesterday) if t.yesterday else None,
+    )
