@@ -17,6 +17,7 @@ from clabo.core.rhythm import HOURS, silence
 from clabo.sites.models import Site
 
 WEEKS = 8
+LOOKED_AT_AFTER = timedelta(minutes=30)
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,10 +38,13 @@ def quiet_rules(site: Site, now: datetime) -> list[QuietRule]:
     for busy in recount_progress(list(the_rules.values())):
         del the_rules[busy]
     since = now - timedelta(weeks=WEEKS)
+    counted = Conversion.objects.filter(site=site, visit__standing=Standing.COUNTED)
+    # The weeks are read only for what has been silent for a while.
+    watched = len(the_rules)
+    for heard in counted.filter(time__gte=now - LOOKED_AT_AFTER).values_list("rule_id", flat=True).distinct():
+        the_rules.pop(heard, None)
     rows = (
-        Conversion.objects.filter(
-            site=site, rule__in=the_rules, time__gte=since, visit__standing=Standing.COUNTED
-        )
+        counted.filter(rule__in=the_rules, time__gte=since)
         .annotate(day=ExtractIsoWeekDay("time", tzinfo=site.zone), hour=ExtractHour("time", tzinfo=site.zone))
         .values_list("rule_id", "day", "hour")
         .annotate(n=Count("id"), first=Min("time"), last=Max("time"))
@@ -57,7 +61,7 @@ def quiet_rules(site: Site, now: datetime) -> list[QuietRule]:
         first, last = spans[rule_id]
         weeks = max((last - first) / timedelta(weeks=1), 1.0)
         quiet = silence(
-            by_hour, weeks, last.astimezone(site.zone), now.astimezone(site.zone), len(counts), absent
+            by_hour, weeks, last.astimezone(site.zone), now.astimezone(site.zone), watched, absent
         )
         if quiet.stopped:
             found.append((quiet.expected, QuietRule(the_rules[rule_id], last, sum(by_hour) / (weeks * 7))))

@@ -131,7 +131,9 @@ class Screens(BrowserCase):
         expect(mend.get_by_role("listitem").filter(has_text="/journal/first-swarm")).to_contain_text("twice")
         expect(page.get_by_role("link", name=re.compile("^Today"))).to_contain_text("to mend")
         lost.get_by_role("link", name="Check the page").click()
-        expect(page.get_by_role("textbox", name="Check a page")).to_have_value("brackenhive.example/queen-rearing")
+        expect(page.get_by_role("textbox", name="Check a page")).to_have_value(
+            "brackenhive.example/queen-rearing"
+        )
         page.go_back()
         yesterday = page.get_by_role("region", name="Yesterday")
         expect(yesterday.get_by_role("row", name=re.compile("^visits"))).to_contain_text(

@@ -59,7 +59,7 @@ function useStates(siteId: number): Partial<Record<PlaceName, { text: string; wa
     queryKey: ["tests", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/tests", path)),
   }).data;
-  const today = useQuery(todayQuery(siteId)).data;
+  const today = useQuery({ ...todayQuery(siteId), refetchInterval: 300_000 }).data;
   const mend = today && toMend(today);
   const running = tests?.filter((t) => t.state === "running") ?? [];
   const broken = running.filter((t) => t.verdict === "broken_split").length;
