@@ -123,6 +123,13 @@ class SuspectOut(Schema):
     reasons: list[str]
 
 
+class ComesAndGoes(Schema):
+    """Conversions of the days looked at, against the rule in force."""
+
+    more: int
+    fewer: int
+
+
 class PreviewOut(Schema):
     sentence: str
     days: int
@@ -137,6 +144,8 @@ class PreviewOut(Schema):
     from_now_on: list[str]
     # 1: exact; n: estimated from one visitor in n.
     one_in: int
+    # Where the rule is a change of one that has been counted.
+    change: ComesAndGoes | None
     proposed_name: str
     name_doubt: str
 
@@ -238,8 +247,10 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
         rule = rules.parse(data.rule)
     except rules.RuleError as error:
         raise Problem(str(error), error.field) from None
-    found = back_count(site, rule, data.counting, data.days)
-    others = [r.name for r in queries.rules_of(site) if r.pk != data.rule_id]
+    known = queries.rules_of(site)
+    in_force = next((r for r in known if r.pk == data.rule_id), None)
+    found = back_count(site, rule, data.counting, data.days, in_force)
+    others = [r.name for r in known if r is not in_force]
     return PreviewOut(
         sentence=rules.sentence(rule),
         days=found.days,
@@ -258,6 +269,7 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
         ],
         from_now_on=found.from_now_on,
         one_in=found.one_in,
+        change=ComesAndGoes(more=found.change[0], fewer=found.change[1]) if found.change else None,
         proposed_name=naming.proposed(rule),
         name_doubt=naming.doubt(data.name, others),
     )

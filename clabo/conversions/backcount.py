@@ -15,6 +15,7 @@ from django.db.models import F, FloatField, QuerySet, Sum
 from django.db.models.functions import Cast, Extract
 
 from clabo.collect.models import KIND_NAMES, Event, Kind, Page, Standing, TrafficDay, Visit
+from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.near import NearMiss, near_misses
 from clabo.conversions.places import Place
 from clabo.conversions.selecting import Inventory, condition, success_pages
@@ -27,6 +28,8 @@ MOST_CAUGHT = 60
 ALL_UP_TO = 12_000
 # And of a rule that was not expected to, once so many have been read.
 TOO_MANY = 60_000
+# Since 1970: quicker to read than a date.
+_SECONDS = Cast(Extract("time", "epoch", tzinfo=UTC), FloatField())
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,9 +58,17 @@ class BackCount:
     from_now_on: list[str]
     # 1: all visitors were looked at; n: one in n, and the counts are estimates, times n.
     one_in: int
+    # Against the rule in force, where this is a change of one that has been counted: conversions more, and fewer.
+    change: tuple[int, int] | None
 
 
-def back_count(site: Site, rule: rules.Rule, counting: rules.Counting, days: int = 28) -> BackCount:
+def back_count(
+    site: Site,
+    rule: rules.Rule,
+    counting: rules.Counting,
+    days: int = 28,
+    in_force: ConversionRule | None = None,
+) -> BackCount:
     """What `rule` catches, how often, what it nearly catches, and what looks caught by accident."""
     today = datetime.now(UTC).astimezone(site.zone).date()
     first = today - timedelta(days=days - 1)
@@ -89,6 +100,7 @@ def back_count(site: Site, rule: rules.Rule, counting: rules.Counting, days: int
         _suspects(places),
         _from_now_on(rule, known),
         one_in,
+        _change([e for e in conversions if e.time >= begun], in_force, start, one_in) if in_force else None,
     )
 
 
@@ -97,7 +109,7 @@ def _midnight(site: Site, day: date) -> datetime:
 
 
 class _Event(NamedTuple):
-    """What counting and listing need of a caught event. Time in seconds since 1970: quicker to read than a date."""
+    """What counting and listing need of a caught event. Time in seconds since 1970."""
 
     time: float
     visitor: int
@@ -122,8 +134,7 @@ def _caught(events: QuerySet[Event], since: datetime) -> list[_Event] | None:
     """The events from then on, in time order; None where they are too many to look at one by one."""
     columns = ("at", "visitor_id", "visit_id", "order", "kind", "page_id", "element_id", "name", "views")
     late = events.filter(time__gte=since)
-    at = Cast(Extract("time", "epoch", tzinfo=UTC), FloatField())
-    rows = late.annotate(at=at).values_list(*columns)[: TOO_MANY + 1]
+    rows = late.annotate(at=_SECONDS).values_list(*columns)[: TOO_MANY + 1]
     found = [_Event._make(row) for row in rows]
     return sorted(found, key=itemgetter(0)) if len(found) <= TOO_MANY else None
 
@@ -140,6 +151,21 @@ def _conversions(caught: Sequence[_Event], before: QuerySet[Event], counting: ru
         past = set(before.exclude(id__in=_repeated_orders(before)).values_list("visitor_id", flat=True))
         found = [e for e in found if e.visitor not in past]
     return found
+
+
+def _change(
+    conversions: Sequence[_Event], in_force: ConversionRule, start: datetime, one_in: int
+) -> tuple[int, int] | None:
+    """How many conversions come and go from `start` on; None while the rule in force is still being counted."""
+    if in_force.counted_version != in_force.version:
+        return None
+    counted = Conversion.objects.filter(rule=in_force, time__gte=start, visit__standing=Standing.COUNTED)
+    if one_in > 1:
+        counted = counted.annotate(bucket=F("visitor_id") % one_in).filter(bucket=0)
+    # An event by its visit and time: ids would take longer to read, for every event that is caught.
+    before = set(counted.annotate(at=_SECONDS).values_list("visit_id", "at"))
+    after = {(e.visit, e.time) for e in conversions}
+    return len(after - before) * one_in, len(before - after) * one_in
 
 
 def _one_in(site: Site, rule: rules.Rule, first: date, known: Inventory) -> int:

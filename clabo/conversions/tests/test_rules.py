@@ -248,3 +248,37 @@ class BeforeSaving(TestCase):
             expected = [kept[first + timedelta(days=i)] for i in range(7)]
             self.assertEqual((found.first_day, found.per_day), (first, expected), mode)
             self.assertGreater(sum(kept.values()), sum(expected))
+
+    def test_the_change_that_was_foreseen_is_the_one_that_saving_makes(self) -> None:
+        chance = random.Random(5)
+        site = make_site()
+        now = datetime.now(UTC) - timedelta(hours=1)
+        hits = []
+        for visitor in range(1, 60):
+            paths = chance.choices(["/thank-you", "/thank-you-to-all", "/a"], k=chance.randrange(1, 5))
+            hits += walk(site, visitor, now - timedelta(days=chance.randrange(20)), *paths, step=40)
+        receive(hits)
+        rule = services.make_rule(site, content(), None)
+        steps = (
+            ("contains", "thank", "every"),
+            ("contains", "thank", "visit"),
+            ("equals", "/thank-you-to-all", "visit"),
+            ("equals", "/nowhere", "visitor"),
+        )
+        for match, address, mode in steps:
+            new = content(address, match, counting=mode)
+            language = rules.parse(new.rule)
+            self.assertIsNone(back_count(site, language, mode, 28, rule).change, "not counted yet")
+            recount()
+            rule.refresh_from_db()
+            foreseen = back_count(site, language, mode, 28, rule).change
+            rule = services.change_rule(rule, new, None)
+            recount()
+            made = rule.versions.get(version=rule.version)
+            self.assertEqual(foreseen, (made.added, made.removed), (match, address, mode))
+            assert foreseen
+            self.assertTrue(any(foreseen))
+            # The next step begins with a rule that waits to be counted.
+            rule = services.change_rule(rule, content(f"/{rule.version}"), None)
+            self.assertNotEqual(rule.counted_version, rule.version)
+            rule = services.change_rule(rule, new, None)

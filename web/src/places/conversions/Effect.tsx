@@ -53,6 +53,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
         </Select>
         days <span className="text-[13px] text-quiet">(own visits, rehearsals and bots left out)</span>
       </p>
+      {preview.change && <Change preview={preview} {...preview.change} />}
       {preview.one_in > 1 && (
         <p className="text-quiet">
           This takes in so much that one visitor in {preview.one_in} was looked at: the counts are estimates. Once
@@ -86,6 +87,23 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
         </>
       )}
     </section>
+  );
+}
+
+/** What saving would do to the numbers of these days. */
+function Change({ preview, more, fewer }: { preview: Preview; more: number; fewer: number }) {
+  if (!more && !fewer) return <p className="text-quiet">The same conversions as by the rule in force.</p>;
+  const about = preview.one_in > 1 ? "about " : "";
+  return (
+    <p>
+      Against the rule in force:{" "}
+      <strong>
+        {more > 0 && `${about}${count(more)} more`}
+        {more > 0 && fewer > 0 && ", "}
+        {fewer > 0 && `${about}${count(fewer)} fewer`}
+      </strong>{" "}
+      in these {count(preview.days)} days.
+    </p>
   );
 }
 
