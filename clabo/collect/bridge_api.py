@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from decimal import Decimal
 
 from django.db.models import Count, Max
 from django.http import HttpRequest
-from ninja import Field, Router, Schema
+from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.models import Role
 from clabo.accounts.problems import Problem, missing
 from clabo.collect.bridges import save_link
+from clabo.collect.followed import Followed, brought
 from clabo.collect.kit import tag_origin
 from clabo.collect.models import BridgeLink, Event, Kind, Standing
 from clabo.sites.access import site_for
@@ -67,6 +69,43 @@ def _out(site: Site, links: list[BridgeLink], secrets: bool) -> list[BridgeOut]:
     ]
 
 
+class BroughtBy(Schema):
+    by: str = Field("page", max_length=40)
+    days: int = Field(28, ge=1, le=180)
+
+
+class FollowedOut(Schema):
+    label: str
+    steps: int
+    sold: int
+    low: float | None
+    rate: float | None
+    high: float | None
+    thin: bool
+    sales: int
+    foreign: int
+    value: Decimal
+
+
+class BroughtOut(Schema):
+    """Steps of the last days by one of the choices, and the sales they have led to so far."""
+
+    by: str
+    choices: list[str]
+    rows: list[FollowedOut]
+    whole: FollowedOut
+    cut: bool
+    currency: str
+
+
+def _followed(f: Followed) -> FollowedOut:
+    low, rate, high = (v if f.steps else None for v in (f.rate.low, f.rate.estimate, f.rate.high))
+    plain = {
+        name: getattr(f, name) for name in ("label", "steps", "sold", "thin", "sales", "foreign", "value")
+    }
+    return FollowedOut(low=low, rate=rate, high=high, **plain)
+
+
 def _link(site: Site, link_id: int, removed: bool = False) -> BridgeLink:
     link = BridgeLink.objects.filter(site=site, pk=link_id, removed_at__isnull=not removed).first()
     if link is None:
@@ -87,6 +126,21 @@ def bridge_links(request: HttpRequest, site_id: int) -> list[BridgeOut]:
     site = site_for(request, site_id)
     links = list(BridgeLink.objects.filter(site=site, removed_at=None).order_by("slug"))
     return _out(site, links, _may_change(request, site_id))
+
+
+@router.get("/sites/{int:site_id}/bridges/{int:link_id}/brought", response=BroughtOut)
+def what_it_brought(request: HttpRequest, site_id: int, link_id: int, words: Query[BroughtBy]) -> BroughtOut:
+    site = site_for(request, site_id)
+    since = datetime.now(UTC) - timedelta(days=words.days)
+    found = brought(site, _link(site, link_id), words.by, since)
+    return BroughtOut(
+        by=found.by,
+        choices=found.choices,
+        rows=[_followed(f) for f in found.rows],
+        whole=_followed(found.whole),
+        cut=found.cut,
+        currency=site.currency,
+    )
 
 
 @router.post("/sites/{int:site_id}/bridges", response=BridgeOut)

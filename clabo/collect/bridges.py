@@ -202,6 +202,7 @@ def _sale(site: TagSite, step_: bridge.Step, link: Bridge, sale: Sale) -> bytes:
     order = sale.order.replace("\x00", "")[:100]
     properties: dict[str, str | float | bool | None] = {
         "link": link.slug,
+        "step": step_.id.hex,
         "value": sale.value if not isinstance(sale.value, str) else sale.value[:40],
         "currency": sale.currency[:3],
         "order": order,

@@ -63,6 +63,8 @@ BY_PATH = {p.path: p for p in PAGES}
 Act = tuple[str, dict[str, Any], str, dict[str, Any]]
 FORMS_ORIGIN = "https://forms.hivedesk.example"
 BRIDGE, PARTNER_URL = "suits-partner", "https://meadow-suits.example/protective-suits"
+# Where on its page the bridge link was followed, told by its sub-ID.
+LINK_PLACES = ["in-text", "in-text", "price-button"]
 BOOKED: Act = (
     "message",
     {

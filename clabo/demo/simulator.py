@@ -142,13 +142,14 @@ class Simulator:
 
     def _act(self, time: datetime, person: _Person, here: str, what: Act) -> Envelope:
         kind, element, name, properties = what
+        query = f"?sub1={self.random.choice(scenario.LINK_PLACES)}" if kind == "step" else ""
         if kind == "message":
             element = {**element, "origin": self.forms_origin}
         event = BeaconEvent(
             id=f"{self.random.getrandbits(128):032x}",
             kind=kind,  # type: ignore[arg-type]
             age=0,
-            url=f"https://{scenario.HOST}{here}",
+            url=f"https://{scenario.HOST}{here}{query}",
             name=name,
             properties=properties,
             element=msgspec.convert(element, BeaconElement) if element else None,

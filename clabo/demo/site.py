@@ -75,7 +75,10 @@ def _more(path: str, links: Links) -> str:
             + _SCRIPTS["/workshops"]
         )
     if path == "/suits" and links.bridge:
-        return f'<p><a href="{links.bridge}">Protective suits from our partner</a></p>'
+        return (
+            f'<p><a href="{links.bridge}?sub1=in-text">Protective suits from our partner</a></p>'
+            f'<p><a href="{links.bridge}?sub1=price-button">What they cost</a></p>'
+        )
     if path.startswith("/configure"):
         return _SCRIPTS["/configure"]
     return _SCRIPTS.get(path, "")

@@ -22,9 +22,11 @@ from clabo.accounts.problems import Problem
 from clabo.collect import inbox, pipeline
 from clabo.collect.asgi import Collector
 from clabo.collect.bridges import save_link
+from clabo.collect.followed import brought
 from clabo.collect.models import Event, Kind
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.core import bridge
+from clabo.testing.asking import Member
 from clabo.testing.traffic import BROWSER, make_site, receive, walk
 
 TARGET = "https://partner.example/suits?shop=1#top"
@@ -162,6 +164,41 @@ class Bridges(TransactionTestCase):
         step = Event.objects.select_related("page").get(kind=Kind.STEP)
         self.assertEqual((step.page.path, step.name), ("/suits", "suits-partner"))
 
+    def test_what_a_link_brought_by_page_source_and_sub_id(self) -> None:
+        minutes = datetime.now(UTC) - timedelta(minutes=3)
+        receive(walk(self.site, 7, minutes, "/suits?utm_source=meadow&utm_medium=cpc&utm_campaign=gear"))
+        receive(walk(self.site, 8, minutes, "/kits"))
+        reported = [(7, "suits", "s1", "a", 80.5), (7, "suits", "s2", "a", 10), (8, "kits", "s1", "b", None)]
+        for visitor, page, sub, pub, value in reported:
+            query = f"?clabo_v={visitor:032x}&clabo_p=https://shop.example/{page}&sub1={sub}&pub={pub}"
+            _, headers, _ = self.follow(query)
+            if value:
+                reference = parse_qs(urlsplit(headers["location"]).query)["ref"][0]
+                for order in ("P-1", "P-2"):
+                    report = json.dumps({"ref": reference, "value": value, "order": order + sub}).encode()
+                    sign = {"clabo-signature": bridge.signature(report, self.link.secret)}
+                    self.asked(("POST", f"/sale/{self.site.key}", report, sign))
+        pipeline.drain()
+
+        def told(by: str) -> list[tuple[str, int, int, int, str]]:
+            rows = brought(self.site, self.link, by, minutes).rows
+            return [(r.label, r.steps, r.sold, r.sales, f"{r.value:.2f}") for r in rows]
+
+        # A visitor has followed it twice: each sale belongs to the step that it was reported for.
+        self.assertEqual(told("sub1"), [("s1", 2, 1, 2, "161.00"), ("s2", 1, 1, 2, "20.00")])
+        self.assertEqual(told("pub"), [("a", 2, 2, 4, "181.00"), ("b", 1, 0, 0, "0.00")])
+        self.assertEqual(
+            told("page"),
+            [("shop.example/suits", 2, 2, 4, "181.00"), ("shop.example/kits", 1, 0, 0, "0.00")],
+        )
+        self.assertEqual([row[:2] for row in told("source")], [("meadow", 2), ("direct", 1)])
+        member = Member(self.site)
+        answer = member.ask("GET", f"/bridges/{self.link.pk}/brought?by=sub1")
+        self.assertEqual(answer["choices"], ["page", "source", "campaign", "ad", "sub1", "pub"])
+        self.assertEqual((answer["whole"]["steps"], answer["whole"]["sold"]), (3, 2))
+        self.assertTrue(0 < answer["rows"][0]["low"] < 0.5 < answer["rows"][0]["high"])
+        member.ask("GET", f"/bridges/{self.link.pk}/brought?by=visitor", status=422)
+
     def test_straight_from_an_ad_the_link_says_where_the_visit_came_from(self) -> None:
         self.rule({"step": {}})
         self.follow("?utm_source=hivepost&utm_medium=cpc&utm_campaign=veil&sub2=x")
@@ -211,9 +248,10 @@ class Bridges(TransactionTestCase):
         elsewhere = ("GET", f"/sale/{other.key}.gif?ref={reference}", b"", {})
         self.assertEqual([a[0] for a in self.asked(wrong, elsewhere)], [422, 422])
         pipeline.drain()
+        step = Event.objects.get(kind=Kind.STEP)
         self.assertEqual(
             Event.objects.get(kind=Kind.SALE).properties,
-            {"link": "suits-partner", "value": "12.50", "order": "1"},
+            {"link": "suits-partner", "step": step.id.hex, "value": "12.50", "order": "1"},
         )
 
     def test_the_tag_itself_may_not_say_that_a_step_or_a_sale_happened(self) -> None:

@@ -6,14 +6,18 @@ import { client, data, type Schemas } from "../../api/client";
 import { ago, count } from "../../parts/format";
 import { Scroll } from "../../parts/Scroll";
 import { Sheet } from "../../parts/Sheet";
+import { Tabs } from "../../parts/Tabs";
 import { Button, CopyLine, Empty, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../parts/ui";
+import { Brought } from "./Brought";
 
 type Bridge = Schemas["BridgeOut"];
+type Part = "brought" | "set";
 const FIELDS = ["slug", "target", "reference_name", "free_names"];
 
 export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
   const queries = useQueryClient();
   const [open, setOpen] = useState<Bridge | "new">();
+  const [part, setPart] = useState<Part>("brought");
   const links = useQuery({
     queryKey: ["bridges", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/bridges", { params: { path: { site_id: siteId } } })),
@@ -95,17 +99,32 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
       </div>
       {open && (
         <Sheet title={open === "new" ? "New bridge link" : open.slug} close={() => setOpen(undefined)}>
-          <Form
-            key={open === "new" ? "new" : open.id}
-            siteId={siteId}
-            link={open === "new" ? undefined : open}
-            canEdit={canEdit}
-            done={(made) => {
-              setOpen(made);
-              again();
-            }}
-            remove={remove.mutate}
-          />
+          {open !== "new" && (
+            <Tabs<Part>
+              label="Parts of the link"
+              chosen={part}
+              choose={setPart}
+              tabs={{ brought: "What it brought", set: "Link and reports" }}
+            >
+              {part === "brought" && <Brought key={open.id} siteId={siteId} linkId={open.id} />}
+            </Tabs>
+          )}
+          {(open === "new" || part === "set") && (
+            <div className="pt-3">
+              <Form
+                key={open === "new" ? "new" : open.id}
+                siteId={siteId}
+                link={open === "new" ? undefined : open}
+                canEdit={canEdit}
+                done={(made) => {
+                  setPart("set");
+                  setOpen(made);
+                  again();
+                }}
+                remove={remove.mutate}
+              />
+            </div>
+          )}
         </Sheet>
       )}
     </div>
