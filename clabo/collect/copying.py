@@ -47,7 +47,15 @@ def new_ids(model: type[models.Model], count: int) -> list[int]:
         return []
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT nextval(pg_get_serial_sequence(%s, 'id')) FROM generate_series(1, %s)",
-            [model._meta.db_table, count],
+            "SELECT nextval(%s::regclass) FROM generate_series(1, %s)",
+            [_sequence(model._meta.db_table), count],
         )
         return [row[0] for row in cursor.fetchall()]
+
+
+@lru_cache(maxsize=32)
+def _sequence(table: str) -> str:
+    # Asked for once: within the query above it would be looked up again for every id.
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_get_serial_sequence(%s, 'id')", [table])
+        return str(cursor.fetchone()[0])

@@ -11,6 +11,7 @@ from uuid import UUID
 
 from django.db.models import Count
 
+from clabo.collect.among import among
 from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
 from clabo.collect.models import Element, Kind, Origin, Page, Visitor, fingerprint
@@ -196,7 +197,7 @@ def visitors(
 
     A new one is stored as having made one visit, which is nearly always so.
     """
-    found = {v.key: v for v in Visitor.objects.filter(site_id=site_id, key__in=seen)}
+    found = {v.key: v for v in Visitor.objects.filter(among("key", seen, "uuid"), site_id=site_id)}
     fresh = [
         Visitor(site_id=site_id, key=key, first_at=first, last_at=last, visits=1)
         for key, (first, last) in seen.items()

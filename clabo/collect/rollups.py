@@ -8,19 +8,35 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import date
 from functools import reduce
 from operator import or_
-from typing import Literal
+from typing import Literal, Protocol
 
 from django.db.models import Q
 
-from clabo.collect.models import Standing, TrafficDay, Visit
+from clabo.collect.copying import copy_in, new_ids
+from clabo.collect.models import Standing, TrafficDay
 from clabo.core.visits import is_bounce
 
 Count = Literal["entries", "views", "begun_views", "bounces", "exits"]
 COUNTS: tuple[Count, ...] = ("entries", "views", "begun_views", "bounces", "exits")
 Key = tuple[date, int, int, int]  # day, page, origin, device
+
+
+class CountedVisit(Protocol):
+    """What the counts need of a visit, stored or on its way in."""
+
+    day: date
+    entry_page_id: int | None
+    exit_page_id: int | None
+    views: int
+    interacted: bool
+    conversions: int
+    origin_id: int
+    device: int
+    standing: int
 
 
 class Changes:
@@ -30,7 +46,7 @@ class Changes:
         self.site_id = site_id
         self._by_key: defaultdict[Key, dict[Count, int]] = defaultdict(lambda: dict.fromkeys(COUNTS, 0))
 
-    def visit(self, visit: Visit, sign: int) -> None:
+    def visit(self, visit: CountedVisit, sign: int) -> None:
         """Add (+1) or take away (-1) what `visit` contributes as it stands."""
         if visit.standing != Standing.COUNTED or not visit.views:
             return
@@ -41,12 +57,12 @@ class Changes:
             entry["bounces"] += sign
         self._row(visit.day, visit.exit_page_id, visit)["exits"] += sign
 
-    def view(self, visit: Visit, page_id: int, day: date, sign: int) -> None:
+    def view(self, visit: CountedVisit, page_id: int, day: date, sign: int) -> None:
         """Add or take away one view of a page in `visit`."""
         if visit.standing == Standing.COUNTED:
             self._row(day, page_id, visit)["views"] += sign
 
-    def _row(self, day: date, page_id: int | None, visit: Visit) -> dict[Count, int]:
+    def _row(self, day: date, page_id: int | None, visit: CountedVisit) -> dict[Count, int]:
         assert page_id is not None
         return self._by_key[(day, page_id, visit.origin_id, visit.device)]
 
@@ -62,21 +78,42 @@ class Changes:
         rows: dict[Key, TrafficDay] = {}
         for row in TrafficDay.objects.filter(_around(wanted), site_id=self.site_id):
             rows[(row.day, row.page_id, row.origin_id, row.device)] = row
+        missing = [key for key in wanted if key not in rows]
+        ids = new_ids(TrafficDay, len(missing))
+        copy_in(
+            TrafficDay,
+            [
+                _NewDay(pk, self.site_id, *key, *(wanted[key][count] for count in COUNTS))
+                for pk, key in zip(ids, missing, strict=True)
+            ],
+        )
         changed = []
-        for key, change in wanted.items():
-            row = rows.get(key) or TrafficDay(
-                site_id=self.site_id, day=key[0], page_id=key[1], origin_id=key[2], device=key[3]
-            )
-            for count, by in change.items():
-                setattr(row, count, getattr(row, count) + by)
-            changed.append(row)
+        for key, row in rows.items():
+            if key in wanted:
+                for count, by in wanted[key].items():
+                    setattr(row, count, getattr(row, count) + by)
+                changed.append(row)
         TrafficDay.objects.bulk_create(
-            changed,
-            update_conflicts=True,
-            unique_fields=["site", "day", "page", "origin", "device"],
-            update_fields=list(COUNTS),
+            changed, update_conflicts=True, unique_fields=["id"], update_fields=list(COUNTS)
         )
         self._by_key.clear()
+
+
+@dataclass(slots=True)
+class _NewDay:
+    """A row of TrafficDay on its way in."""
+
+    id: int
+    site_id: int
+    day: date
+    page_id: int
+    origin_id: int
+    device: int
+    entries: int
+    views: int
+    begun_views: int
+    bounces: int
+    exits: int
 
 
 def _around(keys: Iterable[Key]) -> Q:

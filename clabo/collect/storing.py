@@ -14,16 +14,29 @@ from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from clabo.collect import inventory, partitions, refusals
+from clabo.collect.among import among
 from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
 from clabo.collect.inventory import Beginning
-from clabo.collect.models import KIND_NAMES, REPEATED, Element, Event, Kind, Page, Visit, Visitor, fingerprint
+from clabo.collect.models import (
+    KIND_NAMES,
+    REPEATED,
+    Element,
+    Event,
+    Kind,
+    Page,
+    Standing,
+    Visit,
+    Visitor,
+    fingerprint,
+)
 from clabo.collect.rollups import Changes
 from clabo.core.addresses import NO_CAMPAIGN, Address, Campaign, campaign_of
 from clabo.core.visits import Hit, Stretch, is_interaction, stitch
 
 # How far an event's time may shift between two deliveries of it: the age is capped at 24 h.
 REPEAT_SPAN = timedelta(hours=49)
+_NEVER, _NO_DAY = datetime.min, date.min
 
 
 @dataclass(slots=True)
@@ -47,12 +60,39 @@ class NewEvent:
 
 
 @dataclass(slots=True)
+class NewVisit:
+    """A row of Visit on its way in. Its times, origin and device come with its first hits."""
+
+    site_id: int
+    visitor_id: int
+    number: int
+    id: int = 0
+    started_at: datetime = _NEVER
+    ended_at: datetime = _NEVER
+    day: date = _NO_DAY
+    entry_page_id: int | None = None
+    exit_page_id: int | None = None
+    views: int = 0
+    interacted: bool = False
+    conversions: int = 0
+    origin_id: int = 0
+    channel: str = ""
+    campaign_fingerprint: str = ""
+    sub_ids: dict[str, str] | None = None
+    referrer: str = ""
+    device: int = 0
+    standing: int = Standing.COUNTED
+
+
+AnyVisit = Visit | NewVisit
+
+
+@dataclass(slots=True)
 class StoredBatch:
     """What a pipeline stage is told: new events, and visitors whose past was stitched anew."""
 
     reading: Reading
     events: list[NewEvent]
-    visits: dict[int, Visit]
     claims: list[tuple[NewEvent, UUID, dict[str, str]]]
     pages: dict[int, Page] = field(default_factory=dict)
     elements: dict[int, Element] = field(default_factory=dict)
@@ -84,7 +124,7 @@ class _Step:
 def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
     """Store what is new among `drafts`. The caller holds the site's lock and a transaction."""
     fresh = _without_repeats(reading.site_id, drafts)
-    batch = StoredBatch(reading, [], {}, [])
+    batch = StoredBatch(reading, [], [])
     if not fresh:
         return batch
     partitions.ensure({d.time for d in fresh})
@@ -136,8 +176,8 @@ def _without_repeats(site_id: int, drafts: Iterable[Draft]) -> list[Draft]:
         return []
     times = [d.time for d in by_id.values()]
     stored = Event.objects.filter(
+        among("id", by_id, "uuid"),
         site_id=site_id,
-        id__in=by_id,
         time__gte=min(times) - REPEAT_SPAN,
         time__lte=max(times) + REPEAT_SPAN,
     ).values_list("id", flat=True)
@@ -187,12 +227,13 @@ def _extend(
     if wanted:
         earliest = min(steps[pk][0].event.time for pk in wanted) - reading.gap
         # Any visit that can still be open ended after `earliest`, and began at most a visit before.
-        for visit in Visit.objects.filter(
-            site_id=reading.site_id, visitor_id__in=wanted, ended_at__gte=earliest
+        for last in Visit.objects.filter(
+            among("visitor_id", wanted), site_id=reading.site_id, ended_at__gte=earliest
         ).order_by("started_at"):
-            open_visits[visit.visitor_id] = visit
-    pairs: list[tuple[Visit, Stretch[_Step]]] = []
-    created: list[Visit] = []
+            open_visits[last.visitor_id] = last
+    pairs: list[tuple[AnyVisit, Stretch[_Step]]] = []
+    created: list[NewVisit] = []
+    begun: list[tuple[AnyVisit, Stretch[_Step]]] = []
     touched: list[Visit] = []
     for visitor_id, own in steps.items():
         visitor, open_visit = visitors[visitor_id], open_visits.get(visitor_id)
@@ -208,16 +249,16 @@ def _extend(
                     pairs.append((open_visit, stretch))
             else:
                 visitor.visits += 1
-                visit = Visit(site_id=reading.site_id, visitor_id=visitor_id, number=visitor.visits)
+                visit = NewVisit(reading.site_id, visitor_id, visitor.visits)
                 created.append(visit)
+                begun.append((visit, stretch))
                 pairs.append((visit, stretch))
         visitor.last_at = max(visitor.last_at, own[-1].event.time)
-    new_ones = {id(v) for v in created}
-    _begin(reading, [(v, s) for v, s in pairs if id(v) in new_ones])
-    for visit, stretch in pairs:
-        _count_in(visit, stretch)
+    _begin(reading, begun)
+    for each, stretch in pairs:
+        _count_in(each, stretch)
     for visit, visit_id in zip(created, new_ids(Visit, len(created)), strict=True):
-        visit.pk = visit_id
+        visit.id = visit_id
     copy_in(Visit, created)
     if touched:
         Visit.objects.bulk_create(
@@ -226,8 +267,8 @@ def _extend(
             unique_fields=["id"],
             update_fields=["ended_at", "entry_page", "exit_page", "views", "interacted"],
         )
-    for visit, stretch in pairs:
-        _file(batch, visit, stretch, changes)
+    for each, stretch in pairs:
+        _file(batch, each, stretch, changes)
 
 
 def _hashed(step: _Step) -> Hit[_Step]:
@@ -242,7 +283,7 @@ def _identity(visit: Visit) -> tuple[str, ...] | None:
     return (visit.campaign_fingerprint,) if visit.campaign_fingerprint else None
 
 
-def _begin(reading: Reading, pairs: Sequence[tuple[Visit, Stretch[_Step]]]) -> None:
+def _begin(reading: Reading, pairs: Sequence[tuple[AnyVisit, Stretch[_Step]]]) -> None:
     """Fill in what a visit takes from its first hit."""
     beginnings = []
     for _, stretch in pairs:
@@ -262,7 +303,7 @@ def _begin(reading: Reading, pairs: Sequence[tuple[Visit, Stretch[_Step]]]) -> N
             visit.device, visit.standing = first.draft.device, first.draft.standing
 
 
-def _count_in(visit: Visit, stretch: Stretch[_Step]) -> None:
+def _count_in(visit: AnyVisit, stretch: Stretch[_Step]) -> None:
     """Bring the visit's own counts up to date with new hits."""
     visit.ended_at = stretch.end
     for hit in stretch.hits:
@@ -277,13 +318,12 @@ def _count_in(visit: Visit, stretch: Stretch[_Step]) -> None:
         event.views = visit.views
 
 
-def _file(batch: StoredBatch, visit: Visit, stretch: Stretch[_Step], changes: Changes) -> None:
+def _file(batch: StoredBatch, visit: AnyVisit, stretch: Stretch[_Step], changes: Changes) -> None:
     """Give the new events their visit, and the daily counts theirs."""
-    batch.visits[visit.pk] = visit
     changes.visit(visit, +1)
     for hit in stretch.hits:
         event, draft = hit.item.event, hit.item.draft
-        event.visit_id = visit.pk
+        event.visit_id = visit.id
         if event.kind == Kind.VIEW:
             changes.view(visit, event.page_id, batch.reading.day(event.time), +1)
         if draft and isinstance(event, NewEvent):

@@ -15,6 +15,8 @@ from uuid import UUID
 
 from django.db.models import QuerySet
 
+from clabo.collect.among import among
+from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import Event, Visit
 from clabo.collect.rollups import Changes
 from clabo.conversions.crediting import credit_conversions
@@ -74,7 +76,7 @@ def settle(
     for rule in the_rules:
         standing = Conversion.objects.filter(site_id=site_id, rule=rule)
         if visitor_ids is not None:
-            standing = standing.filter(visitor_id__in=visitor_ids)
+            standing = standing.filter(among("visitor_id", visitor_ids))
         old = {c.event_id: c for c in standing}
         new = {} if rule.deleted_at else _candidates(rule, known, visitor_ids)
         gone = [c for e, c in old.items() if e not in new or c.visitor_id in afresh or _differs(c, new[e])]
@@ -96,7 +98,9 @@ def settle(
         ]
         if gone:
             Conversion.objects.filter(pk__in=[c.pk for c in gone]).delete()
-        Conversion.objects.bulk_create(made, batch_size=5000)
+        for conversion, pk in zip(made, new_ids(Conversion, len(made)), strict=True):
+            conversion.pk = pk
+        copy_in(Conversion, made)
         to_credit += made
         touched_visits |= {c.visit_id for c in gone} | {c.visit_id for c in made}
         added = [c.time for c in made if c.event_id not in old]
@@ -111,8 +115,8 @@ def _with_order_sharers(site_id: int, visitor_ids: Collection[int]) -> set[int]:
     """These visitors, and those who sent or had counted an order number that one of these has sent."""
     some = set(visitor_ids)
     events = Event.objects.filter(site_id=site_id).exclude(order="")
-    orders = set(events.filter(visitor_id__in=some).values_list("order", flat=True))
-    counted = Conversion.objects.filter(site_id=site_id, visitor_id__in=some).exclude(order="")
+    orders = set(events.filter(among("visitor_id", some)).values_list("order", flat=True))
+    counted = Conversion.objects.filter(among("visitor_id", some), site_id=site_id).exclude(order="")
     orders |= set(counted.values_list("order", flat=True))
     if orders:
         some |= set(events.filter(order__in=orders).values_list("visitor_id", flat=True))
@@ -133,7 +137,7 @@ def _candidates(
     rule: ConversionRule, known: Inventory, visitor_ids: Collection[int] | None
 ) -> dict[UUID, Candidate]:
     met = events_met(known.site_id, rules.parse(rule.rule), known)
-    events = met if visitor_ids is None else met.filter(visitor_id__in=visitor_ids)
+    events = met if visitor_ids is None else met.filter(among("visitor_id", visitor_ids))
     found = _with_worth(rule, events) if rule.value_property else _with_value(rule, events)
     orders = {c.order for c in found if c.order}
     if orders and visitor_ids is not None:
@@ -173,15 +177,17 @@ def count_visits(site_id: int, visit_ids: Collection[int]) -> None:
     for start in range(0, len(ids), 5000):
         some = ids[start : start + 5000]
         counts = Counter(
-            Conversion.objects.filter(site_id=site_id, visit_id__in=some).values_list("visit_id", flat=True)
+            Conversion.objects.filter(among("visit_id", some), site_id=site_id).values_list(
+                "visit_id", flat=True
+            )
         )
         by_count: defaultdict[int, list[int]] = defaultdict(list)
-        for visit in Visit.objects.filter(pk__in=some):
+        for visit in Visit.objects.filter(among("id", some)):
             if visit.conversions != counts[visit.pk]:
                 changes.visit(visit, -1)
                 visit.conversions = counts[visit.pk]
                 changes.visit(visit, +1)
                 by_count[visit.conversions].append(visit.pk)
         for count, group in by_count.items():
-            Visit.objects.filter(pk__in=group).update(conversions=count)
+            Visit.objects.filter(among("id", group)).update(conversions=count)
     changes.apply()

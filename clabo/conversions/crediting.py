@@ -4,14 +4,36 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from datetime import timedelta
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
 
+from clabo.collect.among import among
+from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import Standing, Visit
 from clabo.conversions.models import Conversion, Credit
 from clabo.core.attribution import MODELS, SHARE_DIGITS, Touch, credit, eligible
 from clabo.sites.models import Site
 
 _CHUNK = 2000
+
+
+@dataclass(slots=True)
+class _NewCredit:
+    """A row of Credit on its way in: there are several for each conversion."""
+
+    site_id: int
+    rule_id: int
+    conversion_id: int
+    model: str
+    visit_id: int
+    share: Decimal
+    value: Decimal | None
+    day: date
+    page_id: int | None
+    origin_id: int
+    device: int
+    id: int = 0
 
 
 def credit_conversions(site_id: int, conversions: Sequence[Conversion]) -> None:
@@ -30,8 +52,8 @@ def _credit_some(site_id: int, conversions: Sequence[Conversion], window: int) -
     touches: defaultdict[int, list[Touch]] = defaultdict(list)
     visits: dict[int, Visit] = {}
     rows = Visit.objects.filter(
+        among("visitor_id", {c.visitor_id for c in conversions}),
         site_id=site_id,
-        visitor_id__in={c.visitor_id for c in conversions},
         started_at__gte=min(c.time for c in conversions) - timedelta(days=window),
         started_at__lte=max(c.time for c in conversions),
         standing=Standing.COUNTED,
@@ -39,7 +61,7 @@ def _credit_some(site_id: int, conversions: Sequence[Conversion], window: int) -
     for visit in rows:
         visits[visit.pk] = visit
         touches[visit.visitor_id].append(Touch(visit.pk, visit.started_at, visit.channel))  # type: ignore[arg-type]
-    credits: list[Credit] = []
+    credits: list[_NewCredit] = []
     for conversion in conversions:
         if conversion.visit_id not in visits:
             continue
@@ -49,10 +71,10 @@ def _credit_some(site_id: int, conversions: Sequence[Conversion], window: int) -
                 visit = visits[touch.visit]
                 value = None if conversion.currency else conversion.value
                 credits.append(
-                    Credit(
+                    _NewCredit(
                         site_id=site_id,
                         rule_id=conversion.rule_id,
-                        conversion=conversion,
+                        conversion_id=conversion.pk,
                         model=model,
                         visit_id=touch.visit,
                         share=share,
@@ -63,4 +85,6 @@ def _credit_some(site_id: int, conversions: Sequence[Conversion], window: int) -
                         device=visit.device,
                     )
                 )
-    Credit.objects.bulk_create(credits, batch_size=5000)
+    for new, pk in zip(credits, new_ids(Credit, len(credits)), strict=True):
+        new.id = pk
+    copy_in(Credit, credits)

@@ -19,7 +19,6 @@ from django.db.models import (
     F,
     Func,
     JSONField,
-    Lookup,
     Q,
     QuerySet,
     TextField,
@@ -36,6 +35,7 @@ from django.db.models.lookups import (
     LessThanOrEqual,
 )
 
+from clabo.collect.among import among
 from clabo.collect.models import Element, Event, Kind, Page
 from clabo.core import rules
 from clabo.core.addresses import Address
@@ -97,19 +97,9 @@ def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | N
     return leaf_condition(rule, known)
 
 
-class _AnyOf(Lookup):
-    """`column = ANY(array)`: one parameter, however many pages there are."""
-
-    prepare_rhs = False
-
-    def as_sql(self, compiler: Any, connection: Any) -> Any:
-        sql, params = self.process_lhs(compiler, connection)
-        return f"{sql} = ANY(%s::bigint[])", [*params, self.rhs]
-
-
 def on_pages(ids: list[int]) -> Q:
     """The condition that an event happened on one of the pages."""
-    return Q(_AnyOf(F("page_id"), ids)) if ids else Q(page_id__in=[])
+    return among("page_id", ids)
 
 
 def leaf_condition(leaf: rules.Leaf, known: Inventory) -> Q:
