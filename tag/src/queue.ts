@@ -105,6 +105,8 @@ export function makeQueue(
     timer = setTimeout(flush, wait) as unknown as number;
   };
 
+  const again = () => later(0);
+
   function flush() {
     look();
     drop();
@@ -119,6 +121,7 @@ export function makeQueue(
         pause = 1000;
         if (written) keep();
       } else {
+        addEventListener("online", again);
         pause = Math.min(pause * 2, 6e4);
         keep();
       }
@@ -136,13 +139,13 @@ export function makeQueue(
     );
   }
 
-  addEventListener("online", () => later(0));
   let leaving = false;
-  addEventListener("pageshow", () => {
-    leaving = false;
-  });
   addEventListener("pagehide", () => {
     leaving = true;
+    // Unless the page comes back as it was.
+    addEventListener("pageshow", () => {
+      leaving = false;
+    });
     look();
     drop();
     // Asked again by a fetch that may be cut off: the server drops what comes twice, by event id.

@@ -68,7 +68,9 @@ function run(settings: Settings) {
   if (navigator.globalPrivacyControl) return;
 
   const inFrame = parent !== window && (document.currentScript as HTMLElement | null)?.dataset.claboFrame !== undefined;
+  // The one call is quicker, but is there on https only.
   const newId = () =>
+    crypto.randomUUID?.().replace(/-/g, "") ||
     Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
 
   const secure = location.protocol === "https:" ? ";secure" : "";
@@ -233,9 +235,19 @@ function run(settings: Settings) {
   let last = "";
   const address = () => (settings.fragment ? location.href : location.href.replace(/#.*/, ""));
   // What watches forms costs most of all: it comes once somebody is seen at work on a page that has one.
-  let woken = false;
+  let attending = false;
+  const attend = (at?: Event) => {
+    // Somebody moves, points or types.
+    if (at) need("forms");
+    if (attending) return;
+    attending = true;
+    for (const sign of ["pointermove", "pointerdown", "keydown"])
+      addEventListener(sign, attend, { once: true, capture: true, passive: true });
+    addEventListener("submit", (e) => tried(() => tag.sent(submitted(e))), true);
+    addEventListener("invalid", (e) => started.forms && need("forms", e), true);
+  };
   const listen = () => {
-    if (woken && document.forms.length) need("forms");
+    if (document.forms.length) attend();
     if (settings.watch?.some((w) => holds(settings, w.where, location))) need("watch");
   };
   const view = () => {
@@ -269,15 +281,7 @@ function run(settings: Settings) {
     (e) => tried(() => clicked(e, settings, identify()?.who.visitor ?? "", (element) => event("click", element))),
     true,
   );
-  const wake = () => {
-    woken = true;
-    tried(listen);
-  };
-  for (const sign of ["pointermove", "pointerdown", "keydown"])
-    addEventListener(sign, wake, { once: true, capture: true, passive: true });
-  addEventListener("submit", (e) => tried(() => tag.sent(submitted(e))), true);
-  addEventListener("invalid", (e) => woken && need("forms", e), true);
-  addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && need("forms")), true);
+  addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && attend(e)), true);
   addEventListener("message", (e) => {
     if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);
   });
