@@ -14,7 +14,7 @@ from playwright.sync_api import CDPSession, sync_playwright
 from bench.common import table
 
 LOADS = 40
-PARTS = ("tag", "forms", "frames", "watch", "notice")
+PARTS = ("tag", "tag-splits", "forms", "frames", "watch", "notice")
 WORDS = "<p>Bees for people who have never kept any.</p>" * 200
 # What any script pays that knows a browser again and tells of it, with as much text to read as the tag has.
 LEAST = (

@@ -1,4 +1,4 @@
-// Builds the tag, and the parts of it that only some pages load, each into a script of its own.
+// Builds the tag without and with split tests, and the parts of it that only some pages load, each into a script of its own.
 import { readdirSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { build } from "vite";
@@ -6,17 +6,18 @@ import { build } from "vite";
 const tag = (path) => fileURLToPath(new URL(`../tag/${path}`, import.meta.url));
 const parts = readdirSync(tag("src/parts")).map((file) => file.replace(/\.ts$/, ""));
 
-for (const name of ["tag", ...parts]) {
+for (const name of ["tag", "tag-splits", ...parts]) {
   await build({
     configFile: false,
     logLevel: "warn",
     root: tag("."),
+    define: { __SPLITS__: String(name === "tag-splits") },
     build: {
       outDir: tag("dist"),
       emptyOutDir: name === "tag",
       target: "es2020",
       lib: {
-        entry: tag(name === "tag" ? "src/tag.ts" : `src/parts/${name}.ts`),
+        entry: tag(name.startsWith("tag") ? "src/tag.ts" : `src/parts/${name}.ts`),
         formats: ["iife"],
         name: "clabo_tag",
         fileName: () => `${name}.js`,

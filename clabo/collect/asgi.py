@@ -13,14 +13,16 @@ Everything else is Django's.
 from __future__ import annotations
 
 import asyncio
+import gzip
 import hashlib
 import logging
+import re
 import time
 import uuid
 from base64 import b64decode
 from collections.abc import Awaitable, Callable, MutableMapping
 from contextlib import suppress
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import msgspec
@@ -55,6 +57,7 @@ SERVER_AGENT = "Mozilla/5.0 (a server that reports a sale)"
 # What the tag loads on pages that need it (tag/src/parts).
 PARTS = frozenset({"forms", "frames", "watch", "notice"})
 ASK_SECONDS = 0.5
+_GZIP = re.compile(r"\bgzip\b")
 
 
 class Collector:
@@ -82,7 +85,7 @@ class Collector:
                 await self._guard(self._pixel, path[7:].removesuffix(".gif"), scope, receive, send)
                 return
             if path.startswith("/tag/part/"):
-                await self._serve_part(path[10:].removesuffix(".js"), send)
+                await self._serve_part(path[10:].removesuffix(".js"), scope, send)
                 return
             if path.startswith("/to/"):
                 key, _, slug = path[4:].partition("/")
@@ -240,7 +243,7 @@ class Collector:
     # -- the tag ---------------------------------------------------------------------------------
 
     async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
-        script = self._script("tag") or ""
+        script = self._script("tag-splits" if site.splits else "tag") or ""
         etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
         headers: Headers = [
             *_ANYONE,
@@ -249,25 +252,24 @@ class Collector:
             (b"x-content-type-options", b"nosniff"),
             (b"cross-origin-resource-policy", b"cross-origin"),
         ]
-        if dict(scope["headers"]).get(b"if-none-match") == etag:
+        if _header(scope, b"if-none-match").encode("latin-1").removeprefix(b"W/") == etag:
             await _respond(send, 304, headers)
             return
         body = script.replace("__SETTINGS__", site.settings.decode()).encode()
-        await _respond(send, 200, [*headers, (b"content-type", b"text/javascript; charset=utf-8")], body)
+        await _respond_script(scope, send, headers, body)
 
-    async def _serve_part(self, name: str, send: Send) -> None:
+    async def _serve_part(self, name: str, scope: Scope, send: Send) -> None:
         script = self._script(name) if name in PARTS else None
         if script is None:
             await _respond(send, 404, _ANYONE)
             return
         headers: Headers = [
             *_ANYONE,
-            (b"content-type", b"text/javascript; charset=utf-8"),
             (b"cache-control", b"public, max-age=3600, stale-while-revalidate=86400"),
             (b"x-content-type-options", b"nosniff"),
             (b"cross-origin-resource-policy", b"cross-origin"),
         ]
-        await _respond(send, 200, headers, script.encode())
+        await _respond_script(scope, send, headers, script.encode())
 
     def _script(self, name: str) -> str | None:
         """A built script, read again when it has changed."""
@@ -366,6 +368,24 @@ async def _read(scope: Scope, receive: Receive, site: TagSite) -> bytes:
             )
         if not message.get("more_body"):
             return body
+
+
+@lru_cache(maxsize=512)
+def _gzipped(body: bytes) -> bytes:
+    return gzip.compress(body, 9, mtime=0)
+
+
+async def _respond_script(scope: Scope, send: Send, headers: Headers, body: bytes) -> None:
+    """A script, compressed for whoever takes it so."""
+    headers = [
+        *headers,
+        (b"content-type", b"text/javascript; charset=utf-8"),
+        (b"vary", b"accept-encoding"),
+    ]
+    if _GZIP.search(_header(scope, b"accept-encoding")):
+        body = _gzipped(body)
+        headers.append((b"content-encoding", b"gzip"))
+    await _respond(send, 200, headers, body)
 
 
 async def _respond(send: Send, status: int, headers: Headers, body: bytes = b"") -> None:

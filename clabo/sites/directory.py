@@ -32,6 +32,8 @@ class TagSite:
     settings: bytes
     etag: str
     nameless: bool = False
+    # A split test runs, so that the tag must know how to split.
+    splits: bool = False
     own_networks: tuple[Network, ...] = ()
 
     def is_own(self, address: str) -> bool:
@@ -84,6 +86,7 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
         encoded,
         hashlib.sha256(encoded).hexdigest()[:20],
         nameless,
+        bool(wanted.get("tests")),
         tuple(ip_network(n) for n in site.own_networks),
     )
 

@@ -7,6 +7,8 @@ import type { Settings } from "./settings";
 import { assign } from "./splits";
 
 declare const __SETTINGS__: Settings;
+/** Built in where split tests run, and left out elsewhere. */
+declare const __SPLITS__: boolean;
 
 type Mark = [name: string, properties?: Record<string, unknown>];
 
@@ -125,7 +127,7 @@ function run(settings: Settings) {
   /** From here on an id may be stored. True where the page is being left for a variant. */
   function open() {
     opened = true;
-    if (settings.tests.length && settings.consent !== "nameless") {
+    if (__SPLITS__ && settings.tests.length && settings.consent !== "nameless") {
       identify();
       // A split test's redirect hides where the visitor came from: it is handed over to the next page.
       if (referrer.startsWith(location.origin))
@@ -258,7 +260,7 @@ function run(settings: Settings) {
     event("view", undefined, {
       title: document.title.slice(0, 300),
       referrer: came.slice(0, 2048),
-      ...(Object.keys(variants).length && { variants }),
+      ...(__SPLITS__ && Object.keys(variants).length && { variants }),
     });
     tried(listen);
     for (const each of viewed) each(here);

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import asyncio
+import gzip
 import shutil
 import tempfile
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -21,7 +23,8 @@ from clabo.collect.inbox import store
 from clabo.collect.intake import MAX_BODY
 from clabo.collect.models import Event, InboxBatch, Page, Refusal, Standing, Visit
 from clabo.sites.directory import tag_site
-from clabo.testing.traffic import BROWSER, beacon, event, make_site
+from clabo.splits.models import SplitTest, Variant
+from clabo.testing.traffic import BROWSER, beacon, event, make_rule, make_site
 
 
 class Answer:
@@ -149,6 +152,35 @@ class Accepting(CollectorCase):
         self.assertIn("max-age", first.headers["cache-control"])
         again = self.run_with(lambda: ask(self.app, "GET", path, if_none_match=first.headers["etag"]))
         self.assertEqual((again.status, again.body), (304, b""))
+        for script in (path, "/tag/part/forms.js"):
+            plain = self.run_with(partial(ask, self.app, "GET", script))
+            packed = self.run_with(partial(ask, self.app, "GET", script, accept_encoding="br, gzip;q=0.8"))
+            self.assertNotIn("content-encoding", plain.headers)
+            self.assertEqual(packed.headers["content-encoding"], "gzip")
+            self.assertEqual((packed.headers["vary"], plain.headers["vary"]), ("accept-encoding",) * 2)
+            self.assertEqual(gzip.decompress(packed.body), plain.body)
+            self.assertLess(len(packed.body), 4096)
+
+    def test_only_where_a_split_test_runs_the_tag_knows_how_to_split(self) -> None:
+        path = f"/tag/{self.site.key}.js"
+        plain = self.run_with(lambda: ask(self.app, "GET", path))
+        self.assertNotIn("clabo_from", plain.body.decode())
+        rule = make_rule(self.site, "/thanks")
+        test = SplitTest.objects.create(
+            site=self.site,
+            name="t",
+            rule=rule,
+            state="running",
+            baseline=0.1,
+            smallest_lift=0.5,
+            planned_visitors=9,
+        )
+        for letter in "AB":
+            Variant.objects.create(test=test, letter=letter, host="shop.example", path=f"/{letter}", share=50)
+        self.app.directory.refresh()
+        split = self.run_with(lambda: ask(self.app, "GET", path))
+        self.assertIn("clabo_from", split.body.decode())
+        self.assertNotEqual(split.headers["etag"], plain.headers["etag"])
 
 
 class Refusing(CollectorCase):
