@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 import time
-from collections import defaultdict
 from datetime import UTC, datetime, timedelta
 
 from django.conf import settings
-from django.db.models import Count, Max
-from django.db.models.functions import ExtractHour, ExtractIsoWeekDay
 from django.utils.module_loading import import_string
 
 from clabo.collect.attendance import absences
 from clabo.collect.models import Event, Kind, Page, Standing
+from clabo.collect.rhythms import WEEKS, rhythms
 from clabo.core.addresses import Address
-from clabo.core.rhythm import HOURS, silence
+from clabo.core.rhythm import silence
 from clabo.sites.models import Site
 
-WEEKS = 8
 EVERY_SECONDS = 600.0
 _watched_at = 0.0
 
@@ -40,34 +37,22 @@ def watch_site(site: Site, now: datetime) -> list[Page]:
     or on a page that nobody is sent to any more.
     """
     since = now - timedelta(weeks=WEEKS)
-    rows = (
-        Event.objects.filter(site=site, kind=Kind.VIEW, time__gte=since, visit__standing=Standing.COUNTED)
-        .annotate(day=ExtractIsoWeekDay("time", tzinfo=site.zone), hour=ExtractHour("time", tzinfo=site.zone))
-        .values_list("page_id", "day", "hour")
-        .annotate(n=Count("id"), last=Max("time"))
-    )
-    counts: defaultdict[int, list[float]] = defaultdict(lambda: [0.0] * HOURS)
-    last: dict[int, datetime] = {}
-    for page_id, day, hour, n, at in rows:
-        counts[page_id][(day - 1) * 24 + hour] += n
-        last[page_id] = max(at, last.get(page_id, at))
-    pages = list(Page.objects.filter(site=site, pk__in=counts))
-    absent = absences(min(last.values(), default=now), now)
+    views = Event.objects.filter(site=site, kind=Kind.VIEW, time__gte=since, visit__standing=Standing.COUNTED)
+    rhythm = rhythms(views, "page_id", site.zone)
+    pages = list(Page.objects.filter(site=site, pk__in=rhythm))
+    absent = absences(min((r.last for r in rhythm.values()), default=now), now)
     resting = _resting(site)
     stopped = []
     for page in pages:
-        begun = max(page.first_at, since)
-        weeks = max((last[page.pk] - begun) / timedelta(weeks=1), 1.0)
-        zone = site.zone
-        page.per_day = sum(counts[page.pk]) / (weeks * 7)
+        own = rhythm[page.pk]
+        weeks = own.weeks(max(page.first_at, since))
+        page.per_day = sum(own.by_hour) / (weeks * 7)
         page.stopped_at = None
-        if last[page.pk] <= resting.get(Address(page.host, page.path), since):
+        if own.last <= resting.get(Address(page.host, page.path), since):
             continue
-        quiet = silence(
-            counts[page.pk], weeks, last[page.pk].astimezone(zone), now.astimezone(zone), len(pages), absent
-        )
-        if quiet.stopped:
-            page.stopped_at = last[page.pk]
+        here = (own.last.astimezone(site.zone), now.astimezone(site.zone))
+        if silence(own.by_hour, weeks, *here, len(pages), absent).stopped:
+            page.stopped_at = own.last
             stopped.append(page)
     Page.objects.bulk_update(pages, ["per_day", "stopped_at"], batch_size=1000)
     return stopped

@@ -40,7 +40,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
           No {words(rule.name)} since {hour(rule.last_at)}.
         </strong>
       ),
-      why: `One came ${aDay(rule.per_day)}; so long without is not chance. Try the form, or see in a rehearsal what no longer fires.`,
+      why: `One came ${aDay(rule.per_day)}; so long without is not chance. Either nobody is led there any more, or it no longer fires: a rehearsal shows which.`,
       to: "live",
       go: "Rehearse it",
     });
