@@ -68,7 +68,9 @@ export function Draft({ siteId, test, close }: Props) {
 function Form({ siteId, test, rules, close }: Props & { rules: Schemas["ConversionOut"][] }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const [form, setForm] = useState(() => asWritten(test, rules[0]?.id ?? 0));
+  // The lens begins with a purchase, too.
+  const usual = rules.find((r) => r.category === "purchase" && r.value != null) ?? rules[0];
+  const [form, setForm] = useState(() => asWritten(test, usual?.id ?? 0));
   const change = (part: Partial<Written>) => setForm((now) => ({ ...now, ...part }));
   const path = { site_id: siteId };
   const body = (baseline: number): TestIn => ({
