@@ -131,8 +131,9 @@ def main() -> None:
     ):
         median, worst, told = timed(f"pages?{query}")
         rows.append([name, f"{sum(r['entries'] for r in told['rows']):,}", f"{median:.0f}", f"{worst:.0f}"])
-    median, worst, _ = timed("today")
-    rows.append(["Today", "", f"{median:.0f}", f"{worst:.0f}"])
+    for says, path in (("Today", "today"), ("Today's number in the rail", "today/count")):
+        median, worst, _ = timed(path)
+        rows.append([says, "", f"{median:.0f}", f"{worst:.0f}"])
     kept = TrafficDay.objects.count()
     times = []
     for _ in range(7):

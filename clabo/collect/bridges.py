@@ -83,7 +83,7 @@ def step(
     """Where a click on the link leads, and the beacon that counts it.
 
     The visitor is the one that the tag put into the link, else `visitor`, who holds for a day. The page is the
-    one that the link stands on; where that is unknown, the link's own address stands for it.
+    one that the link stands on; where that is unknown, the site's first page stands for it.
     """
     given = parse_qs(query)
     told = given.get(bridge.VISITOR, [""])[0]

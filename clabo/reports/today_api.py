@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Literal
 
@@ -15,6 +15,7 @@ from clabo.collect.coverage import Covered
 from clabo.conversions.api import ChangeOut, change_out
 from clabo.core.returns import break_even
 from clabo.reports.api import IntervalOut, interval
+from clabo.reports.mending import to_mend
 from clabo.reports.today import today
 from clabo.reports.yesterday import Yesterday
 from clabo.sites.access import site_for
@@ -88,7 +89,13 @@ class YesterdayOut(Schema):
     counts: list[CountOut]
 
 
-class TodayOut(Schema):
+class MendCount(Schema):
+    """How many things there are to mend."""
+
+    to_mend: int
+
+
+class TodayOut(MendCount):
     now: datetime
     first_at: datetime | None
     last_at: datetime | None
@@ -157,27 +164,29 @@ def _yesterday(y: Yesterday) -> YesterdayOut:
 def get_today(request: HttpRequest, site_id: int) -> TodayOut:
     site = site_for(request, site_id)
     t = today(site)
+    m = t.mend
     return TodayOut(
         now=t.now,
-        first_at=t.first_at,
-        last_at=t.last_at,
+        to_mend=m.count,
+        first_at=m.tag.first_at,
+        last_at=m.tag.last_at,
         rules=t.rules,
-        has_spend=t.has_spend,
-        silent_since=t.silent_since,
-        late_since=t.late_since,
-        set_aside=t.set_aside,
-        stopped=_named(t.stopped),
-        stopped_total=len(t.stopped),
-        twice=_named(t.twice),
-        twice_total=len(t.twice),
+        has_spend=m.spend.last_day is not None,
+        silent_since=m.silent_since,
+        late_since=m.late_since,
+        set_aside=m.set_aside,
+        stopped=_named(m.stopped),
+        stopped_total=len(m.stopped),
+        twice=_named(m.twice),
+        twice_total=len(m.twice),
         quiet=[
-            QuietOut(id=q.rule.pk, name=q.rule.name, per_day=q.per_day, last_at=q.last_at) for q in t.quiet
+            QuietOut(id=q.rule.pk, name=q.rule.name, per_day=q.per_day, last_at=q.last_at) for q in m.quiet
         ],
-        broken=[_note(r) for r in t.broken],
-        spend_until=t.spend.last_day,
-        spend_overdue=t.spend.overdue,
-        spend_total=t.spend.total,
-        spend_unjoined=t.spend.unjoined,
+        broken=[_note(r) for r in m.broken],
+        spend_until=m.spend.last_day,
+        spend_overdue=m.spend.overdue,
+        spend_total=m.spend.total,
+        spend_unjoined=m.spend.unjoined,
         decided=[_note(r) for r in t.decided],
         overdue=[_note(r) for r in t.overdue],
         findings=[
@@ -205,3 +214,9 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
         changed=[ChangedRule(id=v.rule_id, name=v.rule.name, **change_out(v).dict()) for v in t.changed],
         yesterday=_yesterday(t.yesterday) if t.yesterday else None,
     )
+
+
+@router.get("/sites/{int:site_id}/today/count", response=MendCount)
+def count_to_mend(request: HttpRequest, site_id: int) -> MendCount:
+    site = site_for(request, site_id)
+    return MendCount(to_mend=to_mend(site, datetime.now(UTC)).count)

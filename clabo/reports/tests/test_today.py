@@ -46,22 +46,25 @@ class Said(TestCase):
         self.hourly(1000, self.now, "/alive")
         lost = self.now - timedelta(hours=40)
         self.hourly(5000, lost, "/lost")
-        self.assertEqual(([c.path for c in self.found().stopped], self.found().quiet), (["/lost"], []))
+        self.assertEqual(
+            ([c.path for c in self.found().mend.stopped], self.found().mend.quiet), (["/lost"], [])
+        )
         # The form breaks; its page is opened all the same.
         self.hourly(9000, lost, "/form", "/thanks")
         self.hourly(9500, self.now, "/form")
-        told = self.found()
+        told = self.found().mend
         self.assertEqual([q.rule.name for q in told.quiet], ["booking"])
         self.assertLess(abs(told.quiet[0].last_at - lost), timedelta(minutes=1))
         self.assertAlmostEqual(told.quiet[0].per_day, 24, delta=1)
         self.assertEqual({c.path for c in told.stopped}, {"/lost", "/thanks"})
         answer = self.member.ask("GET", "/today")
         self.assertEqual((answer["stopped_total"], answer["quiet"][0]["name"]), (2, "booking"))
+        self.assertEqual((answer["to_mend"], self.member.ask("GET", "/today/count")), (3, {"to_mend": 3}))
 
     def test_a_silent_site_is_said_once(self) -> None:
         make_rule(self.site, "/thanks")
         self.hourly(1000, self.now, "/form", "/thanks")
-        told = self.found(timedelta(hours=30))
+        told = self.found(timedelta(hours=30)).mend
         self.assertIsNotNone(told.silent_since)
         self.assertEqual((told.stopped, told.quiet), ([], []))
         # Unless nobody was there to hear it.
@@ -69,11 +72,11 @@ class Said(TestCase):
             Attendance.objects.create(
                 from_at=self.now + timedelta(hours=start), until_at=self.now + timedelta(hours=end)
             )
-        self.assertIsNone(self.found(timedelta(hours=30)).silent_since)
+        self.assertIsNone(self.found(timedelta(hours=30)).mend.silent_since)
 
     def test_hits_that_wait_too_long(self) -> None:
         receive(walk(self.site, 1, self.now, "/a"), process=False)
-        self.assertIsNone(today(self.site).late_since)
+        self.assertIsNone(today(self.site).mend.late_since)
         InboxBatch.objects.update(received_at=self.now - timedelta(minutes=70))
         self.assertIsNotNone(self.member.ask("GET", "/today")["late_since"])
 

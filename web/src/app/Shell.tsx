@@ -6,7 +6,7 @@ import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
 import { ThinPattern } from "../charts/SpreadBar";
 import { ago } from "../parts/format";
-import { todayQuery, toMend } from "../parts/today";
+import { toMendQuery } from "../parts/today";
 import { Button, cx, Select } from "../parts/ui";
 import { useSession, useSite } from "./session";
 
@@ -59,8 +59,7 @@ function useStates(siteId: number): Partial<Record<PlaceName, { text: string; wa
     queryKey: ["tests", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/tests", path)),
   }).data;
-  const today = useQuery({ ...todayQuery(siteId), refetchInterval: 300_000 }).data;
-  const mend = today && toMend(today);
+  const mend = useQuery(toMendQuery(siteId)).data?.to_mend;
   const running = tests?.filter((t) => t.state === "running") ?? [];
   const broken = running.filter((t) => t.verdict === "broken_split").length;
   return {
