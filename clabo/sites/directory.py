@@ -111,5 +111,7 @@ class Directory:
         with self._lock:
             if time.monotonic() - self.loaded_at < at_most_every:
                 return
+            # What is made while this reads may be missing: it counts as read from its beginning on.
+            begun = time.monotonic()
             self._sites = {s.key: s for s in tag_sites(list(Site.objects.prefetch_related("hosts")))}
-            self.loaded_at = time.monotonic()
+            self.loaded_at = begun

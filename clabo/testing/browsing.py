@@ -12,7 +12,6 @@ from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any, ClassVar
-from unittest.mock import patch
 from urllib.parse import urlsplit
 
 import uvicorn
@@ -145,10 +144,6 @@ class BrowserCase(TransactionTestCase):
         folder = Path(tempfile.mkdtemp(prefix="clabo-test-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
         self.server = Server()
-        # What was changed is served at once, or nearly.
-        often = patch("clabo.collect.asgi.REFRESH_SECONDS", 0.3)
-        often.start()
-        self.addCleanup(often.stop)
 
         def application() -> Any:
             with_url = override_settings(

@@ -39,7 +39,7 @@ class ListeningCase(BrowserCase):
 
     def renewed(self) -> None:
         """The server has looked at the sites again."""
-        time.sleep(0.9)
+        time.sleep(2.3)
 
     def tag(self, attributes: str = "") -> str:
         return f'{EARLY}<script async src="{self.clabo}/tag/{self.site.key}.js" {attributes}></script>'

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+import time
 from decimal import Decimal
 from typing import Any
+from unittest.mock import patch
 
 from django.test import TestCase
 
 from clabo.accounts.problems import Problem
-from clabo.sites.directory import Directory, tag_site
+from clabo.sites.directory import Directory, tag_site, tag_sites
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.testing.asking import Member
 from clabo.testing.traffic import make_site as some_site
@@ -56,3 +58,19 @@ class Settings(TestCase):
         assert before and after
         self.assertTrue(json.loads(after.settings)["fragment"])
         self.assertNotEqual(before.etag, after.etag)
+
+    def test_a_site_made_while_the_directory_reads_counts_as_not_yet_read(self) -> None:
+        directory, made = Directory(), []
+
+        def slowly(sites: Any) -> list[Any]:
+            found = tag_sites(sites)
+            made.append((some_site(name="Later"), time.monotonic()))
+            return found
+
+        with patch("clabo.sites.directory.tag_sites", slowly):
+            directory.refresh()
+        later, asked = made[0]
+        self.assertIsNone(directory.get(later.key))
+        self.assertLess(directory.loaded_at, asked)
+        directory.refresh()
+        self.assertIsNotNone(directory.get(later.key))
