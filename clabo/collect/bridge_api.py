@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from decimal import Decimal
 
 from django.db.models import Count, Max
@@ -43,7 +43,7 @@ class BridgeOut(BridgeIn):
 
 
 def _out(site: Site, links: list[BridgeLink], secrets: bool) -> list[BridgeOut]:
-    since = datetime.now(UTC) - timedelta(days=28)
+    since = site.last_days(28)
     events = Event.objects.filter(
         site=site, kind__in=(Kind.STEP, Kind.SALE), name__in=[b.slug for b in links]
     )
@@ -131,8 +131,7 @@ def bridge_links(request: HttpRequest, site_id: int) -> list[BridgeOut]:
 @router.get("/sites/{int:site_id}/bridges/{int:link_id}/brought", response=BroughtOut)
 def what_it_brought(request: HttpRequest, site_id: int, link_id: int, words: Query[BroughtBy]) -> BroughtOut:
     site = site_for(request, site_id)
-    since = datetime.now(UTC) - timedelta(days=words.days)
-    found = brought(site, _link(site, link_id), words.by, since)
+    found = brought(site, _link(site, link_id), words.by, site.last_days(words.days))
     return BroughtOut(
         by=found.by,
         choices=found.choices,

@@ -114,7 +114,7 @@ def arrivals(site: Site) -> Arrivals:
     now = datetime.now(UTC)
     waiting = pipeline.backlog()
     refused = dict(Refusal.objects.filter(site=site, day=now.date()).values_list("reason", "count"))
-    midnight = datetime.combine(now.astimezone(site.zone).date(), datetime.min.time(), site.zone)
+    midnight = site.midnight(now.astimezone(site.zone).date())
     today = dict(
         Event.objects.filter(site=site, time__gte=midnight)
         .values_list("visit__standing")

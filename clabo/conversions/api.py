@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
 
@@ -160,7 +160,7 @@ def change_out(v: RuleVersion) -> ChangeOut:
 
 def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
     counts = queries.recent_counts(site, the_rules)
-    changes = queries.changes_since(the_rules, datetime.now(UTC) - timedelta(days=28))
+    changes = queries.changes_since(the_rules, site.last_days(28))
     progress = queries.recount_progress(the_rules)
     return [
         ConversionOut(

@@ -72,7 +72,7 @@ def back_count(
     """What `rule` catches, how often, what it nearly catches, and what looks caught by accident."""
     today = datetime.now(UTC).astimezone(site.zone).date()
     first = today - timedelta(days=days - 1)
-    start = _midnight(site, first)
+    start = site.midnight(first)
     known = Inventory(site.pk)
     met = condition(rule, known)
     one_in = _one_in(site, rule, first, known)
@@ -85,7 +85,7 @@ def back_count(
     recent = [e for e in caught if e.time >= begun]
     places = _places(recent, known, one_in)
     conversions = _conversions(caught, counted.filter(met, time__lt=since), counting)
-    midnights = [_midnight(site, first + timedelta(days=i)).timestamp() for i in range(days + 1)]
+    midnights = [site.midnight(first + timedelta(days=i)).timestamp() for i in range(days + 1)]
     # -1: before the period.
     per_day = Counter(bisect_right(midnights, e.time) - 1 for e in conversions)
     return BackCount(
@@ -102,10 +102,6 @@ def back_count(
         one_in,
         _change([e for e in conversions if e.time >= begun], in_force, start, one_in) if in_force else None,
     )
-
-
-def _midnight(site: Site, day: date) -> datetime:
-    return datetime.combine(day, datetime.min.time(), site.zone)
 
 
 class _Event(NamedTuple):
@@ -179,7 +175,7 @@ def _one_in(site: Site, rule: rules.Rule, first: date, known: Inventory) -> int:
     views = TrafficDay.objects.filter(site=site, day__gte=first, page_id__in=page_ids).aggregate(
         n=Sum("views")
     )["n"]
-    start = _midnight(site, first)
+    start = site.midnight(first)
     acts = 0.0
     for leaf in rules.leaves(rule):
         if isinstance(leaf, rules.FormSubmitted | rules.Clicked | rules.FrameMessage | rules.ElementShown):

@@ -45,27 +45,18 @@ class RuleCounts:
 def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 28) -> dict[int, RuleCounts]:
     """Counted conversions of the last `days` days for each rule."""
     today = datetime.now(UTC).astimezone(site.zone).date()
-    start = datetime.combine(today - timedelta(days=days - 1), datetime.min.time(), site.zone)
+    counted = Conversion.objects.filter(site=site, rule__in=the_rules, visit__standing=Standing.COUNTED)
+    recent = counted.filter(time__gte=site.last_days(days))
     rows = (
-        Conversion.objects.filter(
-            site=site, rule__in=the_rules, time__gte=start, visit__standing=Standing.COUNTED
-        )
-        .annotate(day=TruncDate("time", tzinfo=site.zone))
+        recent.annotate(day=TruncDate("time", tzinfo=site.zone))
         .values_list("rule_id", "day")
         .annotate(n=Count("id"))
     )
     by_rule: defaultdict[int, dict[date, int]] = defaultdict(dict)
     for rule_id, day, n in rows:
         by_rule[rule_id][day] = n
-    foreign = dict(
-        Conversion.objects.filter(site=site, rule__in=the_rules, time__gte=start)
-        .exclude(currency="")
-        .values_list("rule_id")
-        .annotate(n=Count("id"))
-    )
-    last = dict(
-        Conversion.objects.filter(site=site, rule__in=the_rules).values_list("rule_id").annotate(Max("time"))
-    )
+    foreign = dict(recent.exclude(currency="").values_list("rule_id").annotate(n=Count("id")))
+    last = dict(counted.values_list("rule_id").annotate(Max("time")))
     return {
         r.pk: RuleCounts(
             sum(by_rule[r.pk].values()),

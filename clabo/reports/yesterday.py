@@ -52,8 +52,8 @@ def yesterday(site: Site, now: datetime) -> Yesterday | None:
     if first_at is None or first_at.astimezone(zone).date() > day:
         return None
     like = [day - timedelta(weeks=week) for week in range(1, WEEKS + 1)]
-    start = datetime.combine(like[-1], datetime.min.time(), zone)
-    end = datetime.combine(day + timedelta(days=1), datetime.min.time(), zone)
+    start = site.midnight(like[-1])
+    end = site.midnight(day + timedelta(days=1))
     away = _away(site, start, end)
     # The day of the very first hit was no whole one.
     past = [d for d in like if d > first_at.astimezone(zone).date() and d not in away]
@@ -98,7 +98,7 @@ def _away(site: Site, start: datetime, end: datetime) -> set[date]:
         at = max(gone, start).astimezone(site.zone)
         until = min(back, end).astimezone(site.zone)
         while at < until:
-            midnight = datetime.combine(at.date() + timedelta(days=1), datetime.min.time(), site.zone)
+            midnight = site.midnight(at.date() + timedelta(days=1))
             lost[at.date()] += min(until, midnight) - at
             at = midnight
     return {on for on, span in lost.items() if span > MOST_AWAY}

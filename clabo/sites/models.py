@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 from django.contrib.postgres.fields import ArrayField
@@ -54,6 +55,14 @@ class Site(models.Model):
     def zone(self) -> ZoneInfo:
         """The time zone that days of this site are days of."""
         return ZoneInfo(self.time_zone)
+
+    def midnight(self, day: date) -> datetime:
+        """When that day began here."""
+        return datetime.combine(day, time.min, self.zone)
+
+    def last_days(self, days: int) -> datetime:
+        """When the last so many days of the site began, today among them: "last 28 days" wherever it is said."""
+        return self.midnight(datetime.now(UTC).astimezone(self.zone).date() - timedelta(days=days - 1))
 
 
 class SiteHost(models.Model):

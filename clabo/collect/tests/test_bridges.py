@@ -19,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from clabo.accounts.problems import Problem
-from clabo.collect import inbox, pipeline
+from clabo.collect import inbox, partitions, pipeline
 from clabo.collect.asgi import Collector
 from clabo.collect.bridges import save_link
 from clabo.collect.followed import brought
@@ -198,6 +198,11 @@ class Bridges(TransactionTestCase):
         self.assertEqual((answer["whole"]["steps"], answer["whole"]["sold"]), (3, 2))
         self.assertTrue(0 < answer["rows"][0]["low"] < 0.5 < answer["rows"][0]["high"])
         member.ask("GET", f"/bridges/{self.link.pk}/brought?by=visitor", status=422)
+        # The last 28 days are days of the site, as everywhere.
+        before = self.site.last_days(28) - timedelta(seconds=1)
+        partitions.ensure([before])
+        Event.objects.update(time=before)
+        self.assertEqual(member.ask("GET", f"/bridges/{self.link.pk}/brought")["whole"]["steps"], 0)
 
     def test_straight_from_an_ad_the_link_says_where_the_visit_came_from(self) -> None:
         self.rule({"step": {}})

@@ -247,7 +247,26 @@ class BeforeSaving(TestCase):
             )
             expected = [kept[first + timedelta(days=i)] for i in range(7)]
             self.assertEqual((found.first_day, found.per_day), (first, expected), mode)
+            self.assertEqual(queries.recent_counts(site, [made], 7)[made.pk].per_day, expected, mode)
             self.assertGreater(sum(kept.values()), sum(expected))
+
+    def test_the_list_says_nothing_of_own_visits(self) -> None:
+        site = make_site()
+        rule = ConversionRule.objects.create(
+            site=site,
+            name="order",
+            counting="every",
+            rule={"event": {"name": "order"}},
+            value_property="value",
+        )
+        now = datetime.now(UTC) - timedelta(hours=1)
+        in_francs = event("/a", kind="mark", name="order", properties={"value": 5, "currency": "CHF"})
+        said = beacon(1, in_francs)
+        receive([hit(site, now, said), hit(site, now + timedelta(minutes=9), b'{"own":true,' + said[1:])])
+        told = queries.recent_counts(site, [rule])[rule.pk]
+        self.assertEqual((told.recent, told.foreign), (1, 1))
+        assert told.last_at
+        self.assertLess(told.last_at, now + timedelta(minutes=1))
 
     def test_the_change_that_was_foreseen_is_the_one_that_saving_makes(self) -> None:
         chance = random.Random(5)

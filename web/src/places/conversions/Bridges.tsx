@@ -63,8 +63,16 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
                   <tr>
                     <th className="text">Link</th>
                     <th className="text">Leads to</th>
-                    <th title="Own visits, rehearsals and bots left out.">Followed, 28 days</th>
-                    <th>Sales, 28 days</th>
+                    <th title="Own visits, rehearsals and bots left out.">
+                      Followed,
+                      <br />
+                      28 days
+                    </th>
+                    <th>
+                      Sales,
+                      <br />
+                      28 days
+                    </th>
                     <th>Last followed</th>
                   </tr>
                 </thead>
@@ -80,8 +88,8 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
                           {link.slug}
                         </button>
                       </td>
-                      <td className="text max-w-[24rem]">
-                        <bdi className="num block truncate">{link.target}</bdi>
+                      <td className="text max-w-[24rem] min-w-40 whitespace-normal">
+                        <bdi className="num block [overflow-wrap:anywhere]">{link.target}</bdi>
                       </td>
                       <td className="num">{count(link.steps)}</td>
                       <td className="num">{count(link.sales)}</td>

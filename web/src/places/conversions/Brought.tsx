@@ -28,9 +28,14 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
   if (brought.isPending) return <Loading what="what it brought" />;
   if (brought.isError || !now) return <Failed error={brought.error} retry={brought.refetch} />;
   const end = scaleEnd(now.rows.map((r) => (r.thin ? r.rate : r.high)));
+  // Pages that share their host are told apart by their paths.
+  const hosts = new Set(now.by === "page" ? now.rows.map((r) => r.label.split("/", 1)[0]) : []);
+  const shown = (label: string) => (hosts.size === 1 ? label.slice(label.indexOf("/")) : label);
   const row = (r: Followed, label: string) => (
     <tr key={r.label} className={label === "All" ? "font-semibold" : undefined}>
-      <td className="text max-w-40 whitespace-normal">
+      <td
+        className={`text min-w-36 max-w-64 whitespace-normal ${now.by === "page" && label !== "All" ? "num text-left!" : ""}`}
+      >
         <bdi className="break-words">{label}</bdi>
       </td>
       <td className="num">{count(r.steps)}</td>
@@ -101,7 +106,7 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
                 </tr>
               </thead>
               <tbody>
-                {now.rows.map((r) => row(r, r.label || (UNSAID[now.by] ?? "not said")))}
+                {now.rows.map((r) => row(r, shown(r.label) || (UNSAID[now.by] ?? "not said")))}
                 {now.rows.length > 1 && row({ ...now.whole, label: "\n" }, "All")}
               </tbody>
             </table>

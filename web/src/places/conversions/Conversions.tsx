@@ -135,7 +135,10 @@ export default function Conversions() {
                       <td className="text">{COUNTINGS[c.counting]}</td>
                       <td className="num">
                         {c.value_property ? (
-                          <span className="font-sans">{c.value_property}</span>
+                          <>
+                            <span className="font-sans">its own</span>
+                            <span className="block text-[12px] text-quiet">{c.value_property}</span>
+                          </>
                         ) : (
                           money(c.value, site.currency)
                         )}
