@@ -34,12 +34,13 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
   const row = (r: Followed, label: string) => (
     <tr key={r.label} className={label === "All" ? "font-semibold" : undefined}>
       <td
-        className={`text min-w-36 max-w-64 whitespace-normal ${now.by === "page" && label !== "All" ? "num text-left!" : ""}`}
+        className={`text min-w-24 max-w-64 whitespace-normal ${now.by === "page" && label !== "All" ? "num text-left!" : ""}`}
       >
         <bdi className="break-words">{label}</bdi>
       </td>
-      <td className="num">{count(r.steps)}</td>
-      <td className="num">{count(r.sold)}</td>
+      <td className="num">
+        {count(r.sold)} of {count(r.steps)}
+      </td>
       <td>
         <span className="inline-flex items-center gap-2">
           <span className="num">{percent(r.rate, 1)}</span>
@@ -49,7 +50,7 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
             high={r.high}
             max={end}
             thin={r.thin}
-            width={56}
+            width={44}
             label={`${percent(r.rate, 1)}, between ${percent(r.low, 1)} and ${percent(r.high, 1)}: ${count(r.sold)} of ${count(r.steps)}`}
           />
         </span>
@@ -91,8 +92,11 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
               <thead>
                 <tr>
                   <th className="text">{BY[now.by] ?? now.by}</th>
-                  <th>Followed</th>
-                  <th>Bought</th>
+                  <th>
+                    Bought, of
+                    <br />
+                    who followed
+                  </th>
                   <th>
                     Share bought
                     <br />
