@@ -21,10 +21,15 @@ class Live(BrowserCase):
     def test_hits_stream_in_and_say_why_not(self) -> None:
         now = datetime.now(UTC)
         receive(walk(self.site, 1, now - timedelta(minutes=2), "/a", "/thank-you", step=5))
-        page = self.window()
+        page = self.window(timezone_id="Pacific/Auckland")
         self.sign_in(page, "eye@shop.example", "elpmaxe.pohs@eye")
         page.get_by_role("link", name="Live").click()
-        expect(page.get_by_role("row", name="/thank-you")).to_contain_text("✓ order")
+        thanked = page.get_by_role("row", name="/thank-you")
+        expect(thanked).to_contain_text("✓ order")
+        # Times are the site's, wherever the reader sits.
+        at = (now - timedelta(minutes=2) + timedelta(seconds=5)).astimezone(self.site.zone)
+        expect(thanked).to_contain_text(f"{at:%H:%M:%S}")
+        expect(page.get_by_role("navigation")).to_contain_text("Times of Europe/Vienna")
         # Two seconds at most, from the hit to the screen.
         letter = {"id": "newsletter", "fields": ["email"]}
         receive(

@@ -5,7 +5,7 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
 import { ThinPattern } from "../charts/SpreadBar";
-import { ago } from "../parts/format";
+import { ago, foreignZone, writeTimesIn } from "../parts/format";
 import { toMendQuery } from "../parts/today";
 import { Button, cx, Select } from "../parts/ui";
 import { useSession, useSite } from "./session";
@@ -81,6 +81,8 @@ export function Shell() {
   const siteId = useSiteId();
   const session = useSession().data;
   const site = useSite(siteId);
+  // Before anything below writes a time.
+  writeTimesIn(site.time_zone);
   const states = useStates(siteId);
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -157,6 +159,9 @@ export function Shell() {
           <div className="hidden text-[13px] text-quiet md:block">
             {session?.name}, {site.role}
           </div>
+          {foreignZone() && (
+            <div className="hidden text-[12px] leading-tight text-quiet md:block">Times of {foreignZone()}</div>
+          )}
           <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-[13px] text-plum underline">
             People
           </Link>

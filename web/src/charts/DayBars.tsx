@@ -1,5 +1,5 @@
 /** Counts by day as thin bars. */
-import { count, day } from "../parts/format";
+import { count, day, dayOf } from "../parts/format";
 
 interface Props {
   values: number[];
@@ -12,8 +12,8 @@ interface Props {
 
 /** Which bar a moment belongs to, the last one being today's. */
 const place = (iso: string, days: number) => {
-  const back = Math.round((new Date().setHours(12, 0, 0, 0) - new Date(iso).setHours(12, 0, 0, 0)) / 864e5);
-  return days - 1 - back;
+  const noon = (at: Date) => Date.parse(`${dayOf(at)}T12:00Z`);
+  return days - 1 - (noon(new Date()) - noon(new Date(iso))) / 864e5;
 };
 
 export function DayBars({ values, first, height = 44, changes = [] }: Props) {

@@ -27,27 +27,42 @@ export function money(value: string | number | null | undefined, currency?: stri
 export const times = (value: string | number | null | undefined) =>
   value == null ? DASH : `${Number(value).toFixed(2)}×`;
 
+const browserZone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+let zone = browserZone;
+
+/** From here on moments are written in this time zone: the site's, whose days the reports count. */
+export function writeTimesIn(name: string) {
+  zone = name;
+}
+
+/** The time zone in use, where it is not the browser's. */
+export const foreignZone = () => (zone === browserZone ? undefined : zone);
+
+const written = (at: Date, options: Intl.DateTimeFormatOptions) =>
+  new Intl.DateTimeFormat("en-GB", { timeZone: zone, ...options }).format(at);
+
+/** The day of a moment as YYYY-MM-DD, which is how days are written in Swedish. */
+export const dayOf = (at: Date) => new Intl.DateTimeFormat("sv-SE", { timeZone: zone }).format(at);
+
 export function day(iso: string | null | undefined) {
   if (!iso) return DASH;
-  const date = new Date(iso.length === 10 ? `${iso}T12:00:00Z` : iso);
-  return new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short" }).format(date);
+  const options = { day: "numeric", month: "short" } as const;
+  return iso.length === 10
+    ? written(new Date(`${iso}T12:00:00Z`), { ...options, timeZone: "UTC" })
+    : written(new Date(iso), options);
 }
 
 /** "Wednesday", of a day. */
-export const weekday = (iso: string) =>
-  new Intl.DateTimeFormat("en-GB", { weekday: "long", timeZone: "UTC" }).format(new Date(`${iso}T12:00:00Z`));
+export const weekday = (iso: string) => written(new Date(`${iso}T12:00:00Z`), { weekday: "long", timeZone: "UTC" });
 
 /** "23 Nov, 14:02". */
 export function hour(iso: string | null | undefined) {
   if (!iso) return DASH;
-  const at = new Date(iso);
-  return `${day(iso)}, ${new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit" }).format(at)}`;
+  return `${day(iso)}, ${written(new Date(iso), { hour: "2-digit", minute: "2-digit" })}`;
 }
 
 export function clock(iso: string) {
-  return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" }).format(
-    new Date(iso),
-  );
+  return written(new Date(iso), { hour: "2-digit", minute: "2-digit", second: "2-digit" });
 }
 
 /** How long ago, in the largest fitting unit. */

@@ -1,4 +1,4 @@
-import { clock, day, words } from "../../parts/format";
+import { clock, day, dayOf, words } from "../../parts/format";
 import { CHANNELS } from "../../parts/lens";
 import { PageName } from "../../parts/PageName";
 import { Scroll } from "../../parts/Scroll";
@@ -77,8 +77,8 @@ export function Hits({ hits, open, show, follow }: Props) {
                   visit {h.visit_number}, page {h.views}
                 </span>
               </td>
-              <td className="text max-w-[14rem]">
-                <bdi className="block truncate">{from(h)}</bdi>
+              <td className="text max-w-[14rem] whitespace-normal">
+                <bdi className="block break-words">{from(h)}</bdi>
                 {h.campaign && (
                   <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{h.campaign}</bdi>
                 )}
@@ -118,4 +118,4 @@ function from(h: Hit) {
   return h.source && h.source !== h.channel ? `${h.source}, ${channel}` : channel;
 }
 
-const isToday = (iso: string) => new Date(iso).toDateString() === new Date().toDateString();
+const isToday = (iso: string) => dayOf(new Date(iso)) === dayOf(new Date());
