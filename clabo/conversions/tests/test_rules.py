@@ -125,7 +125,7 @@ class Changing(TestCase):
         rule.refresh_from_db()
         self.assertEqual(rule.counted_version, rule.version)
 
-    def test_a_change_keeps_the_old_version_readable(self) -> None:
+    def test_a_change_keeps_the_old_version_readable_and_restorable(self) -> None:
         rule = services.make_rule(self.site, content(), None)
         recount()
         services.change_rule(rule, content("thank-you", "contains", value=Decimal(5)), None)
@@ -134,6 +134,12 @@ class Changing(TestCase):
         self.assertEqual(list(Conversion.objects.values_list("value", flat=True)), [Decimal(5)] * 2)
         first = rule.versions.get(version=1).content
         self.assertEqual((first["rule"]["page"]["match"], first["value"]), ("equals", "59"))
+        again = services.restore_version(rule, 1, None)
+        recount()
+        self.assertEqual(list(Conversion.objects.values_list("value", flat=True)), [Decimal(59)])
+        self.assertEqual((again.version, again.rule), (3, first["rule"]))
+        with self.assertRaises(Problem):
+            services.restore_version(rule, 4, None)
 
     def test_removing_can_be_undone(self) -> None:
         rule = services.make_rule(self.site, content(), None)
@@ -160,6 +166,10 @@ class Changing(TestCase):
             ({"value": Decimal(-1)}, "value"),
             ({"value": Decimal("NaN")}, "value"),
             ({"match": "pattern", "value_": "(("}, "value"),
+            ({"lifetime_factor": Decimal(0)}, "lifetime_factor"),
+            ({"lifetime_factor": Decimal(2), "value": None}, "lifetime_factor"),
+            ({"value_property": "price"}, "value_property"),
+            ({"value_property": "p" * 61, "value": None}, "value_property"),
         ):
             address = changes.pop("value_", "/thank-you")
             with self.assertRaises(Problem, msg=field) as caught:

@@ -27,6 +27,11 @@ class Settings(TestCase):
             ({"attribution_window_days": 31}, "attribution_window_days"),
             ({"margin": Decimal("0")}, "margin"),
             ({"margin": Decimal("NaN")}, "margin"),
+            ({"consent": "perhaps"}, "consent"),
+            ({"own_networks": ["203.0.113.0/24", "hive"]}, "own_networks"),
+            ({"own_networks": ["0.0.0.0/0"]}, "own_networks"),
+            ({"own_networks": ["::/0"]}, "own_networks"),
+            ({"frame_origins": ["https://"]}, "frame_origins"),
         ]
         for change, field in cases:
             with self.assertRaises(Problem, msg=change) as caught:
@@ -34,6 +39,13 @@ class Settings(TestCase):
             self.assertEqual(caught.exception.field, field)
         site.refresh_from_db()
         self.assertEqual((site.name, site.currency, site.margin), ("Shop", "EUR", None))
+        change_site(
+            site,
+            own_networks=["203.0.113.7/24", "2001:db8::1", " "],
+            frame_origins=["HTTPS://Forms.example/x", "forms.example:444"],
+        )
+        self.assertEqual(site.own_networks, ["203.0.113.0/24", "2001:db8::1/128"])
+        self.assertEqual(site.frame_origins, ["https://forms.example", "https://forms.example:444"])
 
     def test_hosts(self) -> None:
         site = some_site()
