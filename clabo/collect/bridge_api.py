@@ -45,9 +45,12 @@ class BridgeOut(BridgeIn):
 def _out(site: Site, links: list[BridgeLink], secrets: bool) -> list[BridgeOut]:
     since = site.last_days(28)
     events = Event.objects.filter(
-        site=site, kind__in=(Kind.STEP, Kind.SALE), name__in=[b.slug for b in links]
+        site=site,
+        kind__in=(Kind.STEP, Kind.SALE),
+        name__in=[b.slug for b in links],
+        visit__standing=Standing.COUNTED,
     )
-    rows = events.filter(visit__standing=Standing.COUNTED, time__gte=since).values_list("name", "kind")
+    rows = events.filter(time__gte=since).values_list("name", "kind")
     counts = {(name, kind): n for name, kind, n in rows.annotate(n=Count("id"))}
     last = dict(events.filter(kind=Kind.STEP).values_list("name").annotate(at=Max("time")))
     return [

@@ -17,7 +17,7 @@ from django.db.models import QuerySet
 
 from clabo.collect.among import among
 from clabo.collect.copying import copy_in, new_ids
-from clabo.collect.models import Event, Visit
+from clabo.collect.models import Event, Standing, Visit
 from clabo.collect.rollups import Changes
 from clabo.conversions.crediting import credit_conversions
 from clabo.conversions.models import Conversion, ConversionRule
@@ -35,6 +35,8 @@ class Candidate:
     time: datetime
     visitor: int
     visit: int
+    # Its visit enters reports.
+    reported: bool
     order: str = ""
     value: Decimal | None = None
     currency: str = ""
@@ -141,22 +143,29 @@ def _candidates(
     found = _with_worth(rule, events) if rule.value_property else _with_value(rule, events)
     orders = {c.order for c in found if c.order}
     if orders and visitor_ids is not None:
-        first: dict[str, UUID] = {}
-        for order, event_id in met.filter(order__in=orders).order_by("time", "id").values_list("order", "id"):
-            first.setdefault(order, event_id)
-        found = [c for c in found if not c.order or first[c.order] == c.event_id]
-    counted = rules.count(found, rule.counting)  # type: ignore[arg-type]
+        first: dict[tuple[str, bool], UUID] = {}
+        rows = met.filter(order__in=orders).order_by("time", "id")
+        for order, standing, event_id in rows.values_list("order", "visit__standing", "id"):
+            first.setdefault((order, standing == Standing.COUNTED), event_id)
+        found = [c for c in found if not c.order or first[c.order, c.reported] == c.event_id]
+    # Own visits, rehearsals and bots count among themselves: what no report shows takes no order and no first time
+    # away from what they show.
+    counted = [
+        c
+        for reported in (True, False)
+        for c in rules.count((f for f in found if f.reported == reported), rule.counting)  # type: ignore[arg-type]
+    ]
     return {c.event_id: c for c in counted}
 
 
-_CANDIDATE = ("id", "time", "visitor_id", "visit_id", "order")
+_CANDIDATE = ("id", "time", "visitor_id", "visit_id", "visit__standing", "order")
 
 
 def _with_value(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate]:
     rows = events.order_by("time", "id").values_list(*_CANDIDATE)
     return [
-        Candidate(event_id, time, visitor, visit, order, rule.value)
-        for event_id, time, visitor, visit, order in rows
+        Candidate(event_id, time, visitor, visit, standing == Standing.COUNTED, order, rule.value)
+        for event_id, time, visitor, visit, standing, order in rows
     ]
 
 
@@ -164,9 +173,10 @@ def _with_worth(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate
     currency = Site.objects.values_list("currency", flat=True).get(pk=rule.site_id)
     found = []
     rows = events.order_by("time", "id").values_list(*_CANDIDATE, "properties")
-    for event_id, time, visitor, visit, order, properties in rows:
+    for event_id, time, visitor, visit, standing, order, properties in rows:
         worth = worth_of_event(properties or {}, rule.value_property, currency)
-        found.append(Candidate(event_id, time, visitor, visit, order, worth.value, worth.currency))
+        reported = standing == Standing.COUNTED
+        found.append(Candidate(event_id, time, visitor, visit, reported, order, worth.value, worth.currency))
     return found
 
 

@@ -55,9 +55,11 @@ def event(path: str = "/", **fields: Any) -> dict[str, Any]:
     return {"id": uuid4().hex, "kind": "view", "age": 0, "url": url, **fields}
 
 
-def beacon(visitor: int, *events: dict[str, Any], device: str = "desktop") -> bytes:
-    """A request's body. Visitors are numbered for readability."""
-    return msgspec.json.encode({"visitor": f"{visitor:032x}", "device": device, "events": list(events)})
+def beacon(visitor: int, *events: dict[str, Any], device: str = "desktop", **said: Any) -> bytes:
+    """A request's body, with what else is `said` of the visitor. Visitors are numbered for readability."""
+    return msgspec.json.encode(
+        {"visitor": f"{visitor:032x}", "device": device, "events": list(events), **said}
+    )
 
 
 def hit(site: Site, at: datetime, body: bytes, agent: str = BROWSER) -> Envelope:

@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from unittest.mock import patch
+from uuid import uuid4
 
 from django.test import TestCase
 from hypothesis import given, settings
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from clabo.accounts.problems import Problem
+from clabo.collect.models import Standing
 from clabo.collect.queries import live_hits
 from clabo.conversions import queries, services
 from clabo.conversions.backcount import back_count
@@ -235,14 +237,16 @@ class BeforeSaving(TestCase):
         self.assertEqual(counted, {"every": 1, "visit": 0, "visitor": 0})
 
     def test_what_was_foreseen_is_what_is_counted_once_saved(self) -> None:
-        """Repeated order numbers and visitors from before the period included."""
+        """Repeated order numbers, visitors from before the period and own visits included."""
         chance = random.Random(11)
         site = make_site()
         now = datetime.now(UTC) - timedelta(hours=1)
         hits = []
         for minutes in sorted(chance.sample(range(14 * 1440), 120), reverse=True):
             order = {"order": f"n-{chance.randrange(60)}"} if chance.random() < 0.7 else {}
-            body = beacon(chance.randrange(1, 25), event("/a", kind="mark", name="order", properties=order))
+            mark = event("/a", kind="mark", name="order", properties=order)
+            own = {"own": True} if chance.random() < 0.2 else {}
+            body = beacon(chance.randrange(1, 25), mark, **own)
             hits.append(hit(site, now - timedelta(minutes=minutes), body))
         receive(hits)
         language = {"event": {"name": "order"}}
@@ -253,7 +257,9 @@ class BeforeSaving(TestCase):
             recount()
             kept = Counter(
                 t.astimezone(site.zone).date()
-                for t in Conversion.objects.filter(rule=made).values_list("time", flat=True)
+                for t in Conversion.objects.filter(rule=made, visit__standing=Standing.COUNTED).values_list(
+                    "time", flat=True
+                )
             )
             expected = [kept[first + timedelta(days=i)] for i in range(7)]
             self.assertEqual((found.first_day, found.per_day), (first, expected), mode)
@@ -271,8 +277,9 @@ class BeforeSaving(TestCase):
         )
         now = datetime.now(UTC) - timedelta(hours=1)
         in_francs = event("/a", kind="mark", name="order", properties={"value": 5, "currency": "CHF"})
-        said = beacon(1, in_francs)
-        receive([hit(site, now, said), hit(site, now + timedelta(minutes=9), b'{"own":true,' + said[1:])])
+        receive([hit(site, now, beacon(1, in_francs))])
+        own = {**in_francs, "id": uuid4().hex}
+        receive([hit(site, now + timedelta(minutes=9), beacon(2, own, own=True))])
         told = queries.recent_counts(site, [rule])[rule.pk]
         self.assertEqual((told.recent, told.foreign), (1, 1))
         assert told.last_at

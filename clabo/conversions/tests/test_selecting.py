@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
-from clabo.collect.models import Event
+from clabo.collect.models import Event, Standing
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.occurrences import occurrence
 from clabo.conversions.selecting import events_met
@@ -139,6 +139,29 @@ class AlikeForEveryRule(TestCase):
 
 
 class OrderNumbers(PlainTestCase):
+    def test_what_no_report_shows_takes_nothing_away(self) -> None:
+        """A trial by the site's own people, before the order; and a browser that is no longer marked as own."""
+        site = make_site()
+        for mode in rules.COUNTINGS:
+            ConversionRule.objects.create(
+                site=site, name=mode, category="purchase", rule={"event": {"name": "order"}}, counting=mode
+            )
+
+        def order(visitor: int, hour: int, number: str, **said: Any) -> None:
+            body = event(kind="mark", name="order", properties={"order": number})
+            receive([hit(site, START + timedelta(hours=hour), beacon(visitor, body, **said))])
+
+        order(1, 0, "A-1", own=True)
+        order(2, 1, "A-1")
+        order(1, 2, "A-2")
+        order(2, 3, "A-2", own=True)
+        counted = Conversion.objects.filter(visit__standing=Standing.COUNTED)
+        found = [
+            (c.rule.name, int(c.visitor.key), c.order) for c in counted.select_related("rule", "visitor")
+        ]
+        expected = [(mode, *who) for mode in rules.COUNTINGS for who in ((1, "A-2"), (2, "A-1"))]
+        self.assertEqual(sorted(found), sorted(expected))
+
     def test_the_first_counts_even_when_it_arrives_last(self) -> None:
         """Whoever sent it: a mail client opened twice, a confirmation page that was shared."""
         site = make_site()
@@ -151,7 +174,11 @@ class OrderNumbers(PlainTestCase):
             receive([hit(site, START + timedelta(minutes=minute), beacon(visitor, body))])
 
         def counted() -> list[tuple[int, str]]:
-            found = Conversion.objects.filter(site=site).select_related("visitor").order_by("time")
+            found = (
+                Conversion.objects.filter(site=site)
+                .select_related("visitor")
+                .order_by("time", "visitor__key")
+            )
             return [(int(c.visitor.key), c.order) for c in found]
 
         order(1, 5, "A-1")

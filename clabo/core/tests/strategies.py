@@ -112,15 +112,24 @@ def _says_what_happens(data: dict[str, Any]) -> bool:
     return True
 
 
-RULES: st.SearchStrategy[dict[str, Any]] = st.recursive(
-    CONDITIONS,
-    lambda inner: st.one_of(
-        st.lists(inner, min_size=1, max_size=3).map(lambda parts: {"all": parts}),
-        st.lists(inner, min_size=1, max_size=3).map(lambda parts: {"any": parts}),
-        inner.map(lambda part: {"not": part}),
-    ),
-    max_leaves=5,
-).filter(_says_what_happens)
+def _saying(data: dict[str, Any]) -> dict[str, Any]:
+    """A rule that says what happens, so that few are thrown away."""
+    return data if _says_what_happens(data) else {"all": [data, {"form": {}}]}
+
+
+RULES: st.SearchStrategy[dict[str, Any]] = (
+    st.recursive(
+        CONDITIONS,
+        lambda inner: st.one_of(
+            st.lists(inner, min_size=1, max_size=3).map(lambda parts: {"all": parts}),
+            st.lists(inner, min_size=1, max_size=3).map(lambda parts: {"any": parts}),
+            inner.map(lambda part: {"not": part}),
+        ),
+        max_leaves=5,
+    )
+    .map(_saying)
+    .filter(_says_what_happens)
+)
 
 
 def _acted(kind: str, elements: list[dict[str, Any]]) -> st.SearchStrategy[dict[str, Any]]:

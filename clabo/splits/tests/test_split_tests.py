@@ -118,6 +118,8 @@ class Drafts(SplitCase):
     def test_what_was_recorded_of_the_control(self) -> None:
         now = datetime.now(UTC) - timedelta(days=2)
         receive(walk(self.site, 2, now, "/a", "/thank-you") + walk(self.site, 3, now, "/thank-you", "/a"))
+        own = beacon(3, event("/thank-you"), own=True)
+        receive([hit(self.site, now + timedelta(hours=3), own)])
         found = results.recorded(self.site, services.pages_of(self.site, ["/a"])[0], self.rule)
         self.assertEqual((found.visitors, found.converted), (3, 1))
 
@@ -189,6 +191,14 @@ class Results(SplitCase):
         services.end(test, STARTED + timedelta(days=1))
         receive(walk(self.site, person, STARTED + timedelta(days=2), "/thank-you"))
         test.refresh_from_db()
+        self.assertEqual(self.result(test).arms[0].counts, Counts(0, 1))
+
+    def test_conversions_of_own_visits_do_not_count(self) -> None:
+        test = self.running()
+        person = next(self.people(test, "A"))
+        self.come(test, "A", 1, 0)
+        trial = beacon(person, event("/thank-you"), own=True)
+        receive([hit(self.site, STARTED + timedelta(hours=9), trial)])
         self.assertEqual(self.result(test).arms[0].counts, Counts(0, 1))
 
     def test_a_broken_split_comes_before_everything(self) -> None:
