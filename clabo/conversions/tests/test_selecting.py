@@ -140,7 +140,7 @@ class AlikeForEveryRule(TestCase):
 
 class OrderNumbers(PlainTestCase):
     def test_what_no_report_shows_takes_nothing_away(self) -> None:
-        """A trial by the site's own people, before the order; and a browser that is no longer marked as own."""
+        """A trial by the site's own people, with an order number that a customer gets as well."""
         site = make_site()
         for mode in rules.COUNTINGS:
             ConversionRule.objects.create(

@@ -13,6 +13,7 @@ from django.test import TestCase
 from clabo.accounts.problems import Problem
 from clabo.collect.watching import watch_site
 from clabo.conversions.lens import read_lens
+from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
 from clabo.core.splits import assign
 from clabo.sites.directory import tag_site
@@ -20,6 +21,7 @@ from clabo.splits import results, services
 from clabo.splits.models import Exposure, SplitTest
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
 
+ROBOT = "Mozilla/5.0 (compatible; examplebot/2.1)"
 STARTED = datetime.now(UTC).replace(hour=8, minute=0, second=0, microsecond=0) - timedelta(days=10)
 
 
@@ -118,8 +120,7 @@ class Drafts(SplitCase):
     def test_what_was_recorded_of_the_control(self) -> None:
         now = datetime.now(UTC) - timedelta(days=2)
         receive(walk(self.site, 2, now, "/a", "/thank-you") + walk(self.site, 3, now, "/thank-you", "/a"))
-        own = beacon(3, event("/thank-you"), own=True)
-        receive([hit(self.site, now + timedelta(hours=3), own)])
+        receive([hit(self.site, now + timedelta(hours=3), beacon(3, event("/thank-you")), ROBOT)])
         found = results.recorded(self.site, services.pages_of(self.site, ["/a"])[0], self.rule)
         self.assertEqual((found.visitors, found.converted), (3, 1))
 
@@ -193,12 +194,13 @@ class Results(SplitCase):
         test.refresh_from_db()
         self.assertEqual(self.result(test).arms[0].counts, Counts(0, 1))
 
-    def test_conversions_of_own_visits_do_not_count(self) -> None:
+    def test_what_a_robot_does_under_a_visitors_id_does_not_count(self) -> None:
         test = self.running()
         person = next(self.people(test, "A"))
         self.come(test, "A", 1, 0)
-        trial = beacon(person, event("/thank-you"), own=True)
-        receive([hit(self.site, STARTED + timedelta(hours=9), trial)])
+        body = beacon(person, event("/thank-you"))
+        receive([hit(self.site, STARTED + timedelta(hours=9), body, ROBOT)])
+        self.assertEqual(Conversion.objects.count(), 1)
         self.assertEqual(self.result(test).arms[0].counts, Counts(0, 1))
 
     def test_a_broken_split_comes_before_everything(self) -> None:
