@@ -100,10 +100,11 @@ class Arrivals:
     last_minute: int
     behind_seconds: float
     set_aside: int
-    # By the site's own day: events stored, and how many of them came from bots and from own visits.
+    # By the site's own day: events stored, and how many of them came from bots, own visits and rehearsals.
     accepted_today: int
     bots_today: int
     own_today: int
+    rehearsed_today: int
     # Events that had been stored before, and were dropped.
     repeats_today: int
     refused_today: list[tuple[str, int]]
@@ -127,6 +128,7 @@ def arrivals(site: Site) -> Arrivals:
         sum(today.values()),
         today.get(Standing.BOT, 0),
         today.get(Standing.OWN, 0),
+        today.get(Standing.REHEARSAL, 0),
         refused.pop(REPEATED, 0),
         sorted(refused.items(), key=lambda r: -r[1]),
     )

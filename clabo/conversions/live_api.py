@@ -65,6 +65,7 @@ class NowOut(Schema):
     accepted_today: int
     bots_today: int
     own_today: int
+    rehearsed_today: int
     repeats_today: int
     refused_today: list[RefusedOut]
 

@@ -41,6 +41,16 @@ class Told(TestCase):
         now = queries.arrivals(self.site)
         self.assertEqual((now.last_minute, now.behind_seconds), (2, 0))
 
+    def test_what_came_in_today_and_from_whom(self) -> None:
+        for visitor, said in enumerate(
+            ({}, {"own": True}, {"rehearsal": "a1b2c3d4"}, {"rehearsal": "e5f6a7b8"})
+        ):
+            receive([hit(self.site, self.site.last_days(1), beacon(visitor, event("/a"), **said))])
+        receive([hit(self.site, self.site.last_days(1), beacon(9, event("/a")), "examplebot/2.1")])
+        now = queries.arrivals(self.site)
+        counts = (now.accepted_today, now.bots_today, now.own_today, now.rehearsed_today)
+        self.assertEqual(counts, (5, 1, 1, 2))
+
     def test_pages_and_refusals_of_the_week(self) -> None:
         receive(walk(self.site, 1, self.now, "/a", "/guide/100%25-honey"))
         receive(walk(self.other, 1, self.now, "/x"))

@@ -193,9 +193,14 @@ function Arrivals({ now }: { now: Now }) {
       </span>
       <span>
         today: <span className="num font-semibold">{count(now.accepted_today)}</span> accepted, of them{" "}
-        <span className="num">{count(now.bots_today)}</span> by bots and{" "}
-        <span className="num">{count(now.own_today)}</span> own; <span className="num">{count(now.repeats_today)}</span>{" "}
-        sent twice and dropped
+        <span className="num">{count(now.bots_today)}</span> by bots
+        {now.rehearsed_today > 0 && (
+          <>
+            , <span className="num">{count(now.rehearsed_today)}</span> rehearsed
+          </>
+        )}{" "}
+        and <span className="num">{count(now.own_today)}</span> own;{" "}
+        <span className="num">{count(now.repeats_today)}</span> sent twice and dropped
       </span>
       <span className={cx(refused > 0 && "font-medium text-marigold")}>
         <span className="num">{count(refused)}</span> refused
