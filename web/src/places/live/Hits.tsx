@@ -77,7 +77,7 @@ export function Hits({ hits, open, show, follow }: Props) {
                   visit {h.visit_number}, page {h.views}
                 </span>
               </td>
-              <td className="text max-w-[14rem] whitespace-normal">
+              <td className="text max-w-[14rem] min-w-32 whitespace-normal">
                 <bdi className="block break-words">{from(h)}</bdi>
                 {h.campaign && (
                   <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{h.campaign}</bdi>

@@ -4,6 +4,9 @@ import { client, data, type Schemas } from "../../../api/client";
 import { count } from "../../../parts/format";
 import { called, type Leaf } from "./rule";
 
+/** What a masked value was, in words. */
+const TYPES: Record<string, string> = { string: "text", boolean: "yes or no", null: "empty" };
+
 type Seen = Schemas["SeenOut"];
 
 interface Props {
@@ -86,7 +89,7 @@ function Message({ seen, use }: { seen: Seen; use: (leaf: Leaf) => void }) {
       ))}
       {masked.length > 0 && (
         <span className="text-[12.5px] text-quiet">
-          also <bdi>{masked.map(([key, type]) => `${key || "the whole"} (${type})`).join(", ")}</bdi>
+          also <bdi>{masked.map(([key, type]) => `${key || "the whole"} (${TYPES[type] ?? type})`).join(", ")}</bdi>
         </span>
       )}
     </div>
