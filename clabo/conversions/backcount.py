@@ -14,6 +14,7 @@ from uuid import UUID
 from django.db.models import F, FloatField, QuerySet, Sum
 from django.db.models.functions import Cast, Extract
 
+from clabo.collect.among import among
 from clabo.collect.models import KIND_NAMES, Event, Kind, Page, Standing, TrafficDay, Visit
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.near import NearMiss, near_misses
@@ -169,12 +170,10 @@ def _one_in(site: Site, rule: rules.Rule, first: date, known: Inventory) -> int:
 
     Views are those of the daily counts; of an element, its part of what has been seen of it in all.
     """
-    page_ids = success_pages(rule, known)
-    if any(isinstance(leaf, rules.PagesSeen) for leaf in rules.leaves(rule)):
-        page_ids = {p.pk for p in known.pages}
-    views = TrafficDay.objects.filter(site=site, day__gte=first, page_id__in=page_ids).aggregate(
-        n=Sum("views")
-    )["n"]
+    traffic = TrafficDay.objects.filter(site=site, day__gte=first)
+    if not any(isinstance(leaf, rules.PagesSeen) for leaf in rules.leaves(rule)):
+        traffic = traffic.filter(among("page_id", success_pages(rule, known)))
+    views = traffic.aggregate(n=Sum("views"))["n"]
     start = site.midnight(first)
     acts = 0.0
     for leaf in rules.leaves(rule):
@@ -190,11 +189,11 @@ def _one_in(site: Site, rule: rules.Rule, first: date, known: Inventory) -> int:
 
 def _places(caught: Sequence[_Event], known: Inventory, one_in: int) -> list[Place]:
     """The caught events by where they happened, most often first."""
-    pages = {p.pk: p for p in known.pages}
     elements = {e.pk: e for e in known.elements}
     groups: defaultdict[tuple[Any, ...], list[_Event]] = defaultdict(list)
     for event in caught:
         groups[event[4:8]].append(event)
+    pages = known.pages(page_id for _, page_id, _, _ in groups)
     found = [
         Place(
             KIND_NAMES[kind],

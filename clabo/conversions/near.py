@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import reduce
 from operator import add, or_
 
 from django.db.models import Case, Count, IntegerField, Q, QuerySet, Value, When
 
-from clabo.collect.models import KIND_NAMES, Event, Kind
+from clabo.collect.models import KIND_NAMES, Event, Kind, Page
 from clabo.conversions.places import Place
 from clabo.conversions.selecting import Inventory, condition, leaf_condition, on_pages
 from clabo.core import rules
 from clabo.core.addresses import Address
-from clabo.core.rehearsal import alike
+from clabo.core.rehearsal import alike, last_words
 
 MOST_NEAR = 20
 # So many parts of a rule are looked at for near misses.
@@ -40,7 +41,7 @@ def near_misses(rule: rules.Rule, events: QuerySet[Event], known: Inventory, one
         return []
     swapped = [condition(rule, known, pair) for pair in looked_at]
     which = reduce(add, (_bit(i, met) for i, met in enumerate(swapped)))
-    rows = (
+    rows = list(
         events.filter(reduce(or_, swapped))
         .exclude(condition(rule, known))
         .annotate(which=which)
@@ -48,7 +49,7 @@ def near_misses(rule: rules.Rule, events: QuerySet[Event], known: Inventory, one
         .annotate(n=Count("id"), visits=Count("visit_id", distinct=True))
         .order_by("-n")[:MOST_NEAR]
     )
-    pages = {p.pk: p for p in known.pages}
+    pages = known.pages(row[1] for row in rows)
     elements = {e.pk: e for e in known.elements}
     found = []
     for kind, page_id, element_id, name, bits, n, visits in rows:
@@ -79,9 +80,9 @@ def _nearly(part: rules.Rule, known: Inventory) -> Q | None:
         return condition(part.part, known)
     if isinstance(part, rules.PageReached | rules.OnPage):
         likely = [
-            p.pk
-            for p in known.pages
-            if not part.fits(Address(p.host, p.path)) and alike(part.match, part.value, p.path)
+            pk
+            for pk, host, path in _alike(part, known.site_id)
+            if not part.fits(Address(host, path)) and alike(part.match, part.value, path)
         ]
         kind = Q(kind=Kind.VIEW) if isinstance(part, rules.PageReached) else Q()
         return kind & on_pages(likely)
@@ -106,6 +107,14 @@ def _nearly(part: rules.Rule, known: Inventory) -> Q | None:
     if isinstance(part, rules.PagesSeen) and part.least > 1:
         return Q(views=part.least - 1)
     return None
+
+
+def _alike(part: rules.PageReached | rules.OnPage, site_id: int) -> Iterable[tuple[int, str, str]]:
+    """Id, host and path of the pages that may be alike."""
+    if not alike(part.match, part.value, part.value):
+        return ()
+    pages = Page.objects.filter(site_id=site_id, path__icontains=last_words(part.value))
+    return pages.values_list("id", "host", "path")
 
 
 def _reason(part: rules.Rule, place: Place) -> str:

@@ -1,12 +1,13 @@
 """A rule put to the database: the condition that holds for exactly the events that meet it.
 
-`clabo.core.rules` decides over the inventories of pages and elements, which are short; the events are
-then found by their page and element. Property tests hold this equal to `rules.meets`.
+`clabo.core.rules` decides over the inventories of pages and elements; the events are then found by their page
+and element. Of pages, which may be many, the database first names those that could fit. Property tests hold this
+equal to `rules.meets`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, reduce
 from operator import and_, or_
@@ -26,6 +27,7 @@ from django.db.models import (
     When,
 )
 from django.db.models.fields.json import KeyTextTransform, KeyTransform
+from django.db.models.functions import Concat
 from django.db.models.lookups import (
     Contains,
     Exact,
@@ -50,15 +52,15 @@ _NUMERIC = {
 
 @dataclass
 class Inventory:
-    """The pages and elements of one site that rules are decided over; read when first asked for."""
+    """The pages and elements of one site that rules are decided over; each is read when first asked for."""
 
     site_id: int
     _met: dict[rules.Leaf, list[int]] = field(default_factory=dict)
 
-    @cached_property
-    def pages(self) -> Sequence[Page]:
-        """All known pages."""
-        return list(Page.objects.filter(site_id=self.site_id).only("id", "host", "path", "title"))
+    def pages(self, ids: Iterable[int]) -> dict[int, Page]:
+        """These of the site's pages, to be shown, by id."""
+        wanted = Page.objects.filter(among("id", set(ids)), site_id=self.site_id)
+        return {p.pk: p for p in wanted.only("id", "host", "path", "title")}
 
     @cached_property
     def elements(self) -> Sequence[Element]:
@@ -68,7 +70,8 @@ class Inventory:
     def pages_met(self, leaf: rules.PageReached | rules.OnPage) -> list[int]:
         """Ids of the pages whose address fits."""
         if leaf not in self._met:
-            self._met[leaf] = [p.pk for p in self.pages if leaf.fits(Address(p.host, p.path))]
+            likely = could_fit(self.site_id, leaf).values_list("id", "host", "path")
+            self._met[leaf] = [pk for pk, host, path in likely if leaf.fits(Address(host, path))]
         return self._met[leaf]
 
     def elements_met(self, leaf: Any) -> list[int]:
@@ -79,6 +82,19 @@ class Inventory:
                 e.pk for e in self.elements if e.kind == kind and not leaf.element_misses(e.traits)
             ]
         return self._met[leaf]
+
+
+def could_fit(site_id: int, leaf: rules.PageReached | rules.OnPage) -> QuerySet[Page]:
+    """The site's pages without most of those whose address does not fit."""
+    pages = Page.objects.filter(site_id=site_id)
+    if leaf.match == "pattern":
+        return pages
+    if leaf.match == "contains" or not leaf.value.startswith("/"):
+        subject, pages = "address", pages.alias(address=Concat("host", "path", output_field=TextField()))
+    else:
+        subject = "path"
+    how = {"equals": "exact", "begins": "startswith", "contains": "contains"}[leaf.match]
+    return pages.filter(**{f"{subject}__{how}": leaf.value})
 
 
 def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | None = None) -> Q:

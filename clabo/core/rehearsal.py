@@ -58,8 +58,13 @@ def alike(match: rules.Match, value: str, path: str) -> bool:
     """Whether a path has the same words as an address that is asked for."""
     if match == "pattern":
         return False
-    wanted = value.rstrip("/").rpartition("/")[2].lower() or value.lower()
+    wanted = last_words(value)
     return len(wanted) >= 4 and wanted in path.lower()
+
+
+def last_words(value: str) -> str:
+    """The last part of an address, in small letters."""
+    return value.rstrip("/").rpartition("/")[2].lower() or value.lower()
 
 
 @dataclass

@@ -12,12 +12,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
-from clabo.collect.models import Event, Standing
+from clabo.collect.models import Event, Page, Standing
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.occurrences import occurrence
-from clabo.conversions.selecting import events_met
+from clabo.conversions.selecting import Inventory, events_met
 from clabo.core import rules
-from clabo.core.addresses import canonical_query, normalise
+from clabo.core.addresses import Address, canonical_query, normalise
 from clabo.core.tests.strategies import ADDRESSES, CODE_EVENTS, EVENTS, MARKS, NAMES, RULES, TESTS
 from clabo.testing.traffic import HOST, START, beacon, event, hit, make_site, receive
 
@@ -136,6 +136,38 @@ class AlikeForEveryRule(TestCase):
             receive([hit(site, START + timedelta(minutes=minute), beacon(visitor, body))])
         found = {c.event_id.hex for c in Conversion.objects.filter(site=site)}
         self.assertEqual(found, {c.id for c in rules.count(expected, mode)})
+
+
+class Addresses(PlainTestCase):
+    def test_the_database_leaves_no_page_out_that_fits(self) -> None:
+        """Signs that mean something in a LIKE or a pattern, other hosts, other letters."""
+        site = make_site()
+        paths = [
+            "/",
+            "/50%",
+            "/50x",
+            "/a_b",
+            "/aXb",
+            "/a\\b",
+            "/a'b",
+            "/Übung",
+            "/übung",
+            "/a/b",
+            "/A/b",
+            "/a/b?x=1",
+        ]
+        hosts = [HOST, "a_b.example", "aXb.example"]
+        pages = Page.objects.bulk_create(
+            Page(site=site, host=host, path=path, first_at=START, last_at=START)
+            for host in hosts
+            for path in paths
+        )
+        for match in ("equals", "begins", "contains"):
+            for value in [*paths, *hosts, "a_b.example/a_b", "shop.example/50%", "b", "%", "_", "\\", "e/a"]:
+                for kind in (rules.PageReached, rules.OnPage):
+                    leaf = kind(match, value)  # as it stands, whatever the language would make of it
+                    expected = {p.pk for p in pages if leaf.fits(Address(p.host, p.path))}
+                    self.assertEqual(set(Inventory(site.pk).pages_met(leaf)), expected, leaf)
 
 
 class OrderNumbers(PlainTestCase):
