@@ -15,6 +15,7 @@ from clabo.conversions.backcount import back_count
 from clabo.core import rules
 from clabo.core.rules import Counting
 from clabo.sites.models import Site
+from clabo.testing.traffic import receive, walk
 
 EVENTS, VISITS, DAYS, PAGES = 1_000_000, 220_000, 28, 300
 MANY_PAGES = 200_000
@@ -125,6 +126,13 @@ def main() -> None:
         )
     print(f"{Page.objects.count():,} pages")
     table(columns, [measured(site, says, language, "visit") for says, language in RULES])
+    took = []
+    for visitor in range(1, 7):
+        hits = walk(site, visitor, datetime.now(UTC), "/order/thank-you")
+        begun = time.perf_counter()
+        receive(hits)
+        took.append((time.perf_counter() - begun) * 1000)
+    print(f"a batch of the pipeline with one conversion: {sorted(took)[3]:.0f} ms")
 
 
 def measured(site: Site, says: str, language: dict[str, Any], mode: Counting) -> list[object]:

@@ -26,7 +26,7 @@ from clabo.sites.models import Site
 
 MOST_CAUGHT = 60
 # Of a rule that takes in more events than this, a part of the visitors is looked at, so that the answer comes at once.
-ALL_UP_TO = 10_000
+ALL_UP_TO = 8_000
 # And of a rule that was not expected to, once so many have been read.
 TOO_MANY = 60_000
 # Since 1970: quicker to read than a date.
