@@ -149,6 +149,8 @@ class Accepting(CollectorCase):
         path = f"/tag/{self.site.key}.js"
         first = self.run_with(lambda: ask(self.app, "GET", path))
         self.assertIn(self.site.key, first.body.decode())
+        # Read in the first line only: the tag is compiled off the main thread.
+        self.assertTrue(first.body.startswith(b"//# allFunctionsCalledOnLoad\n"))
         self.assertIn("max-age", first.headers["cache-control"])
         again = self.run_with(lambda: ask(self.app, "GET", path, if_none_match=first.headers["etag"]))
         self.assertEqual((again.status, again.body), (304, b""))

@@ -43,7 +43,7 @@ def parts_of(rule: rules.Rule) -> list[rules.Rule]:
 
 
 class OfEveryRule(TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=40, deadline=None)
     @given(
         st.lists(st.tuples(st.integers(1, 2), ADDRESSES, EVENTS), min_size=1, max_size=10),
         st.lists(RULES, min_size=1, max_size=2),
