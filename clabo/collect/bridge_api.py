@@ -14,7 +14,7 @@ from clabo.accounts.problems import Problem, missing
 from clabo.collect.bridges import save_link
 from clabo.collect.followed import Followed, brought
 from clabo.collect.kit import tag_origin
-from clabo.collect.models import BridgeLink, Event, Kind, Standing
+from clabo.collect.models import BridgeLink, Event, Kind
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
 
@@ -44,11 +44,8 @@ class BridgeOut(BridgeIn):
 
 def _out(site: Site, links: list[BridgeLink], secrets: bool) -> list[BridgeOut]:
     since = site.last_days(28)
-    events = Event.objects.filter(
-        site=site,
-        kind__in=(Kind.STEP, Kind.SALE),
-        name__in=[b.slug for b in links],
-        visit__standing=Standing.COUNTED,
+    events = Event.objects.reported().filter(
+        site=site, kind__in=(Kind.STEP, Kind.SALE), name__in=[b.slug for b in links]
     )
     rows = events.filter(time__gte=since).values_list("name", "kind")
     counts = {(name, kind): n for name, kind, n in rows.annotate(n=Count("id"))}

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from urllib.parse import parse_qsl
 
 from clabo.accounts.problems import Problem
-from clabo.collect.models import BridgeLink, Event, Kind, Standing
+from clabo.collect.models import BridgeLink, Event, Kind
 from clabo.core.evidence import Interval, is_thin, rate_interval
 from clabo.core.worth import worth_of_event
 from clabo.sites.models import Site
@@ -96,12 +96,8 @@ def brought(site: Site, link: BridgeLink, by: str, since: datetime) -> Brought:
         raise Problem(f"Choose one of {', '.join(choices)}.", "by")
     columns = ("id", "visitor_id", "time", "query", "properties", "page__host", "page__path")
     origin = [f"visit__origin__{name}" for name in ("channel", "source", "campaign", "ad")]
-    events = Event.objects.filter(site=site, name=link.slug, time__gte=since)
-    rows = (
-        events.filter(kind=Kind.STEP, visit__standing=Standing.COUNTED)
-        .order_by("-time")
-        .values_list(*columns, *origin)[: MOST_STEPS + 1]
-    )
+    events = Event.objects.reported().filter(site=site, name=link.slug, time__gte=since)
+    rows = events.filter(kind=Kind.STEP).order_by("-time").values_list(*columns, *origin)[: MOST_STEPS + 1]
     steps = [_Step(row[0].hex, *row[1:]) for row in rows]
     cut, steps = len(steps) > MOST_STEPS, steps[:MOST_STEPS]
     sales = _sales_by_step(steps, events)
@@ -129,7 +125,7 @@ def _sales_by_step(steps: Sequence[_Step], events: Any) -> dict[str, list[Mappin
     for step in steps:  # the latest first
         latest.setdefault(step.visitor, []).append(step)
     found: dict[str, list[Mapping[str, Any]]] = {}
-    rows = events.filter(kind=Kind.SALE, visit__standing=Standing.COUNTED)
+    rows = events.filter(kind=Kind.SALE)
     for visitor, time, properties in rows.values_list("visitor_id", "time", "properties"):
         told = (properties or {}).get("step")
         if told is None:

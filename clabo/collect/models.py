@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from hashlib import blake2b
+from typing import Self, TypeVar
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
@@ -204,6 +205,17 @@ class Standing(models.IntegerChoices):
     REHEARSAL = 3
 
 
+Row = TypeVar("Row", bound=models.Model, covariant=True)
+
+
+class OfVisits(models.QuerySet[Row]):
+    """What happened in visits."""
+
+    def reported(self) -> Self:
+        """Of visits that enter reports: no own visits, bots or rehearsals."""
+        return self.filter(visit__standing=Standing.COUNTED)
+
+
 class Device(models.IntegerChoices):
     """Device class, as the tag saw it."""
 
@@ -296,6 +308,8 @@ class Element(models.Model):
 
 class Event(models.Model):
     """One event. Partitioned by month of event time; see partitions.py."""
+
+    objects = OfVisits["Event"].as_manager()
 
     pk = models.CompositePrimaryKey("site_id", "time", "id")
     # Unchecked foreign keys, as in Visit.

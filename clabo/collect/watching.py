@@ -9,7 +9,7 @@ from django.conf import settings
 from django.utils.module_loading import import_string
 
 from clabo.collect.attendance import absences
-from clabo.collect.models import Event, Kind, Page, Standing
+from clabo.collect.models import Event, Kind, Page
 from clabo.collect.rhythms import WEEKS, rhythms
 from clabo.core.addresses import Address
 from clabo.core.rhythm import silence
@@ -37,7 +37,7 @@ def watch_site(site: Site, now: datetime) -> list[Page]:
     or on a page that nobody is sent to any more.
     """
     since = now - timedelta(weeks=WEEKS)
-    views = Event.objects.filter(site=site, kind=Kind.VIEW, time__gte=since, visit__standing=Standing.COUNTED)
+    views = Event.objects.reported().filter(site=site, kind=Kind.VIEW, time__gte=since)
     rhythm = rhythms(views, "page_id", site.zone)
     pages = list(Page.objects.filter(site=site, pk__in=rhythm))
     absent = absences(min((r.last for r in rhythm.values()), default=now), now)

@@ -156,7 +156,7 @@ def _change(
     """How many conversions come and go from `start` on; None while the rule in force is still being counted."""
     if in_force.counted_version != in_force.version:
         return None
-    counted = Conversion.objects.filter(rule=in_force, time__gte=start, visit__standing=Standing.COUNTED)
+    counted = Conversion.objects.reported().filter(rule=in_force, time__gte=start)
     if one_in > 1:
         counted = counted.annotate(bucket=F("visitor_id") % one_in).filter(bucket=0)
     # An event by its visit and time: ids would take longer to read, for every event that is caught.

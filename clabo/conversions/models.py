@@ -7,7 +7,7 @@ import secrets
 from django.db import models
 
 from clabo.accounts.models import User
-from clabo.collect.models import Origin, Page, Visit, Visitor
+from clabo.collect.models import OfVisits, Origin, Page, Visit, Visitor
 from clabo.sites.models import Site
 
 
@@ -122,6 +122,8 @@ class Recount(models.Model):
 
 class Conversion(models.Model):
     """An event that meets a rule, after its counting mode."""
+
+    objects = OfVisits["Conversion"].as_manager()
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
     rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE)

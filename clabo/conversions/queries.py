@@ -12,7 +12,7 @@ from django.db.models import Count, Max
 from django.db.models.functions import TruncDate
 
 from clabo.accounts.problems import missing
-from clabo.collect.models import Event, Standing
+from clabo.collect.models import Event
 from clabo.conversions.models import Conversion, ConversionRule, Recount, RuleVersion
 from clabo.conversions.occurrences import occurrence
 from clabo.core import rules
@@ -45,7 +45,7 @@ class RuleCounts:
 def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 28) -> dict[int, RuleCounts]:
     """Counted conversions of the last `days` days for each rule."""
     today = datetime.now(UTC).astimezone(site.zone).date()
-    counted = Conversion.objects.filter(site=site, rule__in=the_rules, visit__standing=Standing.COUNTED)
+    counted = Conversion.objects.reported().filter(site=site, rule__in=the_rules)
     recent = counted.filter(time__gte=site.last_days(days))
     rows = (
         recent.annotate(day=TruncDate("time", tzinfo=site.zone))

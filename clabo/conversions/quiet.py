@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from clabo.collect.attendance import absences
-from clabo.collect.models import Standing
 from clabo.collect.rhythms import WEEKS, rhythms
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.queries import recount_progress, rules_of
@@ -34,7 +33,7 @@ def quiet_rules(site: Site, now: datetime) -> list[QuietRule]:
     for busy in recount_progress(list(the_rules.values())):
         del the_rules[busy]
     since = now - timedelta(weeks=WEEKS)
-    counted = Conversion.objects.filter(site=site, visit__standing=Standing.COUNTED)
+    counted = Conversion.objects.reported().filter(site=site)
     # The weeks are read only for what has been silent for a while.
     watched = len(the_rules)
     for heard in counted.filter(time__gte=now - LOOKED_AT_AFTER).values_list("rule_id", flat=True).distinct():

@@ -11,7 +11,7 @@ from django.db.models import Count, Min, Sum
 from django.db.models.functions import TruncDate
 
 from clabo.collect.attendance import absences
-from clabo.collect.models import Page, Standing, TrafficDay
+from clabo.collect.models import Page, TrafficDay
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core.evidence import Interval, usual_range
@@ -64,12 +64,12 @@ def yesterday(site: Site, now: datetime) -> Yesterday | None:
     the_rules = rules_of(site)
     met: defaultdict[int, dict[date, int]] = defaultdict(dict)
     rows = (
-        Conversion.objects.filter(
+        Conversion.objects.reported()
+        .filter(
             site=site,
             rule__in=the_rules,
             time__gte=start,
             time__lt=end,
-            visit__standing=Standing.COUNTED,
         )
         .annotate(day=TruncDate("time", tzinfo=zone))
         .filter(day__in=[day, *past])

@@ -179,12 +179,12 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_O
     zone = lens.site.zone
     conversions: defaultdict[int, list[tuple[datetime, Decimal]]] = defaultdict(list)
     for visitor_id, time, value in (
-        Conversion.objects.filter(
+        Conversion.objects.reported()
+        .filter(
             site=lens.site,
             rule=test.rule,
             time__gte=test.started_at,
             time__lte=until,
-            visit__standing=Standing.COUNTED,
         )
         .order_by("time")
         .values_list("visitor_id", "time", "value")
@@ -333,13 +333,13 @@ def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) ->
     """How a page has done in the last `days` days, counted as a test on it would count."""
     since = site.last_days(days)
     seen = dict(
-        Event.objects.filter(
+        Event.objects.reported()
+        .filter(
             site=site,
             page__host=page.host,
             page__path=page.path,
             kind=Kind.VIEW,
             time__gte=since,
-            visit__standing=Standing.COUNTED,
         )
         .values_list("visitor_id")
         .annotate(first=Min("time"))
@@ -348,9 +348,9 @@ def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) ->
         return Recorded(0, 0, 0.0)
     converted = {
         visitor
-        for visitor, time in Conversion.objects.filter(
-            site=site, rule=rule, time__gte=since, visit__standing=Standing.COUNTED
-        ).values_list("visitor_id", "time")
+        for visitor, time in Conversion.objects.reported()
+        .filter(site=site, rule=rule, time__gte=since)
+        .values_list("visitor_id", "time")
         if visitor in seen and time >= seen[visitor]
     }
     span = datetime.now(UTC) - min(seen.values())
