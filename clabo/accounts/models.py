@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import secrets
 from typing import Any, ClassVar
 
 from django.contrib.auth.models import AbstractBaseUser, BaseUserManager, PermissionsMixin
@@ -67,4 +69,35 @@ class Membership(models.Model):
         constraints = (
             models.UniqueConstraint(fields=("workspace", "user"), name="one_role_per_person"),
             models.CheckConstraint(condition=models.Q(role__in=Role.values), name="role_is_known"),
+        )
+
+
+def new_invitation_token() -> str:
+    """Long enough that nobody comes upon it by chance."""
+    return secrets.token_urlsafe(24)
+
+
+def token_digest(token: str) -> str:
+    """What is kept of an invitation's token: enough to know it again, and not to use it."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+class Invitation(models.Model):
+    """An offer of membership in one workspace, mailed to one address.
+
+    It is taken by whoever holds its token *and* is signed in with that address, verified.
+    """
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="invitations")
+    email = models.EmailField()
+    role = models.CharField(max_length=10, choices=Role.choices)
+    name = models.CharField(max_length=120, blank=True)
+    digest = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("workspace", "email"), name="one_invitation_per_address"),
         )

@@ -31,8 +31,9 @@ from django.db import connection
 
 from clabo.collect import bridges, refusals
 from clabo.collect.attendance import Attending
-from clabo.collect.inbox import AWAY, Full, Inbox, Spool
-from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, check
+from clabo.collect.gate import Limits, network_of
+from clabo.collect.inbox import AWAY, Full, Inbox, Seldom, Spool
+from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, admit, check
 from clabo.collect.salts import Salts, visitor_of
 from clabo.sites.directory import Directory, TagSite
 
@@ -58,6 +59,7 @@ SERVER_AGENT = "Mozilla/5.0 (a server that reports a sale)"
 PARTS = frozenset({"forms", "frames", "watch", "notice"})
 ASK_SECONDS = 0.5
 _GZIP = re.compile(r"\bgzip\b")
+_not_kept = Seldom(log.error)
 
 
 class Collector:
@@ -73,7 +75,9 @@ class Collector:
         self.salts = Salts()
         self.attending = Attending()
         self.bridges = bridges.Bridges()
+        self.limits = Limits()
         self._secret = hashlib.sha256(b"bridge" + settings.SECRET_KEY.encode()).digest()
+        self._network_secret = hashlib.sha256(b"network" + settings.SECRET_KEY.encode()).digest()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "http":
@@ -121,7 +125,7 @@ class Collector:
                 refused.problem(),
             )
         except Full as full:
-            log.error("a hit could not be kept: %s", full)
+            _not_kept("a hit could not be kept: %s", full)
             problem = Refused(
                 503, "full", "Hits cannot be kept at the moment", "Keep it and try again later."
             )
@@ -159,20 +163,31 @@ class Collector:
                 405, "wrong_method", "Hits are sent by POST", "Use the tag as it is served.", site.id
             )
         body = await _read(scope, receive, site)
-        check(body, site)
-        agent = _user_agent(scope)
-        await self.inbox.put(
-            Envelope(
-                site.id,
-                time.time_ns() // 1_000_000,
-                agent,
-                body,
-                await self._nameless(site, scope, agent) if site.nameless else "",
-                site.is_own(_client(scope)),
-            )
-        )
+        beacon = check(body, site)
+        visitor = await self._nameless(site, scope, _user_agent(scope)) if site.nameless else ""
+        await self._take(site, scope, body, visitor, beacon.visitor)
         await send(_ACCEPTED_START)
         await send(_ACCEPTED_BODY)
+
+    def _take(
+        self,
+        site: TagSite,
+        scope: Scope,
+        body: bytes,
+        visitor: str = "",
+        told: str = "",
+        agent: str | None = None,
+    ) -> asyncio.Future[None]:
+        """The one way into the inbox, for hits of every kind; done once the hit is kept.
+
+        `visitor` takes the place of the one that the body tells (`told`). Raises Refused where there are too many.
+        """
+        client = _client(scope)
+        network = network_of(client, self._network_secret, site.id)
+        self.limits.admit(site, visitor or told, network)
+        agent = _user_agent(scope) if agent is None else agent
+        now = time.time_ns() // 1_000_000
+        return self.inbox.put(Envelope(site.id, now, agent, body, visitor, site.is_own(client), network))
 
     async def _pixel(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         headers = dict(scope["headers"])
@@ -180,10 +195,9 @@ class Collector:
         visitor = await self._nameless(site, scope, agent)
         page = headers.get(b"referer", b"").decode("latin-1")
         beacon = Beacon(visitor, "desktop", [BeaconEvent(uuid.uuid4().hex, "view", 0, page[:2048])])
-        body = msgspec.json.encode(beacon)
+        body = admit(msgspec.json.encode(beacon))
         check(body, site)
-        own = site.is_own(_client(scope))
-        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body, own=own))
+        await self._take(site, scope, body, told=visitor)
         await _respond(send, 200, [*_UNCACHED, (b"content-type", b"image/gif")], _GIF)
 
     # -- bridge links ----------------------------------------------------------------------------
@@ -201,11 +215,17 @@ class Collector:
         query = scope["query_string"][:8192].decode("latin-1")
         address, body = bridges.step(site, link, query, referrer, agent, visitor, self._secret)
         if scope["method"] == "GET":
-            own = site.is_own(_client(scope))
-            committed = self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, agent, body, own=own))
-            # Nobody waits long for the count: it goes on by itself, and to the spool if need be.
-            await asyncio.wait([committed], timeout=STEP_WAIT_SECONDS)
-            committed.add_done_callback(_noted)
+            try:
+                committed = self._take(site, scope, admit(body), told=visitor)
+            except Refused as refused:
+                # Whoever follows a link is led on, whatever becomes of the count.
+                self.refused.add(refused)
+            except Full as full:
+                _not_kept("a step over a bridge link could not be kept: %s", full)
+            else:
+                # Nobody waits long for the count: it goes on by itself, and to the spool if need be.
+                await asyncio.wait([committed], timeout=STEP_WAIT_SECONDS)
+                committed.add_done_callback(_noted)
         headers: Headers = [
             (b"location", address.encode("ascii", "ignore")),
             (b"cache-control", b"no-store"),
@@ -224,7 +244,7 @@ class Collector:
         else:
             raise Refused(405, "wrong_method", "Sales are reported by POST", "Or by the image.", site.id)
         # A sale is the word of another server: no bot, whatever that server calls itself.
-        await self.inbox.put(Envelope(site.id, time.time_ns() // 1_000_000, SERVER_AGENT, body))
+        await self._take(site, scope, admit(body), agent=SERVER_AGENT)
         if scope["method"] == "POST":
             await _respond(send, 204, _UNCACHED)
         else:

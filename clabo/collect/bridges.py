@@ -165,7 +165,7 @@ def reported(site: TagSite, bridges: Bridges, body: bytes, signed: str, secret: 
             "Sign the exact body with the link's secret: HMAC-SHA256, hexadecimal, in Clabo-Signature.",
             site.id,
         )
-    return _sale(site, step_, link, sale)
+    return _sale(site, step_, link, sale, signed=True)
 
 
 def seen_by_pixel(site: TagSite, bridges: Bridges, query: str, secret: bytes) -> bytes:
@@ -198,7 +198,7 @@ def _referred(site: TagSite, bridges: Bridges, ref: str, secret: bytes) -> tuple
     return found, link
 
 
-def _sale(site: TagSite, step_: bridge.Step, link: Bridge, sale: Sale) -> bytes:
+def _sale(site: TagSite, step_: bridge.Step, link: Bridge, sale: Sale, signed: bool = False) -> bytes:
     order = sale.order.replace("\x00", "")[:100]
     properties: dict[str, str | float | bool | None] = {
         "link": link.slug,
@@ -214,6 +214,7 @@ def _sale(site: TagSite, step_: bridge.Step, link: Bridge, sale: Sale) -> bytes:
         f"https://{_first_host(site)}/",
         name=link.slug,
         properties={k: v for k, v in properties.items() if v not in ("", None)},
+        proven=signed,
     )
     return _beacon(step_.visitor, event)
 

@@ -15,7 +15,7 @@ import crawleruseragents
 import msgspec
 
 from clabo.collect.intake import BeaconEvent, Envelope, decode_accepted
-from clabo.collect.models import Device, Kind, Standing
+from clabo.collect.models import SERVER_KINDS, Device, Kind, Standing
 from clabo.core.addresses import (
     NO_CAMPAIGN,
     Address,
@@ -26,6 +26,7 @@ from clabo.core.addresses import (
     host_of,
     normalise,
 )
+from clabo.core.proof import PROPERTY, is_proven
 from clabo.sites.models import Site
 
 _KINDS = {k.name.lower(): k.value for k in Kind}
@@ -44,6 +45,8 @@ class Reading:
     keep_fragment: bool
     gap: timedelta
     zone: ZoneInfo
+    # What the site's own server signs orders with; those in force.
+    proof_keys: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, site: Site) -> Reading:
@@ -57,6 +60,7 @@ class Reading:
             site.keep_fragment,
             timedelta(minutes=site.visit_gap_minutes),
             site.zone,
+            tuple(k.secret for k in site.proof_keys.all() if k.ended_at is None),
         )
 
     def page(self, url: str) -> Address:
@@ -90,7 +94,27 @@ class Draft:
     device: int
     standing: int
     twice: bool
+    received: datetime
     variants: Mapping[str, str] = field(default_factory=dict)
+    proven: bool = False
+    # The step over a bridge link that a reported sale names.
+    reference: UUID | None = None
+    network: str = ""
+    # A step whose address says where its visit came from.
+    says_campaign: bool = False
+
+    @property
+    def touches(self) -> bool:
+        """Whether it makes and extends visits (definitions: "Touching events")."""
+        return self.kind not in SERVER_KINDS
+
+    @property
+    def place(self) -> tuple[datetime, bool, UUID]:
+        """What events of a visitor are put in order by, the same for stored ones (storing.StoredEvent.place).
+
+        A page is seen before anything is done on it, even within the same millisecond.
+        """
+        return self.time, self.kind != Kind.VIEW, self.id
 
 
 # What the list of known crawlers misses: the unknown ones with a usual name.
@@ -130,6 +154,7 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
         # Another visitor, so that no visit is counted in part.
         standing, visitor = Standing.OWN.value, _another(visitor.bytes, b"own")
     device = _DEVICES[beacon.device]
+    received = event_time(envelope.received_ms, 0)
     made: list[Draft] = []
     for event in beacon.events:
         try:
@@ -140,6 +165,9 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
         properties: dict[str, object] = dict(event.properties)
         if event.reached:
             properties["reached"] = event.reached
+        order = order_number(properties) if event.kind in ("mark", "sale") else ""
+        proven = event.proven or is_proven(properties, order, reading.proof_keys)
+        properties.pop(PROPERTY, None)
         made.append(
             Draft(
                 UUID(hex=event.id),
@@ -153,12 +181,17 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
                 event.name,
                 properties or None,
                 _element(event),
-                order_number(properties) if event.kind in ("mark", "sale") else "",
+                order,
                 campaign,
                 device,
                 standing,
                 event.twice,
+                received,
                 event.variants,
+                proven,
+                _reference(properties) if event.kind == "sale" else None,
+                envelope.network,
+                event.campaign,
             )
         )
     return made
@@ -182,6 +215,13 @@ def order_number(properties: Mapping[str, object]) -> str:
         return ""
     # A number arrives as a float, whatever the page wrote.
     return (f"{order:.15g}" if isinstance(order, float) else str(order)).strip()[:100]
+
+
+def _reference(properties: Mapping[str, object]) -> UUID | None:
+    try:
+        return UUID(hex=str(properties.get("step")))
+    except ValueError:
+        return None
 
 
 def _outside(referrer: str, reading: Reading) -> str:

@@ -1,17 +1,22 @@
 """Group commit: what arrives in the same few milliseconds is written by one insert.
 
 A request is answered only when the insert that holds it is committed. While the database is
-away, groups go to files that are fsynced before the answer, and are written once it is back.
+away, groups go to files that are fsynced before the answer, and are written once it is back,
+by another thread than the one that new hits wait for.
 """
 
 from __future__ import annotations
 
 import asyncio
+import fcntl
 import logging
 import os
 import time
 import uuid
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -25,40 +30,86 @@ log = logging.getLogger(__name__)
 MAX_GROUP = 500
 MAX_WAITING = 20_000
 AWAY = (DatabaseError, InterfaceError)
+# So much of the spool goes into one insert, and so long new hits have the database for themselves after it.
+REPLAY_BYTES = 2_000_000
+REPLAY_FILES = 500
+REPLAY_PAUSE = 0.02
+# A file that is still unfinished after so long was left by a process that died over it.
+UNFINISHED_SECONDS = 60
+LOG_EVERY_SECONDS = 60.0
 
 
 class Full(Exception):
     """Neither the database nor the disk takes any more; the sender should keep what it has."""
 
 
-def store(payload: bytes, requests: int) -> None:
-    """One inbox row, committed on return."""
-    InboxBatch.objects.create(payload=payload, requests=requests, received_at=datetime.now(UTC))
+class Seldom:
+    """Lets a line into the log once a minute, with how many there would have been."""
+
+    def __init__(self, write: Callable[..., None]) -> None:
+        self._write, self._next, self._held = write, 0.0, 0
+
+    def __call__(self, message: str, *args: object) -> None:
+        now = time.monotonic()
+        if now < self._next:
+            self._held += 1
+            return
+        more = f" ({self._held} more like it since the last line)" if self._held else ""
+        self._next, self._held = now + LOG_EVERY_SECONDS, 0
+        self._write(message + more, *args)
+
+
+_away = Seldom(log.warning)
+
+
+def _by_site(envelopes: Iterable[Envelope]) -> dict[int, list[Envelope]]:
+    found: defaultdict[int, list[Envelope]] = defaultdict(list)
+    for envelope in envelopes:
+        found[envelope.site_id].append(envelope)
+    return found
+
+
+def store(envelopes: Iterable[Envelope]) -> None:
+    """One inbox row a site, by one insert, committed on return."""
+    _store([(site_id, pack(own), len(own)) for site_id, own in _by_site(envelopes).items()])
+
+
+def _store(rows: Iterable[tuple[int, bytes, int]]) -> None:
+    now = datetime.now(UTC)
+    InboxBatch.objects.bulk_create(
+        [InboxBatch(site_id=s, payload=payload, requests=n, received_at=now) for s, payload, n in rows]
+    )
 
 
 class Spool:
-    """Groups on disk, one file each. A file appears whole or not at all."""
+    """Groups on disk, one file for each site in one. A file appears whole or not at all."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
 
-    def write(self, payload: bytes) -> None:
-        """Keep `payload` durably; raises Full when the disk refuses."""
-        name = f"{time.time_ns():020d}-{uuid.uuid4().hex}"
+    def write(self, envelopes: Iterable[Envelope]) -> None:
+        """Keep `envelopes` durably; raises Full when the disk refuses."""
+        unfinished: list[tuple[Path, Path]] = []
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            unfinished = self.folder / f".{name}"
-            with unfinished.open("wb") as file:
-                file.write(payload)
-                file.flush()
-                os.fsync(file.fileno())
-            unfinished.rename(self.folder / name)
+            for site_id, own in _by_site(envelopes).items():
+                name = f"{time.time_ns():020d}-{site_id}-{len(own)}-{uuid.uuid4().hex}"
+                unfinished.append((self.folder / f".{name}", self.folder / name))
+                with unfinished[-1][0].open("wb") as file:
+                    file.write(pack(own))
+                    file.flush()
+                    os.fsync(file.fileno())
+            for before, after in unfinished:
+                before.rename(after)
             folder = os.open(self.folder, os.O_RDONLY)
             try:
                 os.fsync(folder)
             finally:
                 os.close(folder)
         except OSError as error:
+            for before, _ in unfinished:
+                with suppress(OSError):
+                    before.unlink(missing_ok=True)
             raise Full(str(error)) from error
 
     def files(self) -> list[Path]:
@@ -67,24 +118,75 @@ class Spool:
             return []
         return sorted(p for p in self.folder.iterdir() if not p.name.startswith("."))
 
-    def replay(self) -> int:
-        """Write what waits into the database and remove it; the number of groups written.
+    def replay(self, seconds: float = 5.0) -> int:
+        """Write what waits into the database and remove it, for so long; the number of hits written.
 
-        A crash in between writes a group twice; the pipeline drops repeated events by their id.
+        Some at a time and with pauses, for new hits come first. A crash in between writes a group twice; the pipeline
+        drops repeated events by their id. One process replays at a time.
         """
-        done = 0
-        for path in self.files():
-            payload = path.read_bytes()
-            try:
-                requests = len(unpack(payload))
-            except ValueError:
-                path.rename(path.with_name("." + path.name + ".damaged"))
-                log.error("spool file %s is damaged and was set aside", path.name)
-                continue
-            store(payload, requests)
-            path.unlink()
-            done += 1
+        done, until = 0, time.monotonic() + seconds
+        with self._alone() as alone:
+            if not alone:
+                return 0
+            self._sweep()
+            for some in self._portions():
+                rows = [row for path in some if (row := self._read(path))]
+                _store(rows)
+                for path in some:
+                    path.unlink(missing_ok=True)
+                done += sum(row[2] for row in rows)
+                if time.monotonic() >= until:
+                    break
+                time.sleep(REPLAY_PAUSE)
         return done
+
+    def _portions(self) -> Iterator[list[Path]]:
+        some: list[Path] = []
+        size = 0
+        for path in self.files():
+            size += path.stat().st_size
+            some.append(path)
+            if size >= REPLAY_BYTES or len(some) >= REPLAY_FILES:
+                yield some
+                some, size = [], 0
+        if some:
+            yield some
+
+    def _read(self, path: Path) -> tuple[int, bytes, int] | None:
+        """Site, payload and number of requests of a file; one that cannot be read is put away."""
+        payload = path.read_bytes()
+        try:
+            envelopes = unpack(payload)
+            (site_id,) = {e.site_id for e in envelopes}
+        except ValueError:
+            path.rename(path.with_name("." + path.name + ".damaged"))
+            log.error("spool file %s is damaged and was set aside", path.name)
+            return None
+        return site_id, payload, len(envelopes)
+
+    def _sweep(self) -> None:
+        """Remove what a process left unfinished: nothing of it was ever acknowledged."""
+        old = time.time() - UNFINISHED_SECONDS
+        for path in self.folder.iterdir():
+            if path.name.startswith(".") and path.name[1:2].isdigit() and not path.name.endswith(".damaged"):
+                with suppress(OSError):
+                    if path.stat().st_mtime < old:
+                        path.unlink()
+
+    @contextmanager
+    def _alone(self) -> Iterator[bool]:
+        if not self.folder.is_dir():
+            yield False
+            return
+        lock = os.open(self.folder.with_name(self.folder.name + ".lock"), os.O_CREAT | os.O_RDWR, 0o600)
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield False
+        else:
+            yield True
+        finally:
+            os.close(lock)
 
 
 class Inbox:
@@ -134,25 +236,24 @@ class Inbox:
         self._next()
 
     def _commit(self, envelopes: list[Envelope]) -> None:
-        payload = pack(envelopes)
         if time.monotonic() >= self._away_until:
             try:
-                store(payload, len(envelopes))
+                store(envelopes)
                 return
             except AWAY:
                 # Unknown whether it was committed: spooling it again is safe, see Spool.replay.
-                log.warning("the database is away; hits go to the spool")
+                _away("the database is away; hits go to the spool")
                 connection.close()
                 self._away_until = time.monotonic() + 1
-        self.spool.write(payload)
+        self.spool.write(envelopes)
         self.spooled += len(envelopes)
 
     def replay(self) -> int:
-        """Replay the spool from the writer's own thread's connection; 0 while the database is away."""
+        """Replay the spool from the calling thread, on its own connection; 0 while the database is away."""
         if not self.spool.files():
             return 0
         try:
-            return self._thread.submit(self.spool.replay).result()
+            return self.spool.replay()
         except AWAY:
-            self._thread.submit(lambda: connection.close()).result()
+            connection.close()
             return 0

@@ -73,6 +73,8 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     reached: Annotated[int, Meta(ge=0, le=100_000)] = 0
     # Of the server's own making (bridges.py): the address says where the visit came from, as a view's does.
     campaign: bool = False
+    # Of the server's own making: a sale whose report is signed.
+    proven: bool = False
 
 
 SERVERS_OWN = frozenset({"step", "sale"})
@@ -97,7 +99,8 @@ class Beacon(msgspec.Struct, forbid_unknown_fields=True):
 class Envelope(msgspec.Struct, array_like=True):
     """An accepted request as it waits in the inbox. `received_ms` is the server's clock, epoch.
 
-    `visitor`, where given, takes the place of the beacon's; `own`: it came from one of the site's own networks.
+    `visitor`, where given, takes the place of the beacon's; `own`: it came from one of the site's own networks;
+    `network`: which network it came from, as a keyed hash (gate.py).
     """
 
     site_id: int
@@ -106,6 +109,7 @@ class Envelope(msgspec.Struct, array_like=True):
     body: bytes
     visitor: str = ""
     own: bool = False
+    network: str = ""
 
 
 class Refused(Exception):
@@ -166,7 +170,7 @@ def check(body: bytes, site: TagSite) -> Beacon:
             422, "wrong_type", "A field is not as it should be", "$.visitor: 32 digits are needed.", site.id
         )
     for place, event in enumerate(beacon.events):
-        if event.kind in SERVERS_OWN or event.campaign:
+        if event.kind in SERVERS_OWN or event.campaign or event.proven:
             raise Refused(
                 422,
                 "wrong_type",
@@ -195,9 +199,40 @@ def check(body: bytes, site: TagSite) -> Beacon:
     return beacon
 
 
+def admit(body: bytes) -> bytes:
+    """The one gate for what enters by any way: `body` without NUL, every text within its bounds.
+
+    JSON in UTF-8 has no lone surrogates: both the decoder and Python's encoder refuse them. Raises Refused where it
+    is no beacon.
+    """
+    if b"\\u0000" in body or b"\x00" in body:
+        body = _without_nul(body)
+    try:
+        _beacons.decode(body)
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise Refused(422, "wrong_type", "A field is not as it should be", str(error)[:250]) from None
+    return body
+
+
+def _without_nul(body: bytes) -> bytes:
+    def cleaned(value: object) -> object:
+        if isinstance(value, str):
+            return value.replace("\x00", "")
+        if isinstance(value, list):
+            return [cleaned(v) for v in value]
+        if isinstance(value, dict):
+            return {cleaned(k): cleaned(v) for k, v in value.items()}
+        return value
+
+    try:
+        return msgspec.json.encode(cleaned(msgspec.json.decode(body)))
+    except (msgspec.DecodeError, UnicodeDecodeError):
+        return body  # which admit refuses
+
+
 def decode_accepted(body: bytes) -> Beacon:
-    """The beacon in a body that `check` has accepted before."""
-    return _beacons.decode(body)
+    """The beacon in a body that was accepted before; raises msgspec.DecodeError where it is damaged."""
+    return _beacons.decode(_without_nul(body) if b"\\u0000" in body or b"\x00" in body else body)
 
 
 def pack(envelopes: list[Envelope]) -> bytes:

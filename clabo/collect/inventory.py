@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from hashlib import blake2b
 from uuid import UUID
 
 from django.db.models import Count
 
+from clabo.collect.allowance import Allowance
 from clabo.collect.among import among
 from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.drafts import Draft, Reading
@@ -19,29 +21,51 @@ from clabo.core.addresses import Address, Campaign
 from clabo.core.channels import classify
 
 
-def pages(site_id: int, drafts: Collection[Draft]) -> dict[Address, Page]:
-    """The page of every draft, with its inventory brought up to date."""
-    wanted = {d.page for d in drafts}
-    found = _pages(site_id, wanted)
+# The path of no page: a space is always escaped in one.
+CROWD_PATH = "/(too many to tell apart)"
+CROWD_SOURCE = "(too many to tell apart)"
+
+
+def pages(site_id: int, drafts: Collection[Draft], allowance: Allowance) -> dict[Address, Page]:
+    """The page of every draft, with its inventory brought up to date.
+
+    A draft whose page is one too many gets its host's page for all of these.
+    """
+    found = _pages(site_id, {d.page for d in drafts})
     first: dict[Address, datetime] = {}
     for draft in drafts:
-        if draft.page not in found:
-            first.setdefault(draft.page, draft.time)
+        if draft.page in found or draft.page in first:
+            continue
+        if allowance.admits("pages", draft.network, draft.page):
+            first[draft.page] = draft.time
+        else:
+            draft.page = Address(draft.page.host, CROWD_PATH)
+            if draft.page not in found:
+                first.setdefault(draft.page, draft.time)
     if first:
         Page.objects.bulk_create(
             [
-                Page(site_id=site_id, host=a.host, path=a.path, first_at=t, last_at=t)
+                Page(
+                    site_id=site_id,
+                    host=a.host,
+                    path=a.path,
+                    first_at=t,
+                    last_at=t,
+                    crowd=a.path == CROWD_PATH,
+                )
                 for a, t in first.items()
             ],
             ignore_conflicts=True,
         )
-        found = _pages(site_id, wanted)
+        found = _pages(site_id, {d.page for d in drafts})
     for draft in drafts:
+        if not draft.touches:
+            continue
         page = found[draft.page]
         page.first_at = min(page.first_at, draft.time)
         if draft.time >= page.last_at:
             page.last_at = draft.time
-            if draft.title:
+            if draft.title and not page.crowd:
                 page.title = draft.title
         if draft.kind == Kind.VIEW:
             page.views += 1
@@ -158,10 +182,15 @@ class Beginning:
         return cls(c.source, c.medium, c.name, c.ad_group, c.ad, c.click_kind, c.click_id, referrer)
 
 
-def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning, Origin]:
-    """The origin row of every beginning."""
+def origins(
+    reading: Reading, beginnings: Mapping[Beginning, str], allowance: Allowance
+) -> dict[Beginning, Origin]:
+    """The origin row of every beginning, each with the network that it came from.
+
+    One too many gets its channel's row for all of these.
+    """
     made: dict[Beginning, Origin] = {}
-    for b in set(beginnings):
+    for b in beginnings:
         campaign = Campaign(b.source, b.medium, b.campaign, b.ad_group, b.ad, b.click_kind, b.click_id)
         where = classify(campaign, b.referrer, reading.hosts)
         parts = (where.channel, where.source[:260], b.medium, b.campaign, b.ad_group, b.ad)
@@ -183,6 +212,18 @@ def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning
         return {o.fingerprint: o for o in rows}
 
     found = stored()
+    for b, origin in made.items():
+        if origin.fingerprint not in found and not allowance.admits(
+            "origins", beginnings[b], origin.fingerprint
+        ):
+            parts = (origin.channel, CROWD_SOURCE, "", "", "", "")
+            made[b] = Origin(
+                site_id=reading.site_id,
+                channel=origin.channel,
+                source=CROWD_SOURCE,
+                fingerprint=fingerprint(*parts),
+            )
+    found = stored()
     missing = {o.fingerprint: o for o in made.values() if o.fingerprint not in found}
     if missing:
         Origin.objects.bulk_create(missing.values(), ignore_conflicts=True)
@@ -190,16 +231,37 @@ def origins(reading: Reading, beginnings: Iterable[Beginning]) -> dict[Beginning
     return {b: found[o.fingerprint] for b, o in made.items()}
 
 
+def fold_visitors(site_id: int, drafts: Collection[Draft], allowance: Allowance) -> None:
+    """Put hits of new visitors beyond what one network may bring down to one visitor of that network."""
+    keys = {d.visitor_key for d in drafts if d.network}
+    if not keys:
+        return
+    known = set(
+        Visitor.objects.filter(among("key", keys, "uuid"), site_id=site_id).values_list("key", flat=True)
+    )
+    for draft in drafts:
+        if (
+            draft.network
+            and draft.visitor_key not in known
+            and not allowance.admits("visitors", draft.network, draft.visitor_key)
+        ):
+            draft.visitor_key = UUID(
+                bytes=blake2b(
+                    f"{site_id}|{draft.network}".encode(), digest_size=16, person=b"crowd"
+                ).digest()
+            )
+
+
 def visitors(
-    site_id: int, seen: dict[UUID, tuple[datetime, datetime]]
+    site_id: int, seen: dict[UUID, tuple[datetime, datetime]], visits: int = 1
 ) -> tuple[dict[UUID, Visitor], set[UUID]]:
     """The visitor of every cookie id, seen from first to last in this batch; and which are new.
 
-    A new one is stored as having made one visit, which is nearly always so.
+    A new one is stored as having made so many visits: one is nearly always right.
     """
     found = {v.key: v for v in Visitor.objects.filter(among("key", seen, "uuid"), site_id=site_id)}
     fresh = [
-        Visitor(site_id=site_id, key=key, first_at=first, last_at=last, visits=1)
+        Visitor(site_id=site_id, key=key, first_at=first, last_at=last, visits=visits)
         for key, (first, last) in seen.items()
         if key not in found
     ]

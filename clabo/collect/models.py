@@ -15,19 +15,43 @@ from clabo.sites.models import Site
 
 
 class InboxBatch(models.Model):
-    """One group commit of the collector: the accepted requests of a few milliseconds, undecoded.
+    """One site's part of a group commit of the collector: accepted requests of a few milliseconds, undecoded.
 
     The pipeline deletes a row in the transaction that stores its events, so the rows that exist
-    are the cursor. A row that cannot be processed is set aside with the reason.
+    are the cursor.
     """
 
+    # No foreign key: what is in the inbox must not keep a site from being removed.
+    site_id = models.BigIntegerField()
     payload = models.BinaryField()
     requests = models.PositiveIntegerField()
     received_at = models.DateTimeField()
-    failed = models.TextField(blank=True)
 
     class Meta:
-        indexes = (models.Index(fields=("id",), name="inbox_waiting", condition=models.Q(failed="")),)
+        indexes = (models.Index(fields=("site_id", "id"), name="inbox_by_site"),)
+
+
+class SetAside(models.Model):
+    """One accepted request that cannot be stored, with the reason. `manage.py set_aside` lists, re-queues, drops."""
+
+    site_id = models.BigIntegerField(db_index=True)
+    payload = models.BinaryField()
+    received_at = models.DateTimeField()
+    reason = models.TextField()
+    set_at = models.DateTimeField(auto_now_add=True)
+
+
+class Owed(models.Model):
+    """What a stage after storing could not do for some visitors and days of a site; tried again until it is done."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    stage = models.CharField(max_length=100)
+    visitors = ArrayField(models.BigIntegerField())
+    days = ArrayField(models.DateField())
+    reason = models.TextField()
+    tries = models.PositiveIntegerField(default=1)
+    next_at = models.DateTimeField(db_index=True)
+    since = models.DateTimeField(auto_now_add=True)
 
 
 class Attendance(models.Model):
@@ -66,6 +90,18 @@ class Refusal(models.Model):
         )
 
 
+class RefusedHost(models.Model):
+    """A host whose pages have the site's tag and which is none of the site's: its hits are refused."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    host = models.CharField(max_length=253)
+    count = models.PositiveBigIntegerField(default=0)
+    last_at = models.DateTimeField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "host"), name="refused_host_once"),)
+
+
 def fingerprint(*parts: str) -> str:
     """A short name for a combination of texts, for unique indexes over long values."""
     return blake2b("\x1f".join(parts).encode(), digest_size=16).hexdigest()
@@ -86,6 +122,8 @@ class Page(models.Model):
     per_day = models.FloatField(null=True)
     # Silent since then, and longer than its rhythm allows: the tag has probably been taken off.
     stopped_at = models.DateTimeField(null=True)
+    # More addresses than can be told apart are counted under this one.
+    crowd = models.BooleanField(default=False, db_default=False)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "host", "path"), name="page_once"),)
@@ -140,6 +178,7 @@ class KitLink(models.Model):
     created_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
     created_at = models.DateTimeField(auto_now_add=True)
     expires_at = models.DateTimeField()
+    revoked_at = models.DateTimeField(null=True)
 
 
 class BridgeLink(models.Model):
@@ -183,6 +222,20 @@ class Origin(models.Model):
         constraints = (models.UniqueConstraint(fields=("site", "fingerprint"), name="origin_once"),)
 
 
+class NetworkDay(models.Model):
+    """What one network made new on a day of the site: so much of it is told apart (allowance.py)."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    day = models.DateField()
+    network = models.CharField(max_length=16)
+    pages = models.PositiveIntegerField(default=0)
+    origins = models.PositiveIntegerField(default=0)
+    visitors = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "day", "network"), name="network_day_once"),)
+
+
 class Visitor(models.Model):
     """One first-party cookie id on one site."""
 
@@ -203,6 +256,8 @@ class Standing(models.IntegerChoices):
     OWN = 1
     BOT = 2
     REHEARSAL = 3
+    # Somebody has set them aside; see exclusions.py.
+    ASIDE = 4
 
 
 Row = TypeVar("Row", bound=models.Model, covariant=True)
@@ -212,7 +267,14 @@ class OfVisits(models.QuerySet[Row]):
     """What happened in visits."""
 
     def reported(self) -> Self:
-        """Of visits that enter reports: no own visits, bots or rehearsals."""
+        """What enters reports: nothing of own visits, bots, rehearsals, or of what was set aside.
+
+        What a server reports of somebody whose visit is not known enters them too.
+        """
+        return self.filter(models.Q(visit__standing=Standing.COUNTED) | models.Q(visit=None))
+
+    def in_counted_visits(self) -> Self:
+        """The same without what has no visit: quicker where only what browsers did is asked for."""
         return self.filter(visit__standing=Standing.COUNTED)
 
 
@@ -253,6 +315,8 @@ class Visit(models.Model):
     referrer = models.CharField(max_length=500, blank=True)
     device = models.PositiveSmallIntegerField(choices=Device.choices)
     standing = models.PositiveSmallIntegerField(choices=Standing.choices, default=Standing.COUNTED)
+    # Which network its first hit came from, as a keyed hash: alike or not, and no more (see gate.network_of).
+    network = models.CharField(max_length=16, blank=True, default="", db_default="")
 
     class Meta:
         indexes = (
@@ -284,6 +348,9 @@ class Kind(models.IntegerChoices):
     STEP = 11
     SALE = 12
 
+
+# What a server reports later: it belongs to a visitor and makes no visit (definitions: "Touching events").
+SERVER_KINDS = frozenset({Kind.SALE.value})
 
 KIND_NAMES: dict[int, str] = {kind.value: kind.name.lower() for kind in Kind}
 
@@ -318,7 +385,10 @@ class Event(models.Model):
     id = models.UUIDField()
     kind = models.PositiveSmallIntegerField(choices=Kind.choices)
     visitor = models.ForeignKey(Visitor, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
-    visit = models.ForeignKey(Visit, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    # None: reported by a server, of somebody whose visit is not known.
+    visit = models.ForeignKey(
+        Visit, on_delete=models.DO_NOTHING, null=True, db_constraint=False, db_index=False
+    )
     page = models.ForeignKey(Page, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
     query = models.TextField(blank=True)
     # Only where it is not one of the site's own pages.
@@ -332,6 +402,23 @@ class Event(models.Model):
     views = models.PositiveIntegerField(default=1, db_default=1)
     # The order number that the site's code gave, if any.
     order = models.CharField(max_length=100, blank=True, db_default="")
+    # Order, value and currency carry the site's own signature (core/proof.py).
+    proven = models.BooleanField(default=False, db_default=False)
+    # What its own request said: device class, and whether it came from a bot, an own visit or a rehearsal.
+    device = models.PositiveSmallIntegerField(
+        choices=Device.choices, default=Device.DESKTOP, db_default=Device.DESKTOP
+    )
+    standing = models.PositiveSmallIntegerField(
+        choices=Standing.choices, default=Standing.COUNTED, db_default=Standing.COUNTED
+    )
+    # A step whose address says where its visit came from, as a view's always does.
+    campaign = models.BooleanField(default=False, db_default=False)
+    # When the server took it in: of two events with one order number the first received counts.
+    received = models.DateTimeField()
+    # The event that a server's report refers to: the step over a bridge link.
+    reference = models.UUIDField(null=True)
+    # Which variants the tag says its page showed: test key to letter.
+    variants = models.JSONField(null=True)
 
     class Meta:
         indexes = (
@@ -348,7 +435,44 @@ class Event(models.Model):
             ),
             models.Index(fields=("site", "name", "time"), name="event_by_name", condition=~models.Q(name="")),
             models.Index(fields=("site", "order"), name="event_by_order", condition=~models.Q(order="")),
+            models.Index(
+                fields=("site", "reference"),
+                name="event_by_reference",
+                condition=models.Q(reference__isnull=False),
+            ),
+            models.Index(
+                fields=("site", "visitor"),
+                name="event_of_server",
+                condition=models.Q(kind__in=[Kind.SALE]),
+            ),
+            models.Index(
+                fields=("site", "visitor", "time"),
+                name="event_by_claim",
+                condition=models.Q(variants__isnull=False),
+            ),
         )
+
+
+class Exclusion(models.Model):
+    """What somebody has taken out of reports: a network, a visitor, or a period; undone, it is as if never made."""
+
+    class What(models.TextChoices):
+        NETWORK = "network"
+        VISITOR = "visitor"
+        PERIOD = "period"
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    what = models.CharField(max_length=10, choices=What.choices)
+    network = models.CharField(max_length=16, blank=True, default="")
+    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, null=True, related_name="+")
+    # Visits that began from then to then; open where it is None.
+    from_at = models.DateTimeField(null=True)
+    until_at = models.DateTimeField(null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    undone_at = models.DateTimeField(null=True)
+    # How many visits it took out, or put back, when it was last applied; None while that is still to be done.
+    visits = models.PositiveIntegerField(null=True)
 
 
 class TrafficDay(models.Model):

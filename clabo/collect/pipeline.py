@@ -1,28 +1,32 @@
-"""The worker's loop: from the inbox to stored events, conversions and exposures.
+"""The worker's loop: from the inbox to stored events, conversions and exposures, one transaction a site.
 
 A batch and its cursor commit together: the inbox rows are deleted in the transaction that stores
-what they held. Killed at any point, the worker neither loses nor repeats anything.
+what they held. Killed at any point, the worker neither loses nor repeats anything. A site that
+somebody else works on is passed over and does not hold up the others. A request that cannot be
+stored is set aside alone; what a later stage cannot do is owed, and tried again.
 """
 
 from __future__ import annotations
 
 import gc
 import logging
-from collections import defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 
 import msgspec
+import psycopg
 from django.conf import settings
-from django.db import DataError, IntegrityError, connection, transaction
+from django.db import InterfaceError, OperationalError, connection, transaction
+from django.db.models import Min
 from django.utils.module_loading import import_string
 
+from clabo.collect import owing
 from clabo.collect.drafts import Draft, Reading, drafts
-from clabo.collect.intake import Envelope, unpack
-from clabo.collect.models import InboxBatch
+from clabo.collect.intake import Envelope, pack, unpack
+from clabo.collect.models import InboxBatch, Owed, SetAside
 from clabo.collect.storing import StoredBatch, store
 from clabo.sites.models import Site
 
@@ -30,51 +34,68 @@ log = logging.getLogger(__name__)
 
 Stage = Callable[[StoredBatch], None]
 BATCH_REQUESTS = 10_000
+# As namespace of advisory locks: PostgreSQL keeps them apart by two numbers, the second being the site's.
+_SITE_LOCK = 72727
 
 
 @dataclass(frozen=True, slots=True)
 class Backlog:
-    """What waits in the inbox. `oldest` is None when nothing does."""
+    """What waits in the inbox, and what did not go as it should. `oldest` is None when nothing waits."""
 
     groups: int
     oldest: datetime | None
     set_aside: int
+    owed: int
 
 
-def backlog() -> Backlog:
-    """How far behind the pipeline is."""
-    waiting = InboxBatch.objects.filter(failed="").order_by("id")
+def backlog(site: Site | None = None) -> Backlog:
+    """How far behind the pipeline is, with one site's hits or with all."""
+    own = {} if site is None else {"site_id": site.pk}
+    waiting = InboxBatch.objects.filter(**own).order_by("id")
     first = waiting.values_list("received_at", flat=True).first()
-    return Backlog(waiting.count() if first else 0, first, InboxBatch.objects.exclude(failed="").count())
+    return Backlog(
+        waiting.count() if first else 0,
+        first,
+        SetAside.objects.filter(**own).count(),
+        Owed.objects.filter(**own).count(),
+    )
 
 
 @lru_cache(maxsize=1)
-def _stages(paths: tuple[str, ...]) -> list[Stage]:
-    return [import_string(path) for path in paths]
+def _stages(paths: tuple[str, ...]) -> dict[str, Stage]:
+    return {path: import_string(path) for path in paths}
+
+
+def stages() -> dict[str, Stage]:
+    """What runs after a batch is stored, in this order, by name."""
+    return _stages(tuple(settings.CLABO_PIPELINE_STAGES))
 
 
 def lock_site(site_id: int) -> None:
-    """Until the transaction ends, nobody else writes visits or conversions of this site."""
+    """Until the transaction ends, nobody else writes visits or conversions of this site. Waits for whoever does."""
     with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_advisory_xact_lock(72727, %s)", [site_id])
+        cursor.execute("SELECT pg_advisory_xact_lock(%s, %s)", [_SITE_LOCK, site_id])
+
+
+def try_lock_site(site_id: int) -> bool:
+    """The same without waiting; False where somebody else holds it."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_try_advisory_xact_lock(%s, %s)", [_SITE_LOCK, site_id])
+        return bool(cursor.fetchone()[0])
 
 
 def run_once(most_requests: int = BATCH_REQUESTS) -> int:
-    """Process one batch of inbox rows; the number of events stored, or -1 when nothing waited.
+    """Process one batch of every site that has something waiting, in the order of how long it has waited.
 
-    A row that the data itself makes impossible to store is set aside with the reason, and the
-    others are tried again without it.
+    The number of events stored, or -1 when nothing waited that could be worked on.
     """
-    rows = _waiting(most_requests)
-    if not rows:
-        return -1
-    try:
-        return _process(rows)
-    except (DataError, IntegrityError, msgspec.DecodeError, ValueError) as error:
-        if len(rows) > 1:
-            return sum(max(0, _process_or_set_aside(row)) for row in rows)
-        _set_aside(rows[0], error)
-        return 0
+    stored, worked = 0, False
+    waiting = InboxBatch.objects.values("site_id").annotate(first=Min("id")).order_by("first")
+    for site_id in list(waiting.values_list("site_id", flat=True)):
+        count = run_site(site_id, most_requests)
+        if count >= 0:
+            stored, worked = stored + count, True
+    return stored if worked else -1
 
 
 def drain() -> int:
@@ -82,19 +103,34 @@ def drain() -> int:
     stored = 0
     while (count := run_once()) >= 0:
         stored += count
+    owing.settle_owed(stages(), try_lock_site)
     return stored
 
 
-def _waiting(most_requests: int) -> list[int]:
-    rows = InboxBatch.objects.filter(failed="").order_by("id").values_list("id", "requests")[:500]
+def run_site(site_id: int, most_requests: int = BATCH_REQUESTS) -> int:
+    """Process one batch of a site; events stored, or -1 where somebody else works on it."""
+    with _without_collecting(), transaction.atomic():
+        if not try_lock_site(site_id):
+            return -1
+        rows = _waiting(site_id, most_requests)
+        site = Site.objects.prefetch_related("hosts", "proof_keys").filter(pk=site_id).first()
+        stored = 0
+        if site is not None:  # else removed since
+            stored = _process(Reading.of(site), [e for row in rows for e in _unpacked(row)])
+        InboxBatch.objects.filter(id__in=[row.pk for row in rows]).delete()
+    return stored
+
+
+def _waiting(site_id: int, most_requests: int) -> list[InboxBatch]:
+    sizes = InboxBatch.objects.filter(site_id=site_id).order_by("id").values_list("id", "requests")[:500]
     ids: list[int] = []
     requests = 0
-    for row_id, count in rows:
+    for row_id, count in sizes:
         if ids and requests + count > most_requests:
             break
         ids.append(row_id)
         requests += count
-    return ids
+    return list(InboxBatch.objects.filter(id__in=ids).order_by("id"))
 
 
 @contextmanager
@@ -109,49 +145,59 @@ def _without_collecting() -> Iterator[None]:
             gc.enable()
 
 
-def _process(row_ids: list[int]) -> int:
-    with _without_collecting(), transaction.atomic():
-        # Rows that another worker holds or has done are skipped.
-        rows = list(
-            InboxBatch.objects.select_for_update(skip_locked=True).filter(id__in=row_ids).order_by("id")
-        )
-        envelopes: list[Envelope] = []
-        for row in rows:
-            envelopes += unpack(bytes(row.payload))
-        stored = _store(envelopes)
-        InboxBatch.objects.filter(id__in=[row.pk for row in rows]).delete()
-    return stored
-
-
-def _store(envelopes: list[Envelope]) -> int:
-    by_site: defaultdict[int, list[Envelope]] = defaultdict(list)
-    for envelope in envelopes:
-        by_site[envelope.site_id].append(envelope)
-    stored = 0
-    for site_id in sorted(by_site):
-        lock_site(site_id)
-        site = Site.objects.prefetch_related("hosts").filter(pk=site_id).first()
-        if site is None:  # removed since
-            continue
-        reading = Reading.of(site)
-        made: list[Draft] = []
-        for envelope in by_site[site_id]:
-            made += drafts(envelope, reading)
-        batch = store(reading, made)
-        for stage in _stages(tuple(settings.CLABO_PIPELINE_STAGES)):
-            stage(batch)
-        stored += len(batch.events)
-    return stored
-
-
-def _process_or_set_aside(row_id: int) -> int:
+def _unpacked(row: InboxBatch) -> list[Envelope]:
+    payload = bytes(row.payload)
     try:
-        return _process([row_id])
-    except (DataError, IntegrityError, msgspec.DecodeError, ValueError) as error:
-        _set_aside(row_id, error)
+        return unpack(payload)
+    except (msgspec.MsgspecError, ValueError) as error:
+        _set_aside(row.site_id, payload, row.received_at, error)
+        return []
+
+
+def _process(reading: Reading, envelopes: Sequence[Envelope]) -> int:
+    """Store what can be stored. A failing part is halved until the culprit is alone, and that is set aside."""
+    if not envelopes:
         return 0
+    try:
+        with transaction.atomic():
+            made: list[Draft] = []
+            for envelope in envelopes:
+                made += drafts(envelope, reading)
+            batch = store(reading, made)
+    except Exception as error:
+        if is_away(error):
+            raise
+        if len(envelopes) == 1:
+            received = datetime.fromtimestamp(envelopes[0].received_ms / 1000, reading.zone)
+            _set_aside(reading.site_id, pack(list(envelopes)), received, error)
+            return 0
+        half = len(envelopes) // 2
+        return _process(reading, envelopes[:half]) + _process(reading, envelopes[half:])
+    for name, stage in stages().items():
+        try:
+            with transaction.atomic():
+                stage(batch)
+        except Exception as error:
+            if is_away(error):
+                raise
+            log.exception("the stage %s failed for site %s and is owed", name, reading.site_id)
+            owing.owe(reading.site_id, name, batch.visitors(), batch.days, error)
+    return len(batch.events)
 
 
-def _set_aside(row_id: int, error: Exception) -> None:
-    log.error("inbox row %s cannot be processed and was set aside: %s", row_id, error)
-    InboxBatch.objects.filter(pk=row_id).update(failed=f"{type(error).__name__}: {error}"[:2000] or "unknown")
+def is_away(error: Exception) -> bool:
+    """Whether the database is gone, or stopped this for a reason that lies outside the data: try all of it again."""
+    if isinstance(error, InterfaceError | psycopg.InterfaceError):
+        return True
+    cause = error.__cause__ if isinstance(error.__cause__, psycopg.Error) else error
+    if not isinstance(error, OperationalError | psycopg.OperationalError):
+        return False
+    state = getattr(cause, "sqlstate", None)
+    # Connection gone, rolled back for others' sake, no resources, stopped by an operator.
+    return state is None or state[:2] in ("08", "40", "53", "55", "57")
+
+
+def _set_aside(site_id: int, payload: bytes, received: datetime, error: Exception) -> None:
+    log.error("a request of site %s cannot be stored and was set aside: %s", site_id, error)
+    reason = f"{type(error).__name__}: {error}"[:2000].replace("\x00", "")
+    SetAside.objects.create(site_id=site_id, payload=payload, received_at=received, reason=reason)

@@ -37,7 +37,7 @@ def watch_site(site: Site, now: datetime) -> list[Page]:
     or on a page that nobody is sent to any more.
     """
     since = now - timedelta(weeks=WEEKS)
-    views = Event.objects.reported().filter(site=site, kind=Kind.VIEW, time__gte=since)
+    views = Event.objects.in_counted_visits().filter(site=site, kind=Kind.VIEW, time__gte=since)
     rhythm = rhythms(views, "page_id", site.zone)
     pages = list(Page.objects.filter(site=site, pk__in=rhythm))
     absent = absences(min((r.last for r in rhythm.values()), default=now), now)

@@ -38,6 +38,8 @@ class ConversionIn(Schema):
     value: Decimal | None = Field(None, max_digits=12, decimal_places=4)
     value_property: str = Field("", max_length=60)
     lifetime_factor: Decimal | None = Field(None, max_digits=8, decimal_places=4)
+    # Only orders that the site's own server has signed.
+    proven_only: bool = False
 
 
 class ChangeOut(Schema):
@@ -63,6 +65,8 @@ class ConversionOut(ConversionIn):
     per_day: list[int]
     # Conversions of these days whose value is in another currency, left out of sums.
     foreign: int
+    # Events of these days that met the rule and were left aside for want of a proof.
+    unproven: int
     # When its rule was changed, on these days.
     changes: list[ChangeOut]
 
@@ -80,6 +84,7 @@ class PreviewIn(Schema):
     # What it is to be called, and which conversion it is a change of.
     name: str = Field("", max_length=60)
     rule_id: int | None = None
+    proven_only: bool = False
 
 
 class ElementOut(Schema):
@@ -146,6 +151,8 @@ class PreviewOut(Schema):
     one_in: int
     # Where the rule is a change of one that has been counted.
     change: ComesAndGoes | None
+    # Left aside for want of a proof, where that is asked for.
+    unproven: int
     proposed_name: str
     name_doubt: str
 
@@ -172,6 +179,7 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
             value=r.value,
             value_property=r.value_property,
             lifetime_factor=r.lifetime_factor,
+            proven_only=r.proven_only,
             version=r.version,
             sentence=rules.sentence(rules.parse(r.rule)),
             recounting=r.counted_version != r.version,
@@ -180,6 +188,7 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
             last_at=counts[r.pk].last_at,
             per_day=counts[r.pk].per_day,
             foreign=counts[r.pk].foreign,
+            unproven=counts[r.pk].unproven,
             changes=[change_out(v) for v in changes[r.pk]],
         )
         for r in the_rules
@@ -249,7 +258,7 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
         raise Problem(str(error), error.field) from None
     known = queries.rules_of(site)
     in_force = next((r for r in known if r.pk == data.rule_id), None)
-    found = back_count(site, rule, data.counting, data.days, in_force)
+    found = back_count(site, rule, data.counting, data.days, in_force, data.proven_only)
     others = [r.name for r in known if r is not in_force]
     return PreviewOut(
         sentence=rules.sentence(rule),
@@ -270,6 +279,7 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
         from_now_on=found.from_now_on,
         one_in=found.one_in,
         change=ComesAndGoes(more=found.change[0], fewer=found.change[1]) if found.change else None,
+        unproven=found.unproven,
         proposed_name=naming.proposed(rule),
         name_doubt=naming.doubt(data.name, others),
     )

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from operator import itemgetter
 from typing import Any, NamedTuple
-from uuid import UUID
 
-from django.db.models import F, FloatField, QuerySet, Sum
+from django.db.models import F, FloatField, Q, QuerySet, Sum
 from django.db.models.functions import Cast, Extract
 
 from clabo.collect.among import among
@@ -61,6 +60,8 @@ class BackCount:
     one_in: int
     # Against the rule in force, where this is a change of one that has been counted: conversions more, and fewer.
     change: tuple[int, int] | None
+    # Of a rule that takes proven orders only: events of these days that it leaves aside for want of a proof.
+    unproven: int = 0
 
 
 def back_count(
@@ -69,13 +70,15 @@ def back_count(
     counting: rules.Counting,
     days: int = 28,
     in_force: ConversionRule | None = None,
+    proven_only: bool = False,
 ) -> BackCount:
     """What `rule` catches, how often, what it nearly catches, and what looks caught by accident."""
     today = datetime.now(UTC).astimezone(site.zone).date()
     first = today - timedelta(days=days - 1)
     start = site.midnight(first)
     known = Inventory(site.pk)
-    met = condition(rule, known)
+    meant = condition(rule, known)
+    met = meant & Q(proven=True) if proven_only else meant
     one_in = _one_in(site, rule, first, known)
     # A visit that reaches into the period began a day before it at most.
     since = start - timedelta(days=1)
@@ -85,7 +88,7 @@ def back_count(
     begun = start.timestamp()
     recent = [e for e in caught if e.time >= begun]
     places = _places(recent, known, one_in)
-    conversions = _conversions(caught, counted.filter(met, time__lt=since), counting)
+    conversions = _conversions(caught, counted.filter(met), since, counting)
     midnights = [site.midnight(first + timedelta(days=i)).timestamp() for i in range(days + 1)]
     # -1: before the period.
     per_day = Counter(bisect_right(midnights, e.time) - 1 for e in conversions)
@@ -102,6 +105,7 @@ def back_count(
         _from_now_on(rule, known),
         one_in,
         _change([e for e in conversions if e.time >= begun], in_force, start, one_in) if in_force else None,
+        counted.filter(meant, proven=False, time__gte=start).count() * one_in if proven_only else 0,
     )
 
 
@@ -110,7 +114,7 @@ class _Event(NamedTuple):
 
     time: float
     visitor: int
-    visit: int
+    visit: int | None
     order: str
     kind: int
     page_id: int
@@ -136,18 +140,30 @@ def _caught(events: QuerySet[Event], since: datetime) -> list[_Event] | None:
     return sorted(found, key=itemgetter(0)) if len(found) <= TOO_MANY else None
 
 
-def _conversions(caught: Sequence[_Event], before: QuerySet[Event], counting: rules.Counting) -> list[_Event]:
-    """Which of the caught events are conversions, given those that came before them."""
-    orders = {e.order for e in caught if e.order}
-    if orders:
-        orders = set(before.filter(order__in=orders).values_list("order", flat=True))
-        caught = [e for e in caught if e.order not in orders]
-    found = rules.count(caught, counting)
+def _conversions(
+    caught: Sequence[_Event], met: QuerySet[Event], since: datetime, counting: rules.Counting
+) -> list[_Event]:
+    """Which of the caught events are conversions, given all that meet the rule."""
+    first = _first_received(met, {e.order for e in caught if e.order})
+    caught = [e for e in caught if not e.order or first[e.order] == (e.visitor, e.time)]
+    found = rules.by_mode(caught, counting)
     if counting == "visitor":
         # Nobody converts twice, however long ago the first time was.
-        past = set(before.exclude(id__in=_repeated_orders(before)).values_list("visitor_id", flat=True))
+        before = met.filter(time__lt=since)
+        past = set(before.filter(order="").values_list("visitor_id", flat=True))
+        orders = set(before.exclude(order="").values_list("order", flat=True))
+        earliest = since.timestamp()
+        past |= {who for who, at in _first_received(met, orders).values() if at < earliest}
         found = [e for e in found if e.visitor not in past]
     return found
+
+
+def _first_received(met: QuerySet[Event], orders: Collection[str]) -> dict[str, tuple[int, float]]:
+    """Visitor and time of the event that brought each of these order numbers first."""
+    if not orders:
+        return {}
+    rows = met.filter(order__in=orders).order_by("-received", "-id").annotate(at=_SECONDS)
+    return {order: (who, at) for order, who, at in rows.values_list("order", "visitor_id", "at")}
 
 
 def _change(
@@ -201,24 +217,13 @@ def _places(caught: Sequence[_Event], known: Inventory, one_in: int) -> list[Pla
             elements.get(element_id),
             name,
             len(own) * one_in,
-            len({e.visit for e in own}) * one_in,
+            len({e.visit or (e.visitor, e.time) for e in own}) * one_in,
             sum(e.kind == Kind.VIEW and e.views == 1 for e in own) * one_in,
         )
         for (kind, page_id, element_id, name), own in groups.items()
         if page_id in pages
     ]
     return sorted(found, key=lambda p: -p.events)
-
-
-def _repeated_orders(events: QuerySet[Event]) -> list[UUID]:
-    """Events whose order number an earlier one has had."""
-    seen: set[str] = set()
-    repeats = []
-    for order, event_id in events.exclude(order="").order_by("time", "id").values_list("order", "id"):
-        if order in seen:
-            repeats.append(event_id)
-        seen.add(order)
-    return repeats
 
 
 def _suspects(places: Sequence[Place]) -> list[Suspect]:

@@ -34,8 +34,8 @@ class Candidate:
     event_id: UUID
     time: datetime
     visitor: int
-    visit: int
-    # Its visit enters reports.
+    visit: int | None
+    # It enters reports: its visit does, or none is known.
     reported: bool
     order: str = ""
     value: Decimal | None = None
@@ -73,7 +73,7 @@ def settle(
     if visitor_ids is not None:
         visitor_ids = _with_order_sharers(site_id, visitor_ids)
     result: dict[int, Settled] = {}
-    touched_visits: set[int] = set()
+    touched_visits: set[int | None] = set()
     to_credit: list[Conversion] = []
     for rule in the_rules:
         standing = Conversion.objects.filter(site_id=site_id, rule=rule)
@@ -109,7 +109,7 @@ def settle(
         removed = [c.time for c in gone if c.event_id not in new]
         result[rule.pk] = Settled(len(added), len(removed), min(added + removed, default=None))
     credit_conversions(site_id, to_credit)
-    count_visits(site_id, touched_visits)
+    count_visits(site_id, {v for v in touched_visits if v is not None})
     return result
 
 
@@ -127,7 +127,8 @@ def _with_order_sharers(site_id: int, visitor_ids: Collection[int]) -> set[int]:
 
 def _differs(conversion: Conversion, candidate: Candidate) -> bool:
     return (
-        conversion.visit_id != candidate.visit
+        conversion.visitor_id != candidate.visitor
+        or conversion.visit_id != candidate.visit
         or conversion.time != candidate.time
         or conversion.value != candidate.value
         or conversion.currency != candidate.currency
@@ -138,24 +139,41 @@ def _differs(conversion: Conversion, candidate: Candidate) -> bool:
 def _candidates(
     rule: ConversionRule, known: Inventory, visitor_ids: Collection[int] | None
 ) -> dict[UUID, Candidate]:
-    met = events_met(known.site_id, rules.parse(rule.rule), known)
+    met = events_of(rule, known)
     events = met if visitor_ids is None else met.filter(among("visitor_id", visitor_ids))
     found = _with_worth(rule, events) if rule.value_property else _with_value(rule, events)
-    orders = {c.order for c in found if c.order}
-    if orders and visitor_ids is not None:
-        first: dict[tuple[str, bool], UUID] = {}
-        rows = met.filter(order__in=orders).order_by("time", "id")
-        for order, standing, event_id in rows.values_list("order", "visit__standing", "id"):
-            first.setdefault((order, standing == Standing.COUNTED), event_id)
-        found = [c for c in found if not c.order or first[c.order, c.reported] == c.event_id]
+    winners = _orders(met, None if visitor_ids is None else {c.order for c in found if c.order})
+    counted = (c for c in found if not c.order or winners[c.order, c.reported] == c.event_id)
     # Own visits, rehearsals and bots count among themselves: what no report shows takes no order and no first time
     # away from what they show.
-    counted = [
-        c
-        for reported in (True, False)
-        for c in rules.count((f for f in found if f.reported == reported), rule.counting)  # type: ignore[arg-type]
-    ]
-    return {c.event_id: c for c in counted}
+    by_reported: dict[bool, list[Candidate]] = {True: [], False: []}
+    for candidate in counted:
+        by_reported[candidate.reported].append(candidate)
+    mode: rules.Counting = rule.counting  # type: ignore[assignment]
+    return {c.event_id: c for some in by_reported.values() for c in rules.by_mode(some, mode)}
+
+
+def events_of(rule: ConversionRule, known: Inventory) -> QuerySet[Event]:
+    """The events that meet a rule; only proven ones where it asks for that."""
+    met = events_met(known.site_id, rules.parse(rule.rule), known)
+    return met.filter(proven=True) if rule.proven_only else met
+
+
+def _orders(met: QuerySet[Event], orders: Collection[str] | None) -> dict[tuple[str, bool], UUID]:
+    """For each order number, among what reports show and among the rest, the event that was received first."""
+    first: dict[tuple[str, bool], UUID] = {}
+    if orders is not None and not orders:
+        return first
+    rows = met.exclude(order="") if orders is None else met.filter(order__in=orders)
+    rows = rows.order_by("received", "id")
+    for order, standing, event_id in rows.values_list("order", "visit__standing", "id"):
+        first.setdefault((order, is_reported(standing)), event_id)
+    return first
+
+
+def is_reported(standing: int | None) -> bool:
+    """Whether what has this visit's standing (None: no visit is known) enters reports."""
+    return standing is None or standing == Standing.COUNTED
 
 
 _CANDIDATE = ("id", "time", "visitor_id", "visit_id", "visit__standing", "order")
@@ -164,7 +182,7 @@ _CANDIDATE = ("id", "time", "visitor_id", "visit_id", "visit__standing", "order"
 def _with_value(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate]:
     rows = events.order_by("time", "id").values_list(*_CANDIDATE)
     return [
-        Candidate(event_id, time, visitor, visit, standing == Standing.COUNTED, order, rule.value)
+        Candidate(event_id, time, visitor, visit, is_reported(standing), order, rule.value)
         for event_id, time, visitor, visit, standing, order in rows
     ]
 
@@ -175,8 +193,8 @@ def _with_worth(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate
     rows = events.order_by("time", "id").values_list(*_CANDIDATE, "properties")
     for event_id, time, visitor, visit, standing, order, properties in rows:
         worth = worth_of_event(properties or {}, rule.value_property, currency)
-        reported = standing == Standing.COUNTED
-        found.append(Candidate(event_id, time, visitor, visit, reported, order, worth.value, worth.currency))
+        shown = is_reported(standing)
+        found.append(Candidate(event_id, time, visitor, visit, shown, order, worth.value, worth.currency))
     return found
 
 

@@ -41,13 +41,15 @@ class HitOut(Schema):
     properties: dict[str, Any]
     visitor: str
     visitor_id: int
-    visit_number: int
+    # Missing where a server reports of somebody whose visit is not known.
+    visit_number: int | None
     views: int
     channel: str
     source: str
     campaign: str
     device: Literal["desktop", "phone", "tablet"]
-    standing: Literal["counted", "own", "bot", "rehearsal"]
+    standing: Literal["counted", "own", "bot", "rehearsal", "aside"]
+    proven: bool
     met: list[MetOut]
 
 
@@ -107,13 +109,14 @@ def hits_out(site: Site, hits: Sequence[Event]) -> list[HitOut]:
             properties=h.properties or {},
             visitor=h.visitor.key.hex[:6],
             visitor_id=h.visitor_id,
-            visit_number=h.visit.number,
+            visit_number=h.visit.number if h.visit else None,
             views=h.views,
-            channel=h.visit.channel,
-            source=h.visit.origin.source,
-            campaign=h.visit.origin.campaign,
-            device=cast(Any, Device(h.visit.device).label),
-            standing=cast(Any, Standing(h.visit.standing).name.lower()),
+            channel=h.visit.channel if h.visit else "",
+            source=h.visit.origin.source if h.visit else "",
+            campaign=h.visit.origin.campaign if h.visit else "",
+            device=cast(Any, Device(h.visit.device if h.visit else h.device).label),
+            standing=cast(Any, Standing(h.visit.standing if h.visit else h.standing).name.lower()),
+            proven=h.proven,
             met=[MetOut(id=m.id, name=m.name, counted=m.counted) for m in met.get(h.id, [])],
         )
         for h in hits

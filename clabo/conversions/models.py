@@ -39,6 +39,8 @@ class ConversionRule(models.Model):
     value_property = models.CharField(max_length=60, blank=True, default="")
     # What a customer is worth over a lifetime, as a multiple of the value.
     lifetime_factor = models.DecimalField(max_digits=8, decimal_places=4, null=True)
+    # Only events whose order the site's server has signed (core/proof.py).
+    proven_only = models.BooleanField(default=False, db_default=False)
     version = models.PositiveIntegerField(default=1)
     counted_version = models.PositiveIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -130,7 +132,10 @@ class Conversion(models.Model):
     event_id = models.UUIDField()
     time = models.DateTimeField()
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
-    visit = models.ForeignKey(Visit, on_delete=models.CASCADE, related_name="+", db_constraint=False)
+    # None: reported by a server, of somebody whose visit is not known.
+    visit = models.ForeignKey(
+        Visit, on_delete=models.CASCADE, null=True, related_name="+", db_constraint=False
+    )
     value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
     # Empty: the site's. A value in another currency is kept, and left out of sums.
     currency = models.CharField(max_length=3, blank=True, default="")
@@ -148,20 +153,33 @@ class Credit(models.Model):
     """A share of a conversion that a visit is credited with, under one attribution model.
 
     The visit's day, landing page, origin and device are repeated here, so that a report over a
-    year of credits joins nothing.
+    year of credits joins nothing. Where no visit is eligible, one credit without visit, page and origin (and 0 as
+    device) takes it all, on the day of the conversion.
     """
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
     rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE, db_index=False)
     conversion = models.ForeignKey(Conversion, on_delete=models.CASCADE, related_name="credits")
     model = models.CharField(max_length=10)
-    visit = models.ForeignKey(Visit, on_delete=models.CASCADE, related_name="+", db_constraint=False)
+    visit = models.ForeignKey(
+        Visit, on_delete=models.CASCADE, null=True, related_name="+", db_constraint=False
+    )
     share = models.DecimalField(max_digits=10, decimal_places=9)
     value = models.DecimalField(max_digits=20, decimal_places=9, null=True)
     day = models.DateField()
     page = models.ForeignKey(Page, on_delete=models.CASCADE, null=True, related_name="+", db_index=False)
-    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, related_name="+", db_index=False)
+    origin = models.ForeignKey(
+        Origin, on_delete=models.CASCADE, null=True, related_name="+", db_index=False
+    )
     device = models.PositiveSmallIntegerField()
 
     class Meta:
         indexes = (models.Index(fields=("site", "rule", "model", "day"), name="credit_by_day"),)
+
+
+class PageGoal(models.Model):
+    """The conversion that a landing page is there for, where somebody has said so (definitions: "A page's own goal")."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    page = models.OneToOneField(Page, on_delete=models.CASCADE, related_name="+")
+    rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE, related_name="+")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from clabo.collect.models import KIND_NAMES, Element, Event, Page
-from clabo.collect.storing import NewEvent
+from clabo.collect.stitching import NewEvent
 from clabo.core.addresses import Address
 from clabo.core.rules import Occurrence
 

@@ -15,6 +15,7 @@ from clabo.accounts.problems import missing
 from clabo.collect.models import Event
 from clabo.conversions.models import Conversion, ConversionRule, Recount, RuleVersion
 from clabo.conversions.occurrences import occurrence
+from clabo.conversions.selecting import events_met
 from clabo.core import rules
 from clabo.sites.models import Site
 
@@ -40,6 +41,8 @@ class RuleCounts:
     last_at: datetime | None
     per_day: list[int]
     foreign: int
+    # Events that met the rule and were left aside for want of a proof, where it asks for one.
+    unproven: int
 
 
 def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 28) -> dict[int, RuleCounts]:
@@ -63,9 +66,15 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
             last.get(r.pk),
             [by_rule[r.pk].get(today - timedelta(days=back), 0) for back in range(days - 1, -1, -1)],
             foreign.get(r.pk, 0),
+            _unproven(site, r, days) if r.proven_only else 0,
         )
         for r in the_rules
     }
+
+
+def _unproven(site: Site, rule: ConversionRule, days: int) -> int:
+    met = events_met(site.pk, rules.parse(rule.rule)).reported()
+    return met.filter(proven=False, time__gte=site.last_days(days)).count()
 
 
 def changes_since(the_rules: Sequence[ConversionRule], since: datetime) -> dict[int, list[RuleVersion]]:

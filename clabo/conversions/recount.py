@@ -9,11 +9,10 @@ from typing import Protocol
 from django.db import connection, transaction
 from django.db.models import F
 
-from clabo.collect.pipeline import lock_site
-from clabo.conversions.counting import Settled, settle
+from clabo.collect.pipeline import try_lock_site
+from clabo.conversions.counting import Settled, events_of, settle
 from clabo.conversions.models import Conversion, ConversionRule, Recount
-from clabo.conversions.selecting import Inventory, events_met
-from clabo.core import rules
+from clabo.conversions.selecting import Inventory
 
 CHUNK = 4000
 
@@ -24,35 +23,46 @@ def recount_next() -> bool:
     Old and new change places in one transaction: reports show the one or the other, never a part. How
     many came and went is noted with the version.
     """
-    waiting = ConversionRule.objects.exclude(counted_version=F("version")).order_by("pk").first()
-    if waiting is None:
-        return False
-    with _progress(waiting.pk) as say, transaction.atomic():
-        lock_site(waiting.site_id)
-        rule = ConversionRule.objects.select_for_update().get(pk=waiting.pk)
-        known = Inventory(rule.site_id)
-        concerned = set(
-            Conversion.objects.filter(site_id=rule.site_id, rule=rule).values_list("visitor_id", flat=True)
-        )
-        if not rule.deleted_at:
-            met = events_met(rule.site_id, rules.parse(rule.rule), known)
-            concerned |= set(met.values_list("visitor_id", flat=True).distinct())
-        changed = Settled()
-        visitors = sorted(concerned)
-        for start in range(0, len(visitors), CHUNK):
-            say(start, len(visitors))
-            some = visitors[start : start + CHUNK]
-            changed += settle(rule.site_id, [rule], some, known=known)[rule.pk]
-        rule.versions.filter(version=rule.version).update(
-            added=changed.added, removed=changed.removed, changed_since=changed.since
-        )
-        rule.counted_version = rule.version
-        rule.save(update_fields=["counted_version"])
-    return True
+    waiting = ConversionRule.objects.exclude(counted_version=F("version")).order_by("pk")
+    # Whose site somebody else works on is passed over; the next look finds it again.
+    return any(_recount(site_id, rule_id) for site_id, rule_id in waiting.values_list("site_id", "pk"))
 
 
 class _Say(Protocol):
     def __call__(self, done: int, total: int) -> None: ...
+
+
+def _recount(site_id: int, rule_id: int) -> bool:
+    with transaction.atomic():
+        if not try_lock_site(site_id):
+            return False
+        # Another worker may have done it by now. Changed while it is counted, it is simply counted once more.
+        rule = ConversionRule.objects.exclude(counted_version=F("version")).filter(pk=rule_id).first()
+        if rule is None:
+            return False
+        with _progress(rule_id) as say:
+            _apply(rule, say)
+    return True
+
+
+def _apply(rule: ConversionRule, say: _Say) -> None:
+    known = Inventory(rule.site_id)
+    concerned = set(
+        Conversion.objects.filter(site_id=rule.site_id, rule=rule).values_list("visitor_id", flat=True)
+    )
+    if not rule.deleted_at:
+        concerned |= set(events_of(rule, known).values_list("visitor_id", flat=True).distinct())
+    changed = Settled()
+    visitors = sorted(concerned)
+    for start in range(0, len(visitors), CHUNK):
+        say(start, len(visitors))
+        some = visitors[start : start + CHUNK]
+        changed += settle(rule.site_id, [rule], some, known=known)[rule.pk]
+    rule.versions.filter(version=rule.version).update(
+        added=changed.added, removed=changed.removed, changed_since=changed.since
+    )
+    rule.counted_version = rule.version
+    rule.save(update_fields=["counted_version"])
 
 
 @contextmanager

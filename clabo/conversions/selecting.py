@@ -38,7 +38,7 @@ from django.db.models.lookups import (
 )
 
 from clabo.collect.among import among
-from clabo.collect.models import Element, Event, Kind, Page
+from clabo.collect.models import Element, Event, Kind, OfVisits, Page
 from clabo.core import rules
 from clabo.core.addresses import Address
 
@@ -173,7 +173,7 @@ def _typed(value: KeyTransform, kind: str) -> Exact:
     return Exact(Func(value, function="jsonb_typeof", output_field=CharField()), kind)
 
 
-def events_met(site_id: int, rule: rules.Rule, known: Inventory | None = None) -> QuerySet[Event]:
+def events_met(site_id: int, rule: rules.Rule, known: Inventory | None = None) -> OfVisits[Event]:
     """The site's events that meet `rule`."""
     return Event.objects.filter(condition(rule, known or Inventory(site_id)), site_id=site_id)
 

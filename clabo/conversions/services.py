@@ -28,6 +28,7 @@ class RuleContent:
     value: Decimal | None
     value_property: str = ""
     lifetime_factor: Decimal | None = None
+    proven_only: bool = False
 
 
 def checked(content: RuleContent) -> RuleContent:
@@ -57,6 +58,11 @@ def checked(content: RuleContent) -> RuleContent:
         raise Problem("A factor needs a value to multiply.", "lifetime_factor")
     if content.value_property and value is not None:
         raise Problem("The value is either fixed or taken from the event, not both.", "value_property")
+    if content.proven_only and content.value_property not in ("", "value"):
+        raise Problem(
+            "A proven order's value is the property “value”: that is what the proof is of. Take that one, or a fixed value.",
+            "value_property",
+        )
     if len(content.value_property) > 60:
         raise Problem("A property's name has at most 60 characters.", "value_property")
     return replace(content, rule=rule)
@@ -115,6 +121,7 @@ def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> Conver
     rule.name, rule.category, rule.rule = content.name, content.category, content.rule
     rule.counting, rule.value = content.counting, content.value
     rule.value_property, rule.lifetime_factor = content.value_property, content.lifetime_factor
+    rule.proven_only = content.proven_only
     try:
         with transaction.atomic():
             rule.save()

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
+from clabo.collect.among import among
 from clabo.collect.models import Kind, Visit
-from clabo.collect.storing import NewEvent, StoredBatch
+from clabo.collect.stitching import NewEvent
+from clabo.collect.storing import StoredBatch
 from clabo.conversions.counting import count_visits, settle
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.occurrences import occurrence
@@ -19,7 +21,7 @@ def settle_batch(batch: StoredBatch) -> None:
     if concerned and the_rules:
         settle(batch.site_id, the_rules, concerned, afresh=batch.restitched)
     if batch.restitched:
-        visits = Visit.objects.filter(site_id=batch.site_id, visitor_id__in=batch.restitched)
+        visits = Visit.objects.filter(among("visitor_id", batch.restitched), site_id=batch.site_id)
         count_visits(batch.site_id, list(visits.values_list("pk", flat=True)))
 
 

@@ -25,21 +25,27 @@ class Touch:
     channel: Channel
 
 
-def eligible(touches: Sequence[Touch], converted_at: datetime, window_days: int) -> list[Touch]:
-    """Touches that began in the window up to the conversion, oldest first."""
+def eligible(
+    touches: Sequence[Touch], converted_at: datetime, window_days: int, own: int | None = None
+) -> list[Touch]:
+    """Touches that began in the window up to the conversion, oldest first; `own`, the visit that it happened in, always.
+
+    `touches` are visits with a view. The list is empty where none is eligible: the credit then is nobody's.
+    """
     earliest = converted_at - timedelta(days=window_days)
     return sorted(
-        (t for t in touches if earliest <= t.start <= converted_at), key=lambda t: (t.start, t.visit)
+        (t for t in touches if t.visit == own or earliest <= t.start <= converted_at),
+        key=lambda t: (t.start, t.visit),
     )
 
 
 def credit(touches: Sequence[Touch], model: Model) -> list[tuple[Touch, Decimal]]:
     """Shares of one conversion over its eligible `touches` (oldest first). They sum to 1 exactly.
 
-    Raises ValueError where there is no touch: a conversion's own visit always is one.
+    Raises ValueError where there is no touch: then the credit stands in a row of its own.
     """
     if not touches:
-        raise ValueError("touches: a conversion has at least its own visit")
+        raise ValueError("touches: at least one is needed to take the credit")
     one = Decimal(1)
     if model == "first":
         return [(touches[0], one)]

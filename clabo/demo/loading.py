@@ -20,7 +20,7 @@ from clabo.collect import pipeline
 from clabo.collect.bridges import save_link
 from clabo.collect.coverage import list_pages
 from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope, pack
+from clabo.collect.intake import Envelope
 from clabo.collect.watching import watch_site
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.rehearsing import save_steps
@@ -168,7 +168,7 @@ def _midday(now: datetime, days_ago: int) -> datetime:
 def _take(requests: list[Envelope]) -> None:
     for start in range(0, len(requests), _GROUP):
         group = requests[start : start + _GROUP]
-        store(pack(group), len(group))
+        store(group)
     pipeline.drain()
 
 

@@ -46,6 +46,8 @@ class Site(models.Model):
     # Origins of frames whose form helper is listened to.
     frame_origins = ArrayField(models.CharField(max_length=300), default=list, blank=True)
     margin = models.DecimalField(max_digits=5, decimal_places=4, null=True, blank=True)
+    # Of the demo alone: its pages lie in this machine, and may be fetched all the same.
+    is_demo = models.BooleanField(default=False, db_default=False)
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
@@ -82,3 +84,15 @@ class SiteHost(models.Model):
 
     def __str__(self) -> str:
         return self.host
+
+
+class ProofKey(models.Model):
+    """What the site's own server signs orders with (core/proof.py). Two at most hold at a time, while one replaces the other."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="proof_keys")
+    secret = models.CharField(max_length=64)
+    made_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-id",)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from clabo.accounts.models import User
-from clabo.collect.models import Page
+from clabo.collect.models import Origin, Page
 from clabo.sites.models import Site
 
 
@@ -64,7 +64,7 @@ class SpendRow(models.Model):
 class CostPart(models.Model):
     """A part of a day's cost and the landing page it belongs to; kept by joining.py.
 
-    `page` is null, and campaign, rows and clicks are given, where it joined nothing.
+    `page` is null, and campaign and rows are given, where it joined nothing.
     """
 
     class How(models.IntegerChoices):
@@ -81,7 +81,10 @@ class CostPart(models.Model):
     campaign = models.CharField(max_length=200, blank=True)
     # 0 where no visit tells.
     device = models.PositiveSmallIntegerField(default=0)
+    # Of the visits that answered; None where none did.
+    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, null=True, related_name="+", db_index=False)
     rows = models.PositiveIntegerField(default=0)
+    impressions = models.PositiveBigIntegerField(default=0)
     clicks = models.PositiveBigIntegerField(default=0)
     cost = models.DecimalField(max_digits=18, decimal_places=6)
 

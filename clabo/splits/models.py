@@ -69,6 +69,7 @@ class Exposure(models.Model):
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
     letter = models.CharField(max_length=1)
     first_at = models.DateTimeField()
+    # The visit that the first sight lies in now; re-stitching may give it another.
     visit_id = models.BigIntegerField()
 
     class Meta:

@@ -333,7 +333,7 @@ def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) ->
     """How a page has done in the last `days` days, counted as a test on it would count."""
     since = site.last_days(days)
     seen = dict(
-        Event.objects.reported()
+        Event.objects.in_counted_visits()
         .filter(
             site=site,
             page__host=page.host,

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
+from clabo.collect.among import among
+from clabo.collect.models import Event
 from clabo.collect.storing import StoredBatch
 from clabo.core.splits import assign
 from clabo.sites.models import Site
@@ -30,8 +32,9 @@ def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
 
 
 def expose_batch(batch: StoredBatch) -> None:
-    """Record first exposures that the tag claims and that its visitor's hash confirms."""
-    if not batch.claims:
+    """Bring the exposures of everybody whom the batch may have given one, or moved one, up to date."""
+    concerned = {e.visitor_id for e in batch.events if e.variants} | batch.restitched
+    if not concerned:
         return
     tests = {
         t.key: t
@@ -39,27 +42,43 @@ def expose_batch(batch: StoredBatch) -> None:
         .exclude(state=SplitTest.State.DRAFT)
         .prefetch_related("variants")
     }
-    first: dict[tuple[int, int], Exposure] = {}
-    for event, visitor_key, claims in sorted(batch.claims, key=lambda c: c[0].time):
+    if tests:
+        expose(batch.site_id, tests, concerned)
+
+
+def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[int]) -> None:
+    """Make the exposures of `visitors` to `tests` (by key) what their stored events say.
+
+    Each is the first event, in a visit that enters reports, at which the tag claims a variant that the visitor's
+    hash confirms: whatever order events arrive in, and whatever visits they are stitched into.
+    """
+    found: dict[tuple[int, int], Exposure] = {}
+    rows = (
+        Event.objects.in_counted_visits()
+        .filter(among("visitor_id", visitors), site_id=site_id, variants__isnull=False)
+        .order_by("time", "id")
+        .values_list("time", "visitor_id", "visitor__key", "visit_id", "variants")
+    )
+    for time, visitor_id, visitor_key, visit_id, claims in rows:
         for key, letter in claims.items():
             test = tests.get(key)
-            if test is None or not _open_at(test, event.time):
+            if test is None or (test.pk, visitor_id) in found or not _open_at(test, time):
                 continue
             variants = list(test.variants.all())
             place = assign(visitor_key.hex, key, [v.share for v in variants], test.traffic)
-            if place is None or variants[place].letter != letter:
-                continue
-            first.setdefault(
-                (test.pk, event.visitor_id),
-                Exposure(
-                    test=test,
-                    visitor_id=event.visitor_id,
-                    letter=letter,
-                    first_at=event.time,
-                    visit_id=event.visit_id,
-                ),
-            )
-    Exposure.objects.bulk_create(first.values(), ignore_conflicts=True)
+            if place is not None and variants[place].letter == letter:
+                found[test.pk, visitor_id] = Exposure(
+                    test=test, visitor_id=visitor_id, letter=letter, first_at=time, visit_id=visit_id
+                )
+    standing = Exposure.objects.filter(among("visitor_id", visitors), test__in=tests.values())
+    gone = [e.pk for e in standing if (e.test_id, e.visitor_id) not in found]
+    Exposure.objects.filter(pk__in=gone).delete()
+    Exposure.objects.bulk_create(
+        found.values(),
+        update_conflicts=True,
+        unique_fields=["test", "visitor"],
+        update_fields=["letter", "first_at", "visit_id"],
+    )
 
 
 def _open_at(test: SplitTest, time: Any) -> bool:

@@ -12,7 +12,7 @@ import msgspec
 from clabo.accounts.models import Membership, Role, User, Workspace
 from clabo.collect import pipeline
 from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope, check, pack
+from clabo.collect.intake import Envelope, check
 from clabo.conversions.models import ConversionRule
 from clabo.sites.directory import tag_site
 from clabo.sites.models import Site, SiteHost
@@ -44,8 +44,7 @@ def make_rule(site: Site, address: str, **fields: Any) -> ConversionRule:
     page = {"page": {"match": fields.pop("match", "equals"), "value": address}}
     return ConversionRule.objects.create(
         site=site,
-        rule=page,
-        **{"name": "order", "category": "purchase", "counting": "every", "value": None, **fields},
+        **{"rule": page, "name": "order", "category": "purchase", "counting": "every", "value": None, **fields},
     )
 
 
@@ -71,7 +70,7 @@ def hit(site: Site, at: datetime, body: bytes, agent: str = BROWSER) -> Envelope
 def receive(envelopes: Iterable[Envelope], process: bool = True) -> None:
     """Store the envelopes as one inbox row, and run the pipeline."""
     group = list(envelopes)
-    store(pack(group), len(group))
+    store(group)
     if process:
         pipeline.drain()
 

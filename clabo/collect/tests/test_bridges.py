@@ -208,9 +208,12 @@ class Bridges(TransactionTestCase):
         self.rule({"step": {}})
         self.follow("?utm_source=hivepost&utm_medium=cpc&utm_campaign=veil&sub2=x")
         pipeline.drain()
-        credit = Credit.objects.select_related("origin", "visit").get(model="last")
-        self.assertEqual((credit.origin.channel, credit.origin.source), ("paid", "hivepost"))
-        self.assertEqual(credit.visit.sub_ids, {"sub2": "x"})
+        visit = Visit.objects.select_related("origin").get()
+        self.assertEqual((visit.origin.channel, visit.origin.source), ("paid", "hivepost"))
+        self.assertEqual((visit.sub_ids, visit.views), ({"sub2": "x"}, 0))
+        # A visit without a view is no touch: the credit is nobody's, and is there all the same.
+        credit = Credit.objects.get(model="last")
+        self.assertEqual((credit.visit, credit.page, credit.origin, credit.share), (None, None, None, 1))
 
     def test_it_leads_nowhere_else(self) -> None:
         base = f"/to/{self.site.key}"

@@ -20,7 +20,7 @@ from django.test import TransactionTestCase, override_settings
 from clabo.collect import pipeline
 from clabo.collect.asgi import Collector
 from clabo.collect.inbox import store
-from clabo.collect.intake import MAX_BODY
+from clabo.collect.intake import MAX_BODY, unpack
 from clabo.collect.models import Event, InboxBatch, Page, Refusal, Standing, Visit
 from clabo.sites.directory import tag_site
 from clabo.splits.models import SplitTest, Variant
@@ -247,14 +247,14 @@ class WithoutDatabase(CollectorCase):
     def test_hits_are_spooled_and_written_later_once(self) -> None:
         self.hit(beacon(1, event("/before")))
         body = beacon(2, event("/while-away"))
-        with patch("clabo.collect.inbox.store", side_effect=InterfaceError("away")):
+        with patch("clabo.collect.inbox._store", side_effect=InterfaceError("away")):
             self.assertEqual(self.hit(body).status, 204)
             self.assertEqual(self.app.inbox.replay(), 0)
         self.assertEqual(len(self.app.inbox.spool.files()), 1)
         self.assertEqual(self.app.inbox.replay(), 1)
         self.assertEqual(self.app.inbox.spool.files(), [])
         # A crash after the write and before the removal replays the file: the event is still one.
-        store(bytes(InboxBatch.objects.order_by("-pk")[0].payload), 1)
+        store(unpack(bytes(InboxBatch.objects.order_by("-pk")[0].payload)))
         pipeline.drain()
         self.assertEqual(
             sorted(Event.objects.values_list("page__path", flat=True)), ["/before", "/while-away"]
@@ -265,15 +265,15 @@ class WithoutDatabase(CollectorCase):
         self.spool.parent.mkdir(parents=True, exist_ok=True)
         self.spool.write_text("a file where the folder should be")
         with (
-            patch("clabo.collect.inbox.store", side_effect=InterfaceError("away")),
-            patch("clabo.collect.asgi.log.error"),
+            patch("clabo.collect.inbox._store", side_effect=InterfaceError("away")),
+            patch("clabo.collect.asgi._not_kept"),
         ):
             answer = self.hit(beacon(2, event("/lost")))
         self.assertEqual((answer.status, answer.headers["retry-after"]), (503, "30"))
 
     def test_a_damaged_spool_file_is_set_aside_and_the_rest_goes_on(self) -> None:
         spool = self.app.inbox.spool
-        with patch("clabo.collect.inbox.store", side_effect=InterfaceError("away")):
+        with patch("clabo.collect.inbox._store", side_effect=InterfaceError("away")):
             self.hit(beacon(1, event("/a")))
         (self.spool / "00000000000000000000-damaged").write_bytes(b"\xc1")
         with patch("clabo.collect.inbox.log.error"):

@@ -90,7 +90,7 @@ class Coverage(TestCase):
         self.assertEqual(watch_site(self.site, self.now + timedelta(hours=5)), [], "Clabo was away")
         self.was_there(self.now, self.now + timedelta(hours=5))
         self.assertEqual(len(watch_site(self.site, self.now + timedelta(hours=5))), 1)
-        waiting = InboxBatch.objects.create(payload=b"", requests=1, received_at=last)
+        waiting = InboxBatch.objects.create(site_id=self.site.pk, payload=b"", requests=1, received_at=last)
         self.assertEqual(watch_site(self.site, self.now + timedelta(hours=5)), [], "it waits unread")
         waiting.delete()
 

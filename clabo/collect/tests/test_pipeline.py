@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import dataclass
 from datetime import timedelta
+from decimal import Decimal
 from typing import Any
 from unittest.mock import patch
 
 from django.db import connection
+from django.db.models import Sum
 from django.test import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -16,30 +19,106 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 from clabo.collect import pipeline
 from clabo.collect.intake import Envelope
 from clabo.collect.models import Event, InboxBatch, Page, Standing, TrafficDay, Visit, Visitor
-from clabo.conversions.models import Conversion, Credit
-from clabo.testing.traffic import BROWSER, START, beacon, event, hit, make_rule, make_site, receive, walk
-
-PATHS = ["/", "/a", "/thank-you", "/a?utm_source=s1&utm_medium=cpc", "/?utm_source=s2&utm_medium=email"]
-
-moments = st.lists(
-    st.tuples(
-        st.integers(1, 3),  # visitor
-        st.integers(0, 3000),  # seconds times two
-        st.sampled_from(PATHS),
-        st.sampled_from(["view", "view", "view", "mark"]),
-    ),
-    min_size=1,
-    max_size=14,
-    unique_by=lambda m: (m[0], m[1]),
+from clabo.conversions.lens import read_lens
+from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.sites.models import Site
+from clabo.splits.models import Exposure, SplitTest, Variant
+from clabo.splits.results import result
+from clabo.testing.traffic import (
+    BROWSER,
+    HOST,
+    START,
+    beacon,
+    event,
+    hit,
+    make_rule,
+    make_site,
+    receive,
+    walk,
 )
 
+PATHS = ["/", "/a", "/thank-you", "/a?utm_source=s1&utm_medium=cpc", "/?utm_source=s2&utm_medium=email"]
+CRAWLER = "Mozilla/5.0 (compatible; examplebot/2.1)"
+TEST_KEY = "a1b2c3d4"
 
-def picture(site: Any) -> dict[str, Any]:
+
+@dataclass(frozen=True)
+class Act:
+    """One hit of a made-up history; sales name a step by its number, known or not."""
+
+    visitor: int
+    second: int
+    path: str
+    kind: str
+    device: str
+    agent: str
+    late_ms: int
+    order: str
+    step: int
+    claims: str
+
+
+acts = st.builds(
+    Act,
+    visitor=st.integers(1, 3),
+    second=st.integers(0, 6000),
+    path=st.sampled_from(PATHS),
+    kind=st.sampled_from(["view", "view", "view", "view", "mark", "mark", "step", "sale", "sale"]),
+    device=st.sampled_from(["desktop", "phone"]),
+    agent=st.sampled_from([BROWSER] * 9 + [CRAWLER]),
+    late_ms=st.sampled_from([0, 0, 700_000, 5_000_000]),
+    order=st.sampled_from(["", "O-1", "O-2"]),
+    step=st.integers(0, 13),
+    claims=st.sampled_from(["", "", "A", "B"]),
+)
+histories = st.lists(acts, min_size=1, max_size=14, unique_by=lambda a: (a.visitor, a.second))
+
+
+def envelopes_of(site: Site, history: list[Act]) -> list[Envelope]:
+    """The history as the collector would take it in: each hit happened at its second and came `late_ms` after."""
+    made = []
+    for place, act in enumerate(history):
+        what: dict[str, Any] = {"id": f"{place:032x}", "kind": act.kind, "age": act.late_ms, "name": "x"}
+        what["url"] = f"https://{HOST}{act.path}"
+        properties: dict[str, Any] = {"value": 10}
+        if act.order and act.kind in ("mark", "sale"):
+            properties["order"] = act.order
+        if act.kind == "sale":
+            properties["step"] = f"{act.step:032x}"
+        if act.kind == "step":
+            what["campaign"] = act.device == "phone"
+        if act.kind == "view" and act.claims:
+            what["variants"] = {TEST_KEY: act.claims}
+        body = beacon(act.visitor, {**what, "properties": properties}, device=act.device)
+        at = int((START + timedelta(seconds=act.second)).timestamp() * 1000)
+        made.append(Envelope(site.pk, at + act.late_ms, act.agent, body))
+    return made
+
+
+def running_test(site: Site) -> SplitTest:
+    rule = ConversionRule.objects.get(site=site, name="mark")
+    test = SplitTest.objects.create(
+        site=site,
+        name="T",
+        key=TEST_KEY,
+        rule=rule,
+        state="running",
+        baseline=0.1,
+        smallest_lift=0.2,
+        planned_visitors=100,
+        started_at=START + timedelta(minutes=10),
+    )
+    for letter in "AB":
+        Variant.objects.create(test=test, letter=letter, host=HOST, path="/a", share=50)
+    return test
+
+
+def picture(site: Site) -> dict[str, Any]:
     """Everything that reports read, without ids."""
     visits = [
         (
             *(v.visitor.key.hex, v.number, v.started_at, v.ended_at, v.views, v.interacted, v.conversions),
-            *(str(v.entry_page), str(v.exit_page), v.origin.fingerprint, v.day),
+            *(str(v.entry_page), str(v.exit_page), v.origin.fingerprint, v.day, v.device, v.standing),
         )
         for v in Visit.objects.filter(site=site)
         .select_related("visitor", "entry_page", "exit_page", "origin")
@@ -47,7 +126,7 @@ def picture(site: Any) -> dict[str, Any]:
     ]
     traffic = Counter(
         {
-            (t.day, t.page.path, t.origin.fingerprint): (
+            (t.day, t.page.path, t.origin.fingerprint, t.device): (
                 t.entries,
                 t.views,
                 t.begun_views,
@@ -58,38 +137,72 @@ def picture(site: Any) -> dict[str, Any]:
             if t.entries or t.views or t.begun_views or t.bounces or t.exits
         }
     )
-    conversions = sorted(Conversion.objects.filter(site=site).values_list("event_id", "visit__started_at"))
-    credits = sorted(
-        (c.conversion.event_id, c.model, c.visit.started_at, c.share)
-        for c in Credit.objects.filter(site=site).select_related("conversion", "visit")
+    conversions = sorted(
+        (str(e), name, key.hex, str(at), value)
+        for e, name, key, at, value in Conversion.objects.filter(site=site).values_list(
+            "event_id", "rule__name", "visitor__key", "visit__started_at", "value"
+        )
     )
-    return {"visits": visits, "traffic": dict(traffic), "conversions": conversions, "credits": credits}
+    credits = sorted(
+        (str(e), name, model, str(at), share, value, str(path), device)
+        for e, name, model, at, share, value, path, device in Credit.objects.filter(site=site).values_list(
+            "conversion__event_id",
+            "rule__name",
+            "model",
+            "visit__started_at",
+            "share",
+            "value",
+            "page__path",
+            "device",
+        )
+    )
+    started = dict(Visit.objects.filter(site=site).values_list("id", "started_at"))
+    exposures = sorted(
+        (e.visitor.key.hex, e.letter, e.first_at, started[e.visit_id])
+        for e in Exposure.objects.filter(test__site=site).select_related("visitor")
+    )
+    results = [
+        [(a.variant.letter, a.counts, a.value, a.revenue) for a in result(lens, test, END).arms]
+        for test in SplitTest.objects.filter(site=site)
+        for lens in (read_lens(site), read_lens(site, origin="source:s1"), read_lens(site, device="phone"))
+    ]
+    return {
+        "visits": visits,
+        "traffic": dict(traffic),
+        "conversions": conversions,
+        "credits": credits,
+        "exposures": exposures,
+        "results": results,
+    }
+
+
+END = START + timedelta(days=1)
 
 
 class OrderOfArrival(HypothesisTestCase):
-    @settings(max_examples=25, deadline=None)
-    @given(moments, st.randoms(use_true_random=False), st.integers(1, 4))
+    @settings(max_examples=60, deadline=None)
+    @given(histories, st.randoms(use_true_random=False), st.integers(1, 5))
     def test_any_order_and_any_batches_give_the_same_numbers(
-        self, what: list[tuple[int, int, str, str]], chance: Any, pieces: int
+        self, history: list[Act], chance: Any, pieces: int
     ) -> None:
         pictures = []
         for shuffled in (False, True):
             site = make_site()
             make_rule(site, "/thank-you", counting="visit")
-            envelopes = []
-            for place, (visitor, seconds, path, kind) in enumerate(sorted(what, key=lambda m: m[1])):
-                body = beacon(visitor, event(path, kind=kind, name="x", id=f"{place:032x}"))
-                envelopes.append(hit(site, START + timedelta(seconds=seconds * 2), body))
+            for kind, what in (("mark", {"event": {"name": "x"}}), ("sale", {"sale": {}})):
+                make_rule(site, "/", name=kind, counting="visitor", rule=what, value_property="value")
+            running_test(site)
+            envelopes = envelopes_of(site, history)
             if shuffled:
                 chance.shuffle(envelopes)
-            for piece in range(pieces):
-                part = envelopes[piece::pieces] if shuffled else envelopes[:1]
-                if not shuffled:
-                    part, envelopes = (envelopes, []) if piece == 0 else ([], [])
-                if part:
-                    receive(part)
+                for piece in range(pieces):
+                    receive(envelopes[piece::pieces])
+            else:
+                receive(sorted(envelopes, key=lambda e: e.received_ms))
             pictures.append(picture(site))
         self.assertEqual(pictures[0], pictures[1])
+        credited = Credit.objects.values_list("conversion_id", "model").annotate(Sum("share"))
+        self.assertEqual({share for _, _, share in credited} - {Decimal(1)}, set())
 
 
 class Stored(TestCase):

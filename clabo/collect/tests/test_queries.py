@@ -8,7 +8,7 @@ from django.test import TestCase
 
 from clabo.collect import queries
 from clabo.collect.inbox import store
-from clabo.collect.intake import Refused, pack
+from clabo.collect.intake import Refused
 from clabo.collect.models import Refusal
 from clabo.collect.refusals import Tally
 from clabo.testing.traffic import beacon, event, hit, make_site, receive, walk
@@ -35,7 +35,7 @@ class Told(TestCase):
 
     def test_how_far_behind_the_worker_is(self) -> None:
         self.assertEqual(queries.arrivals(self.site).behind_seconds, 0)
-        store(pack([hit(self.site, self.now, beacon(1, event("/a")))]), 1)
+        store([hit(self.site, self.now, beacon(1, event("/a")))])
         self.assertGreaterEqual(queries.arrivals(self.site).behind_seconds, 0)
         receive(walk(self.site, 2, self.now - timedelta(seconds=10), "/a"))
         now = queries.arrivals(self.site)

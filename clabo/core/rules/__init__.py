@@ -10,7 +10,7 @@ says why and why not, `sentence` reads it out. Every condition is decided by one
 that event knows of its visit, so that it can be put to the database as well as to one visitor.
 """
 
-from clabo.core.rules.counting import COUNTINGS, Counting, count
+from clabo.core.rules.counting import COUNTINGS, Counting, by_mode, count, first_received
 from clabo.core.rules.elements import Clicked, ElementShown, FormSubmitted, FrameMessage
 from clabo.core.rules.errors import MAX_VALUE, RuleError
 from clabo.core.rules.language import (
@@ -71,8 +71,10 @@ __all__ = [
     "Scrolled",
     "Stayed",
     "as_json",
+    "by_mode",
     "checks",
     "count",
+    "first_received",
     "leaves",
     "meets",
     "misses",

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Literal, Protocol, TypeVar, get_args
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, Literal, Protocol, TypeVar, get_args
 
 Counting = Literal["every", "visit", "visitor"]
 COUNTINGS: tuple[Counting, ...] = get_args(Counting)
 
 
 class Countable(Protocol):
-    """What counting needs of a candidate event. `order` is its order number, or empty."""
+    """What counting needs of a candidate event. `order` is its order number, or empty.
+
+    `visit` is None where none is known: such an event is no repetition within a visit.
+    """
 
     @property
     def visitor(self) -> int: ...
     @property
-    def visit(self) -> int: ...
+    def visit(self) -> int | None: ...
     @property
     def order(self) -> str: ...
 
@@ -23,22 +26,37 @@ class Countable(Protocol):
 C = TypeVar("C", bound=Countable)
 
 
-def count(candidates: Iterable[C], mode: Counting) -> list[C]:
+def count(
+    candidates: Sequence[C], mode: Counting, received: Callable[[C], Any] | None = None
+) -> list[C]:
     """Which of the events that meet a rule are conversions; `candidates` of the whole site in time order.
 
-    An order number counts with its first event only, whoever sent it. Of what remains, "every": all;
-    "visit": the first of each visit; "visitor": the first of each visitor.
+    An order number counts once: its first event *received* is the order, whoever sent it and whatever time it
+    states, and no later one takes its place, even where the mode leaves the order out. `received` gives what events
+    are put in order of receipt by; without it they were received in the order given. Of what remains, "every": all; "visit": the first of each visit; "visitor": the
+    first of each visitor.
     """
-    orders: set[str] = set()
+    return by_mode(first_received(candidates, received), mode)
+
+
+def first_received(candidates: Sequence[C], received: Callable[[C], Any] | None = None) -> list[C]:
+    """`candidates` without those whose order number another one brought earlier."""
+    first: dict[str, C] = {}
+    for event in sorted(candidates, key=received) if received else candidates:
+        if event.order:
+            first.setdefault(event.order, event)
+    return [e for e in candidates if not e.order or first[e.order] is e]
+
+
+def by_mode(candidates: Iterable[C], mode: Counting) -> list[C]:
+    """The first of each visit or visitor, in time order; all with "every"."""
+    if mode == "every":
+        return list(candidates)
     seen: set[int] = set()
     kept: list[C] = []
     for event in candidates:
-        if event.order:
-            if event.order in orders:
-                continue
-            orders.add(event.order)
-        if mode != "every":
-            key = event.visit if mode == "visit" else event.visitor
+        key = event.visit if mode == "visit" else event.visitor
+        if key is not None:
             if key in seen:
                 continue
             seen.add(key)

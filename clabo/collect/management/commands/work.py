@@ -4,47 +4,60 @@ from __future__ import annotations
 
 import logging
 import signal
-import time
+import threading
+from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
-from django.db import InterfaceError, OperationalError, connection
+from django.db import connection
 from django.utils.module_loading import import_string
 
-from clabo.collect import pipeline
+from clabo.collect import owing, pipeline
 
 log = logging.getLogger(__name__)
 
 IDLE_SECONDS = 0.25
+AWAY_SECONDS = 1.0
+FAILED_SECONDS = 2.0
 
 
 class Command(BaseCommand):
-    """Runs the pipeline, and between batches what else has been asked for."""
+    """Runs the pipeline, and beside it, so that hits never wait for it, what else has been asked for."""
 
     help = "Process received hits and recounts until stopped."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        stopping = False
+        stopping = threading.Event()
+        for each in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(each, lambda *_: stopping.set())
+        beside = threading.Thread(target=_loop, args=(_chores(), stopping), name="chores", daemon=True)
+        beside.start()
+        _loop([lambda: pipeline.run_once() >= 0], stopping)
+        beside.join(5)
 
-        def stop(*_: Any) -> None:
-            nonlocal stopping
-            stopping = True
 
-        signal.signal(signal.SIGTERM, stop)
-        signal.signal(signal.SIGINT, stop)
-        chores = [import_string(path) for path in settings.CLABO_WORKER_CHORES]
-        while not stopping:
+def _chores() -> list[Callable[[], bool]]:
+    def owed() -> bool:
+        return owing.settle_owed(pipeline.stages(), pipeline.try_lock_site)
+
+    return [owed, *(import_string(path) for path in settings.CLABO_WORKER_CHORES)]
+
+
+def _loop(works: list[Callable[[], bool]], stopping: threading.Event) -> None:
+    """Do all of `works` again and again, with a pause where none of them did anything."""
+    while not stopping.is_set():
+        busy = False
+        for work in works:
             try:
-                busy = pipeline.run_once() >= 0
-                for chore in chores:
-                    busy = chore() or busy
-                if not busy:
-                    time.sleep(IDLE_SECONDS)
-            except (OperationalError, InterfaceError) as error:
-                log.warning("the database is away (%s); trying again", error)
+                busy = work() or busy
+            except Exception as error:
+                if pipeline.is_away(error):
+                    log.warning("the database is away (%s); trying again", error)
+                    stopping.wait(AWAY_SECONDS)
+                else:
+                    log.exception("something failed and will be tried again")
+                    stopping.wait(FAILED_SECONDS)
                 connection.close()
-                time.sleep(1)
-            except Exception:
-                log.exception("a batch failed and will be tried again")
-                time.sleep(2)
+        if not busy:
+            stopping.wait(IDLE_SECONDS)

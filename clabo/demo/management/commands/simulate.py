@@ -11,7 +11,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope, pack
+from clabo.collect.intake import Envelope
 from clabo.demo import scenario
 from clabo.demo.loading import forms_origin
 from clabo.demo.simulator import Simulator
@@ -54,5 +54,5 @@ class Command(BaseCommand):
             while due and due[0][0] <= now:
                 ready.append(heapq.heappop(due)[2])
             if ready:
-                store(pack(ready), len(ready))
+                store(ready)
             time.sleep(1)
