@@ -94,7 +94,9 @@ def _visitors(site_id: int, drafts: Sequence[Draft]) -> dict[UUID, int]:
 def _visits(site_id: int, visitors: Collection[int]) -> defaultdict[int, list[tuple[datetime, int]]]:
     found: defaultdict[int, list[tuple[datetime, int]]] = defaultdict(list)
     if visitors:
-        rows = Visit.objects.filter(among("visitor_id", visitors), site_id=site_id).order_by("started_at", "id")
+        rows = Visit.objects.filter(among("visitor_id", visitors), site_id=site_id).order_by(
+            "started_at", "id"
+        )
         for visitor, start, pk in rows.values_list("visitor_id", "started_at", "id"):
             found[visitor].append((start, pk))
     return found

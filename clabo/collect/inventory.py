@@ -20,7 +20,6 @@ from clabo.collect.models import Element, Kind, Origin, Page, Visitor, fingerpri
 from clabo.core.addresses import Address, Campaign
 from clabo.core.channels import classify
 
-
 # The path of no page: a space is always escaped in one.
 CROWD_PATH = "/(too many to tell apart)"
 CROWD_SOURCE = "(too many to tell apart)"
@@ -216,12 +215,12 @@ def origins(
         if origin.fingerprint not in found and not allowance.admits(
             "origins", beginnings[b], origin.fingerprint
         ):
-            parts = (origin.channel, CROWD_SOURCE, "", "", "", "")
+            crowd = (origin.channel, CROWD_SOURCE, "", "", "", "")
             made[b] = Origin(
                 site_id=reading.site_id,
                 channel=origin.channel,
                 source=CROWD_SOURCE,
-                fingerprint=fingerprint(*parts),
+                fingerprint=fingerprint(*crowd),
             )
     found = stored()
     missing = {o.fingerprint: o for o in made.values() if o.fingerprint not in found}
@@ -246,9 +245,7 @@ def fold_visitors(site_id: int, drafts: Collection[Draft], allowance: Allowance)
             and not allowance.admits("visitors", draft.network, draft.visitor_key)
         ):
             draft.visitor_key = UUID(
-                bytes=blake2b(
-                    f"{site_id}|{draft.network}".encode(), digest_size=16, person=b"crowd"
-                ).digest()
+                bytes=blake2b(f"{site_id}|{draft.network}".encode(), digest_size=16, person=b"crowd").digest()
             )
 
 

@@ -19,7 +19,9 @@ FIRST_PAUSE = timedelta(seconds=5)
 LONGEST_PAUSE = timedelta(hours=1)
 
 
-def owe(site_id: int, stage: str, visitors: Collection[int], days: Collection[date], error: Exception) -> None:
+def owe(
+    site_id: int, stage: str, visitors: Collection[int], days: Collection[date], error: Exception
+) -> None:
     """Note that a stage is still to be done for these visitors and days."""
     Owed.objects.create(
         site_id=site_id,
@@ -39,11 +41,14 @@ def settle_owed(
     """Try again what is due, one debt a transaction; whether there was anything."""
     now = now or datetime.now(UTC)
     due = list(Owed.objects.filter(next_at__lte=now).order_by("id").values_list("id", flat=True)[:20])
-    return any([_settle(debt, stages, try_lock, now) for debt in due])
+    return sum(_settle(debt, stages, try_lock, now) for debt in due) > 0
 
 
 def _settle(
-    debt: int, stages: Mapping[str, Callable[[StoredBatch], None]], try_lock: Callable[[int], bool], now: datetime
+    debt: int,
+    stages: Mapping[str, Callable[[StoredBatch], None]],
+    try_lock: Callable[[int], bool],
+    now: datetime,
 ) -> bool:
     with transaction.atomic():
         owed = Owed.objects.select_for_update(skip_locked=True).filter(pk=debt).first()

@@ -11,9 +11,11 @@ from django.db import connection
 from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import SERVER_KINDS, Event, Kind, Visit, Visitor
 from clabo.collect.stitching import (
+    AnyVisit,
     Context,
     NewEvent,
     NewVisit,
+    Pair,
     Step,
     StoredEvent,
     begin_visits,
@@ -61,22 +63,22 @@ def _restitch(context: Context, visitor: Visitor, own: list[Step]) -> list[NewEv
     networks = {v.pk: v.network for v in redone}
     again: list[Visit] = []
     created: list[NewVisit] = []
-    pairs = []
+    pairs: list[Pair] = []
     for place, stretch in enumerate(stitch(map(hashed, steps), reading.gap)):
         number = len(kept) + place + 1
         first = stretch.hits[0].item.event
         network = networks.get(first.visit_id or 0, "")
         if place < len(redone):
             old = redone[place]
-            visit: Visit | NewVisit = Visit(
+            same = Visit(
                 pk=old.pk, site_id=site_id, visitor=visitor, number=number, conversions=old.conversions
             )
-            again.append(visit)  # type: ignore[arg-type]
+            again.append(same)
         else:
-            visit = NewVisit(site_id, visitor.pk, number)
-            created.append(visit)
-        visit.network = network
-        pairs.append((visit, stretch))
+            created.append(NewVisit(site_id, visitor.pk, number))
+        made: AnyVisit = again[-1] if place < len(redone) else created[-1]
+        made.network = network
+        pairs.append((made, stretch))
     begin_visits(context, pairs)
     for each, stretch in pairs:
         count_in(each, stretch)

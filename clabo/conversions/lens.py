@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
@@ -16,7 +16,7 @@ from clabo.core.attribution import MODELS
 from clabo.core.channels import CHANNELS
 from clabo.sites.models import Site
 
-MOST_DAYS = 540
+MOST_DAYS = 730
 _DEVICES = {d.label: d.value for d in Device}
 
 
@@ -32,6 +32,10 @@ class Lens:
     rule: ConversionRule | None
     model: str
 
+    def counting(self, rule: ConversionRule | None) -> Lens:
+        """The same for another conversion."""
+        return replace(self, rule=rule)
+
     @property
     def days(self) -> int:
         """How many days are looked at."""
@@ -44,19 +48,22 @@ class Lens:
             self.site, first, self.first - timedelta(days=1), self.origin, self.device, self.rule, self.model
         )
 
+    def of_visits(self, prefix: str = "") -> Q:
+        """The condition on visits (their fields behind `prefix`) that the lens's origin and device state."""
+        wanted: dict[str, Any] = {}
+        kind, _, name = self.origin.partition(":")
+        if kind in ("channel", "source"):
+            wanted[f"origin__{kind}"] = name
+        if self.device is not None:
+            wanted["device"] = self.device
+        return Q(**{prefix + key: value for key, value in wanted.items()})
+
     def filter(self, prefix: str = "", days: bool = True) -> Q:
         """The condition on rows that have site, day, origin and device; fields behind `prefix`."""
         wanted: dict[str, Any] = {"site": self.site}
         if days:
             wanted |= {"day__gte": self.first, "day__lte": self.last}
-        kind, _, name = self.origin.partition(":")
-        if kind == "channel":
-            wanted["origin__channel"] = name
-        elif kind == "source":
-            wanted["origin__source"] = name
-        if self.device is not None:
-            wanted["device"] = self.device
-        return Q(**{prefix + key: value for key, value in wanted.items()})
+        return Q(**{prefix + key: value for key, value in wanted.items()}) & self.of_visits(prefix)
 
 
 def read_lens(

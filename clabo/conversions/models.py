@@ -168,9 +168,7 @@ class Credit(models.Model):
     value = models.DecimalField(max_digits=20, decimal_places=9, null=True)
     day = models.DateField()
     page = models.ForeignKey(Page, on_delete=models.CASCADE, null=True, related_name="+", db_index=False)
-    origin = models.ForeignKey(
-        Origin, on_delete=models.CASCADE, null=True, related_name="+", db_index=False
-    )
+    origin = models.ForeignKey(Origin, on_delete=models.CASCADE, null=True, related_name="+", db_index=False)
     device = models.PositiveSmallIntegerField()
 
     class Meta:

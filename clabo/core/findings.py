@@ -13,6 +13,7 @@ from typing import Literal
 
 from clabo.core.evidence import Counts, Interval, is_thin, rate_interval
 from clabo.core.returns import break_even
+from clabo.core.returns import profit as profit_of
 
 Kind = Literal["loses_money", "earns", "converts_badly"]
 
@@ -48,6 +49,21 @@ class Findings:
     thin: int
 
 
+def strongest(found: Sequence[Finding]) -> list[Finding]:
+    """Of findings made apart, at most one of each kind: the one where it matters most."""
+    best: dict[Kind, Finding] = {}
+    for f in found:
+        old = best.get(f.kind)
+        if old is None or _weight(f) > _weight(old):
+            best[f.kind] = f
+    order: tuple[Kind, ...] = ("loses_money", "earns", "converts_badly")
+    return [best[kind] for kind in order if kind in best]
+
+
+def _weight(f: Finding) -> float:
+    return f.lost if f.kind == "converts_badly" else abs(float(f.profit))
+
+
 def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Findings:
     """At most one finding of each kind: the page where it matters most.
 
@@ -55,7 +71,6 @@ def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Fin
     conversion against the rate of all judged pages together, by the Wilson interval. Without a
     margin the whole value counts as earned.
     """
-    share = margin if margin is not None else Decimal(1)
     bar = break_even(margin)
     judged = [p for p in pages if not p.intended_exit and p.counts.trials]
     whole = sum((p.counts for p in judged), Counts(0, 0))
@@ -65,7 +80,7 @@ def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Fin
     for place, page in enumerate(pages):
         if page.intended_exit or not page.counts.trials:
             continue
-        profit = page.revenue * share - page.spend
+        profit = profit_of(page.revenue, page.spend, margin)
         if page.roas is not None and page.roas.bounded and page.spend > 0:
             if page.roas.high < bar:
                 losing.append(Finding("loses_money", place, profit, page.lost))

@@ -57,5 +57,5 @@ def is_proven(properties: Mapping[str, object], order: str, secrets: Iterable[st
     given = properties.get(PROPERTY)
     if not order or not isinstance(given, str) or not _PROOF.fullmatch(given):
         return False
-    wanted = (sign(s, order, properties.get("value"), properties.get("currency")) for s in secrets)
-    return any([hmac.compare_digest(given, w) for w in wanted])
+    told_value, told_currency = properties.get("value"), properties.get("currency")
+    return any(hmac.compare_digest(given, sign(s, order, told_value, told_currency)) for s in secrets)

@@ -53,6 +53,52 @@ def spread(amount: Decimal, weights: Mapping[K, int]) -> dict[K, Decimal]:
     return parts
 
 
+def apportion(count: int, weights: Mapping[K, int]) -> dict[K, int]:
+    """`count` whole things over the keys in proportion to their weights; the parts sum to `count`.
+
+    Each key gets its share rounded down, and what is left goes to the largest remainders (Hamilton's method); between
+    equal ones to the heavier, then to the one named first. Raises ValueError where no weight is positive.
+
+    >>> apportion(10, {"a": 1, "b": 1, "c": 1})
+    {'a': 4, 'b': 3, 'c': 3}
+    """
+    positive = {key: weight for key, weight in weights.items() if weight > 0}
+    whole = sum(positive.values())
+    if not whole:
+        raise ValueError("weights: at least one must be positive")
+    parts = {key: count * weight // whole for key, weight in positive.items()}
+    left = count - sum(parts.values())
+    order = sorted(positive, key=lambda k: (-(count * positive[k] % whole), -positive[k]))
+    for key in order[:left]:
+        parts[key] += 1
+    return parts
+
+
+def click_through_rate(clicks: int, impressions: int) -> Decimal | None:
+    """CTR: clicks / impressions."""
+    return ratio(clicks, impressions)
+
+
+def cost_per_click(spend: Decimal, clicks: int) -> Decimal | None:
+    """CPC: spend / clicks. None without spend."""
+    return ratio(spend, clicks) if spend else None
+
+
+def cost_per_mille(spend: Decimal, impressions: int) -> Decimal | None:
+    """CPM: 1000 · spend / impressions. None without spend."""
+    return ratio(1000 * spend, impressions) if spend else None
+
+
+def order_value(credited_value: Decimal, credited: Decimal) -> Decimal | None:
+    """AOV: credited value / credited orders."""
+    return ratio(credited_value, credited)
+
+
+def profit(credited_value: Decimal, spend: Decimal, margin: Decimal | None) -> Decimal:
+    """Credited value · margin - spend. Where no margin is given, the whole value counts as earned."""
+    return credited_value * (Decimal(1) if margin is None else margin) - spend
+
+
 def total(amounts: Sequence[Decimal]) -> Decimal:
     """Their sum, Decimal(0) for none."""
     return sum(amounts, Decimal(0))

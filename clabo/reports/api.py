@@ -10,13 +10,15 @@ from typing import Any, Literal, cast
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 
+from clabo.accounts.models import Role
 from clabo.collect.models import Device, Origin
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rules_of
+from clabo.core import returns
 from clabo.core.channels import CHANNELS
 from clabo.core.evidence import Interval
 from clabo.core.returns import break_even, over_lifetime
-from clabo.reports import pages
+from clabo.reports import goals, pages
 from clabo.sites.access import site_for
 
 router = Router(tags=["reports"])
@@ -32,6 +34,8 @@ class LensIn(Schema):
     conversion: int | None = None
     model: ModelName = "last_paid"
     compare: Literal["none", "before"] = "none"
+    # Distinct visitors take longer to count than all the rest: only where their columns are shown.
+    visitors: bool = False
 
 
 class IntervalOut(Schema):
@@ -78,7 +82,9 @@ class LensOut(Schema):
 
 
 class PageRowOut(Schema):
-    page_id: int
+    # "further": all pages beyond the first 500 together; "no_visit": credit of conversions of which no visit is known.
+    kind: pages.RowKind
+    page_id: int | None
     host: str
     path: str
     title: str
@@ -88,6 +94,11 @@ class PageRowOut(Schema):
     bounces: int
     bounce_rate: IntervalOut | None
     exits: int
+    exit_rate: IntervalOut | None
+    # Missing unless asked for.
+    visitors: int | None
+    new_visitors: int | None
+    views_per_visitor: float | None
     converted: int
     conversions: Decimal
     conversion_rate: IntervalOut | None
@@ -95,6 +106,15 @@ class PageRowOut(Schema):
     # Missing where a conversion has no value.
     revenue: Decimal | None
     spend: Decimal
+    impressions: int
+    clicks: int
+    ctr: Decimal | None
+    cpc: Decimal | None
+    cpm: Decimal | None
+    # Average value of a conversion.
+    aov: Decimal | None
+    # Value · margin - spend; without a margin the whole value counts as earned.
+    profit: Decimal | None
     cost_per_conversion: Decimal | None
     roas: Decimal | None
     roas_interval: IntervalOut | None
@@ -137,6 +157,9 @@ class FairOut(Schema):
     heterogeneity_p: float | None
     left_out: list[str]
     strata: int
+    # How fine they are: sources that stand alone, and channels whose small sources are taken together.
+    sources: int
+    pooled: int
 
 
 class ComparisonOut(Schema):
@@ -183,34 +206,42 @@ def lens_out(lens: Lens) -> LensOut:
     )
 
 
+def _money(value: Decimal | None) -> Decimal | None:
+    return None if value is None else round(value, 4)
+
+
+_COUNTED = (
+    *("kind", "entries", "views", "begun_views", "bounces", "exits", "visitors", "new_visitors"),
+    *("views_per_visitor", "converted", "thin", "lost", "intended_exit"),
+)
+
+
 def _row(r: pages.PageRow, lens: Lens) -> PageRowOut:
     factor = lens.rule.lifetime_factor if lens.rule else None
+    paid = r.paid
     return PageRowOut(
-        page_id=r.page.pk,
-        host=r.page.host,
-        path=r.page.path,
-        title=r.page.title,
-        **{
-            n: getattr(r, n)
-            for n in (
-                "entries",
-                "views",
-                "begun_views",
-                "bounces",
-                "exits",
-                "converted",
-                "thin",
-                "lost",
-                "intended_exit",
-            )
-        },
+        page_id=r.page.pk if r.page else None,
+        host=r.page.host if r.page else "",
+        path=r.page.path if r.page else "",
+        title=r.page.title if r.page else "",
+        **{n: getattr(r, n) for n in _COUNTED},
         conversions=r.conversions,
         bounce_rate=interval(r.bounce_rate),
+        exit_rate=interval(r.exit_rate),
         conversion_rate=interval(r.conversion_rate),
         revenue=round(r.revenue, 4) if r.valued else None,
-        spend=round(r.spend, 4),
-        cost_per_conversion=None if r.cost_per_conversion is None else round(r.cost_per_conversion, 4),
-        roas=None if r.roas is None else round(r.roas, 4),
+        spend=round(paid.cost, 4),
+        impressions=paid.impressions,
+        clicks=paid.clicks,
+        ctr=None
+        if (ctr := returns.click_through_rate(paid.clicks, paid.impressions)) is None
+        else round(ctr, 6),
+        cpc=_money(returns.cost_per_click(paid.cost, paid.clicks)),
+        cpm=_money(returns.cost_per_mille(paid.cost, paid.impressions)),
+        aov=_money(r.order_value),
+        profit=_money(r.profit(lens.site.margin)),
+        cost_per_conversion=_money(r.cost_per_conversion),
+        roas=_money(r.roas),
         roas_interval=interval(r.roas_interval),
         lifetime_revenue=over_lifetime(r.revenue, factor) if r.valued else None,
         lifetime_roas=over_lifetime(r.roas, factor),
@@ -225,21 +256,22 @@ def lens(request: HttpRequest, site_id: int, words: Query[LensIn]) -> LensOut:
 @router.get("/sites/{int:site_id}/pages", response=PagesOut)
 def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> PagesOut:
     lens = lens_of(request, site_id, words)
-    table = pages.page_table(lens, with_before=words.compare == "before")
+    table = pages.page_table(lens, words.compare == "before", words.visitors)
     return PagesOut(
         lens=lens_out(lens),
         findings=[
             FindingOut(
                 kind=f.kind,
-                page_id=table.rows[f.place].page.pk,
+                page_id=page.pk,
                 profit=round(f.profit, 2),
                 lost=f.lost,
             )
             for f in table.findings.found
+            if (page := table.rows[f.place].page)
         ],
         together=table.findings.together if math.isfinite(table.findings.together) else None,
         thin=table.findings.thin,
-        rows=[_row(r, lens) for r in table.rows],
+        rows=[_row(r, lens) for r in [*table.rows, *table.apart]],
         before={page_id: _row(r, lens) for page_id, r in table.before.items()},
         cost=UnjoinedCost(
             total=table.joined.total,
@@ -271,7 +303,44 @@ def compare(request: HttpRequest, site_id: int, a: int, b: int, words: Query[Len
             difference=interval(fair.difference),
             reversed=fair.reversed,
             heterogeneity_p=plain(fair.heterogeneity_p),
-            left_out=[f"{k[0]} on {Device(k[1]).label}" for k in fair.left_out],  # type: ignore[index]
+            left_out=[_stratum(k) for k in fair.left_out],
             strata=fair.heterogeneity_df + 1 if fair.difference.known else 0,
+            sources=found.sources,
+            pooled=found.pooled,
         ),
     )
+
+
+def _stratum(key: Any) -> str:
+    channel, source, device = key
+    name = f"other {channel} sources" if source is None else source or channel
+    return f"{name} on {Device(device).label}"
+
+
+class GoalOut(Schema):
+    """What a page is there for: named by somebody, or by its visits; missing where neither says."""
+
+    conversion: int | None
+    name: str | None
+    by_hand: bool
+
+
+class GoalIn(Schema):
+    # Missing: its visits say it.
+    conversion: int | None
+
+
+@router.get("/sites/{int:site_id}/pages/{int:page_id}/goal", response=GoalOut)
+def page_goal(request: HttpRequest, site_id: int, page_id: int) -> GoalOut:
+    lens = read_lens(site_for(request, site_id))
+    goal = goals.goals_of(lens, rules_of(lens.site)).get(page_id)
+    if goal is None:
+        return GoalOut(conversion=None, name=None, by_hand=False)
+    return GoalOut(conversion=goal.rule.pk, name=goal.rule.name, by_hand=goal.by_hand)
+
+
+@router.put("/sites/{int:site_id}/pages/{int:page_id}/goal", response=GoalOut)
+def set_page_goal(request: HttpRequest, site_id: int, page_id: int, data: GoalIn) -> GoalOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    goals.set_goal(site, page_id, data.conversion)
+    return page_goal(request, site_id, page_id)

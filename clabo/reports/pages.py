@@ -3,56 +3,71 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
+from typing import Literal
 
-from django.db.models import Count, Sum
+from django.db.models import Count, Exists, OuterRef, Sum
 
 from clabo.accounts.problems import Problem
-from clabo.collect.models import Page, TrafficDay
+from clabo.collect.among import among
+from clabo.collect.models import Event, Kind, Page, Standing, TrafficDay, Visit
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.conversions.queries import rules_of
 from clabo.conversions.selecting import Inventory, success_pages
-from clabo.core import rules
+from clabo.core import returns, rules
 from clabo.core.evidence import (
     Counts,
     FairComparison,
     Interval,
     RateComparison,
+    VisitValues,
     compare_rates,
     fair_comparison,
     is_thin,
     lost_conversions,
+    pool_small,
     rate_intervals,
     return_interval,
 )
 from clabo.core.findings import Findings, LandingPage, findings
-from clabo.core.returns import cost_per_conversion, roas
-from clabo.spend.joining import Joined, cost_under, joined
+from clabo.spend.joining import Joined, Paid, joined, paid_under
 
 MOST_PAGES = 500
 
 
+RowKind = Literal["page", "further", "no_visit"]
+
+
 @dataclass(slots=True)
 class PageRow:
-    """One landing page under a lens. Money in the site's currency; None is shown as a dash."""
+    """One landing page under a lens. Money in the site's currency; None is shown as a dash.
 
-    page: Page
+    `kind` "further": all pages beyond the first so many; "no_visit": credit of conversions of which no visit is known.
+    """
+
+    page: Page | None = None
+    kind: RowKind = "page"
     entries: int = 0
     views: int = 0
     begun_views: int = 0
     bounces: int = 0
     exits: int = 0
+    # Distinct visitors with a view of the page, and those of them whose first visit ever fell in the period; only
+    # where they are asked for.
+    visitors: int | None = None
+    new_visitors: int | None = None
     # Visits that entered here and led to a conversion: the rate's numerator.
     converted: int = 0
     # Credited conversions; a fraction under the linear model.
     conversions: Decimal = Decimal(0)
     revenue: Decimal = Decimal(0)
-    spend: Decimal = Decimal(0)
+    paid: Paid = field(default_factory=Paid)
     bounce_rate: Interval | None = None
+    exit_rate: Interval | None = None
     conversion_rate: Interval | None = None
     roas_interval: Interval | None = None
     lost: float = 0.0
@@ -61,54 +76,119 @@ class PageRow:
     valued: bool = True
 
     @property
+    def spend(self) -> Decimal:
+        return self.paid.cost
+
+    @property
     def thin(self) -> bool:
         return is_thin(self.converted, self.entries)
 
     @property
+    def views_per_visitor(self) -> float | None:
+        return self.views / self.visitors if self.visitors else None
+
+    @property
     def cost_per_conversion(self) -> Decimal | None:
-        return cost_per_conversion(self.spend, self.conversions)
+        return returns.cost_per_conversion(self.spend, self.conversions)
 
     @property
     def roas(self) -> Decimal | None:
-        return roas(self.revenue, self.spend) if self.valued else None
+        return returns.roas(self.revenue, self.spend) if self.valued else None
+
+    @property
+    def order_value(self) -> Decimal | None:
+        return returns.order_value(self.revenue, self.conversions) if self.valued else None
+
+    def profit(self, margin: Decimal | None) -> Decimal | None:
+        return returns.profit(self.revenue, self.spend, margin) if self.valued else None
+
+    def add(self, other: PageRow) -> None:
+        """Count `other` in; rates and intervals are left alone."""
+        for name in ("entries", "views", "begun_views", "bounces", "exits", "converted"):
+            setattr(self, name, getattr(self, name) + getattr(other, name))
+        self.conversions += other.conversions
+        self.revenue += other.revenue
+        self.paid += other.paid
 
 
 @dataclass(frozen=True, slots=True)
 class PageTable:
-    """The rows by entries, the spend that is in none of them, and what stands out."""
+    """The rows by entries, those that stand apart, the spend that is in none of them, and what stands out.
+
+    Together the rows hold every credit and all joined cost of the lens.
+    """
 
     rows: list[PageRow]
+    apart: list[PageRow]
     joined: Joined
     before: dict[int, PageRow]
     findings: Findings
 
 
-def page_table(lens: Lens, with_before: bool = False) -> PageTable:
-    """Every page that was viewed or got spend under the lens, most entries first."""
-    rows = _rows(lens)
+def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = False) -> PageTable:
+    """Every page that was viewed or got spend under the lens, most entries first, at most MOST_PAGES."""
+    rows = page_rows(lens)
+    ranked, apart = _ranked(rows)
     before: dict[int, PageRow] = {}
     if with_before:
-        before = _rows(lens.before())
-    pages = Page.objects.in_bulk([*rows, *before])
-    for page_id, row in [*rows.items(), *before.items()]:
-        row.page = pages[page_id]
-    _add_rates([*rows.values(), *before.values()])
-    ranked = sorted(rows.values(), key=lambda r: (-r.entries, -r.views, str(r.page)))[:MOST_PAGES]
-    success = _success_pages(lens)
-    for row in ranked:
-        row.intended_exit = row.page.pk in success
-    if lens.rule:
-        counts = [_judged(r).counts for r in ranked]
-        for row, lost in zip(
-            ranked, lost_conversions(counts, [r.intended_exit for r in ranked]), strict=True
-        ):
-            row.lost = lost
+        earlier = page_rows(lens.before(), also={r.page.pk for r in ranked if r.page})
+        before = {row.page.pk: row for row in earlier.values() if row.page}
+    if with_visitors:
+        _add_visitors(lens, ranked)
+        _add_visitors(lens.before(), list(before.values()))
     return PageTable(
         ranked,
+        apart,
         joined(lens.site, lens.first, lens.last),
         before,
-        findings([_judged(r) for r in ranked], lens.site.margin),
+        findings([judged(r) for r in ranked], lens.site.margin),
     )
+
+
+def _ranked(rows: dict[int | None, PageRow]) -> tuple[list[PageRow], list[PageRow]]:
+    """The first rows, and what stands apart from them: the others' sum, and what is no page's."""
+    nobody = rows.get(None)
+    listed = [row for pk, row in rows.items() if pk is not None]
+    ranked, rest = listed[:MOST_PAGES], listed[MOST_PAGES:]
+    apart = []
+    if rest:
+        further = PageRow(kind="further", valued=rest[0].valued)
+        for row in rest:
+            further.add(row)
+        apart.append(further)
+    if nobody:
+        nobody.kind = "no_visit"
+        apart.append(nobody)
+    return ranked, apart
+
+
+def page_rows(
+    lens: Lens, only: Collection[int] | None = None, also: Collection[int] = ()
+) -> dict[int | None, PageRow]:
+    """The rows by page, most entries first, with their rates; None stands for no page.
+
+    The first MOST_PAGES have their page and what is judged, and so have `also`; with `only`, these and no others.
+    """
+    rows = dict(
+        sorted(_rows(lens).items(), key=lambda item: (-item[1].entries, -item[1].views, item[0] or 0))
+    )
+    first = [pk for pk in rows if pk is not None][:MOST_PAGES]
+    pages = Page.objects.in_bulk(list(only) if only is not None else [*first, *also])
+    shown = []
+    for pk, page in pages.items():
+        if pk in rows:
+            rows[pk].page = page
+            shown.append(rows[pk])
+    _add_rates(shown)
+    if lens.rule:
+        success = _success_pages(lens)
+        for row in shown:
+            row.intended_exit = row.page is not None and row.page.pk in success
+        counts = [judged(r).counts for r in shown]
+        lost = lost_conversions(counts, [r.intended_exit for r in shown])
+        for row, of_row in zip(shown, lost, strict=True):
+            row.lost = of_row
+    return rows
 
 
 def _add_rates(rows: Sequence[PageRow]) -> None:
@@ -116,15 +196,20 @@ def _add_rates(rows: Sequence[PageRow]) -> None:
     if not rows:
         return
     entries = [r.entries for r in rows]
+    views = [r.views for r in rows]
     bounces = rate_intervals([r.bounces for r in rows], entries)
+    # An exit belongs to the day that its visit began, a view to its own: about midnight there may be one more.
+    exits = rate_intervals([min(r.exits, r.views) for r in rows], views)
     converted = rate_intervals([min(r.converted, r.entries) for r in rows], entries)
-    for row, *limits in zip(rows, *bounces, *converted, strict=True):
-        low, estimate, high, low_2, estimate_2, high_2 = map(float, limits)
-        row.bounce_rate = Interval(low, estimate, high)
-        row.conversion_rate = Interval(low_2, estimate_2, high_2)
+    for row, *limits in zip(rows, *bounces, *exits, *converted, strict=True):
+        numbers = list(map(float, limits))
+        row.bounce_rate = Interval(*numbers[:3])
+        row.exit_rate = Interval(*numbers[3:6])
+        row.conversion_rate = Interval(*numbers[6:])
 
 
-def _judged(row: PageRow) -> LandingPage:
+def judged(row: PageRow) -> LandingPage:
+    """The row as findings see it."""
     counts = Counts(min(row.converted, row.entries), row.entries)
     return LandingPage(counts, row.revenue, row.spend, row.roas_interval, row.lost, row.intended_exit)
 
@@ -138,14 +223,35 @@ def _success_pages(lens: Lens) -> set[int]:
     return found
 
 
-def _rows(lens: Lens) -> dict[int, PageRow]:
-    rows: dict[int, PageRow] = {}
+def _add_visitors(lens: Lens, rows: Sequence[PageRow]) -> None:
+    """Who viewed the pages, and who of them was never there before the period."""
+    by_page = {r.page.pk: r for r in rows if r.page}
+    views = (
+        Event.objects.in_counted_visits()
+        .filter(lens.of_visits("visit__"), among("page_id", by_page), kind=Kind.VIEW, site=lens.site)
+        .filter(
+            time__gte=lens.site.midnight(lens.first),
+            time__lt=lens.site.midnight(lens.last + timedelta(days=1)),
+        )
+    )
+    earlier = Visit.objects.filter(
+        site=lens.site,
+        visitor_id=OuterRef("visitor_id"),
+        day__lt=lens.first,
+        standing=Standing.COUNTED,
+        views__gt=0,
+    )
+    for row in by_page.values():
+        row.visitors = row.new_visitors = 0
+    everybody = views.values_list("page_id").annotate(n=Count("visitor_id", distinct=True))
+    for page_id, n in everybody.order_by():
+        by_page[page_id].visitors = n
+    for page_id, n in everybody.filter(~Exists(earlier)).order_by():
+        by_page[page_id].new_visitors = n
 
-    def row(page_id: int) -> PageRow:
-        if page_id not in rows:
-            rows[page_id] = PageRow(page=None)  # type: ignore[arg-type]  # filled in by page_table
-        return rows[page_id]
 
+def _rows(lens: Lens) -> dict[int | None, PageRow]:
+    rows: defaultdict[int | None, PageRow] = defaultdict(PageRow)
     traffic = (
         TrafficDay.objects.filter(lens.filter())
         .values_list("page_id")
@@ -153,30 +259,30 @@ def _rows(lens: Lens) -> dict[int, PageRow]:
     )
     for page_id, *counts in traffic:
         if any(counts):
-            r = row(page_id)
+            r = rows[page_id]
             r.entries, r.views, r.begun_views, r.bounces, r.exits = counts
-    values: defaultdict[int, dict[date, Decimal]] = defaultdict(dict)
+    values: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     if lens.rule:
-        credits = Credit.objects.filter(lens.filter(), rule=lens.rule, model=lens.model).exclude(page=None)
+        credits = Credit.objects.filter(lens.filter(), rule=lens.rule, model=lens.model)
         for page_id, converted, share, value in credits.values_list("page_id").annotate(
             Count("visit_id", distinct=True), Sum("share"), Sum("value")
         ):
-            r = row(page_id)
+            r = rows[page_id]
             r.converted, r.conversions, r.revenue = converted, share, value or Decimal(0)
         for page_id, day, value in credits.values_list("page_id", "day").annotate(Sum("value")):
             values[page_id][day] = value or Decimal(0)
-    costs: defaultdict[int, dict[date, Decimal]] = defaultdict(dict)
-    for (day, page_id), cost in cost_under(lens).items():
-        costs[page_id][day] = cost
-        row(page_id).spend += cost
+    costs: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
+    for (day, page_id), paid in paid_under(lens).items():
+        costs[page_id][day] = paid.cost
+        rows[page_id].paid += paid
     _add_returns(lens, rows, values, costs)
     return rows
 
 
-ByDay = Mapping[int, Mapping[date, Decimal]]
+ByDay = Mapping[int | None, Mapping[date, Decimal]]
 
 
-def _add_returns(lens: Lens, rows: Mapping[int, PageRow], values: ByDay, costs: ByDay) -> None:
+def _add_returns(lens: Lens, rows: Mapping[int | None, PageRow], values: ByDay, costs: ByDay) -> None:
     """The return on each page's spend. Where a page has few conversions, all pages together say what one is worth."""
     valued = lens.rule is not None and lens.rule.has_value
     everywhere = sum(r.converted for r in rows.values())
@@ -187,16 +293,25 @@ def _add_returns(lens: Lens, rows: Mapping[int, PageRow], values: ByDay, costs: 
     for page_id, row in rows.items():
         row.valued = valued
         # From an event's property, and none has come: what one would bring is not known.
-        if not valued or not mean or page_id not in costs:
+        if page_id is None or not valued or not mean or page_id not in costs:
             continue
         each = mean if row.thin else float(row.revenue) / row.converted or mean
         of_value, of_cost = values.get(page_id, {}), costs[page_id]
+        spent = [of_cost.get(d, Decimal(0)) for d in days]
         row.roas_interval = return_interval(
             row.converted,
             each,
             [float(of_value.get(d, 0)) for d in days],
-            [float(of_cost.get(d, 0)) for d in days],
+            list(map(float, spent)),
+            of_visits=_visit_values(lens, page_id, row) if min(spent) == max(spent) else None,
         )
+
+
+def _visit_values(lens: Lens, page_id: int, row: PageRow) -> VisitValues:
+    """What the visits that entered on a page brought, one by one."""
+    credits = Credit.objects.filter(lens.filter(), rule=lens.rule, model=lens.model, page_id=page_id)
+    values = credits.values_list("visit_id").annotate(sum=Sum("value")).values_list("sum", flat=True)
+    return VisitValues([float(v) for v in values if v], row.entries)
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,45 +322,46 @@ class PageComparison:
     b: PageRow
     rates: RateComparison
     fair: FairComparison
+    # How fine the strata are: sources that stand alone, and channels whose small sources are taken together.
+    sources: int
+    pooled: int
 
 
 def compare_pages(lens: Lens, a_id: int, b_id: int) -> PageComparison:
     """Conversion rates of two landing pages under the lens; raises Problem."""
     if a_id == b_id:
         raise Problem("Choose two different pages.", "b")
-    rows = {r.page.pk: r for r in page_table(lens).rows}
+    rows = {r.page.pk: r for r in page_table(lens).rows if r.page}
     for name, page_id in (("a", a_id), ("b", b_id)):
         if page_id not in rows:
             raise Problem("This page has no visits under this lens. Widen the period.", name, 404)
-    strata = _strata(lens, [a_id, b_id])
-    fair = fair_comparison({key: (pair[a_id], pair[b_id]) for key, pair in strata.items()})
+    strata = pool_small(_strata(lens, a_id, b_id))
+    fair = fair_comparison(strata)
+    alike = {(channel, source) for channel, source, _ in strata}
+    pooled = sum(source is None for _, source in alike)
     a, b = rows[a_id], rows[b_id]
     return PageComparison(
-        a, b, compare_rates(Counts(a.converted, a.entries), Counts(b.converted, b.entries)), fair
+        a,
+        b,
+        compare_rates(Counts(a.converted, a.entries), Counts(b.converted, b.entries)),
+        fair,
+        len(alike) - pooled,
+        pooled,
     )
 
 
-def _strata(lens: Lens, page_ids: Sequence[int]) -> dict[tuple[str, int], dict[int, Counts]]:
-    """Entries and converted visits of each page by channel and device."""
-    nothing = Counts(0, 0)
-    entries: defaultdict[tuple[str, int], dict[int, int]] = defaultdict(dict)
-    for channel, device, page_id, n in (
-        TrafficDay.objects.filter(lens.filter(), page_id__in=page_ids)
-        .values_list("origin__channel", "device", "page_id")
-        .annotate(Sum("entries"))
-    ):
-        entries[(channel, device)][page_id] = n
-    converted: defaultdict[tuple[str, int], dict[int, int]] = defaultdict(dict)
-    for channel, device, page_id, n in (
-        Credit.objects.filter(lens.filter(), page_id__in=page_ids, rule=lens.rule, model=lens.model)
-        .values_list("origin__channel", "device", "page_id")
-        .annotate(Count("visit_id", distinct=True))
-    ):
-        converted[(channel, device)][page_id] = n
-    return {
-        key: {
-            p: Counts(min(converted[key].get(p, 0), by_page[p]), by_page[p]) if by_page.get(p) else nothing
-            for p in page_ids
-        }
-        for key, by_page in entries.items()
-    }
+def _strata(lens: Lens, a_id: int, b_id: int) -> dict[tuple[str, str, Hashable], tuple[Counts, Counts]]:
+    """Entries and converted visits of both pages by channel and source, and device."""
+    key = ("origin__channel", "origin__source", "device", "page_id")
+    both = [a_id, b_id]
+    traffic = TrafficDay.objects.filter(lens.filter(), page_id__in=both).values_list(*key)
+    entries = {tuple(row): n for *row, n in traffic.annotate(Sum("entries")) if n}
+    credits = Credit.objects.filter(lens.filter(), page_id__in=both, rule=lens.rule, model=lens.model)
+    led = credits.values_list(*key).annotate(Count("visit_id", distinct=True))
+    converted = {tuple(row): n for *row, n in led}
+
+    def counts(stratum: tuple[object, ...], page_id: int) -> Counts:
+        n = entries.get((*stratum, page_id), 0)
+        return Counts(min(converted.get((*stratum, page_id), 0), n), n)
+
+    return {s: (counts(s, a_id), counts(s, b_id)) for s in {row[:3] for row in entries}}

@@ -9,9 +9,8 @@ from datetime import UTC, datetime, timedelta
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since, rules_of
-from clabo.core.findings import Finding
+from clabo.reports.goals import OwnFinding, own_findings
 from clabo.reports.mending import ToMend, to_mend
-from clabo.reports.pages import PageRow, page_table
 from clabo.reports.yesterday import Yesterday, yesterday
 from clabo.sites.models import Site
 from clabo.splits.results import Result
@@ -31,8 +30,7 @@ class Today:
     decided: Sequence[Result]
     overdue: Sequence[Result]
     lens: Lens
-    findings: Sequence[tuple[Finding, PageRow]]
-    together: float
+    findings: Sequence[OwnFinding]
     # To be known.
     changed: Sequence[RuleVersion]
     yesterday: Yesterday | None
@@ -43,7 +41,6 @@ def today(site: Site, now: datetime | None = None) -> Today:
     now = now or datetime.now(UTC)
     mend = to_mend(site, now)
     lens = read_lens(site)
-    table = page_table(lens)
     the_rules = rules_of(site)
     changes = changes_since(the_rules, now - CHANGES)
     return Today(
@@ -53,8 +50,7 @@ def today(site: Site, now: datetime | None = None) -> Today:
         decided=[r for r in mend.running if r.verdict.kind in DECIDED],
         overdue=[r for r in mend.running if r.verdict.sentence_parts.get("overdue")],
         lens=lens,
-        findings=[(f, table.rows[f.place]) for f in table.findings.found],
-        together=table.findings.together,
+        findings=own_findings(lens),
         changed=sorted((v for versions in changes.values() for v in versions), key=lambda v: v.made_at)[::-1],
         yesterday=yesterday(site, now),
     )

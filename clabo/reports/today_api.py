@@ -65,6 +65,10 @@ class PageNote(Schema):
     converted: int
     conversion_rate: IntervalOut | None
     lost: float
+    # The conversion that the page is judged by, and the rate of all pages that are there for it.
+    counting: str
+    category: str
+    together: float | None
 
 
 class ChangedRule(ChangeOut):
@@ -119,10 +123,7 @@ class TodayOut(MendCount):
     decided: list[TestNote]
     overdue: list[TestNote]
     findings: list[PageNote]
-    together: float | None
-    # What the findings count, in which money, and from which return ads pay for themselves.
-    counting: str | None
-    category: str | None
+    # In which money, and from which return ads pay for themselves.
     currency: str
     has_margin: bool
     break_even_roas: float
@@ -191,23 +192,24 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
         overdue=[_note(r) for r in t.overdue],
         findings=[
             PageNote(
-                kind=f.kind,
-                page_id=row.page.pk,
-                path=row.page.path,
-                spend=round(row.spend, 2),
-                revenue=round(row.revenue, 2),
-                profit=round(f.profit, 2),
-                roas_interval=interval(row.roas_interval),
-                entries=row.entries,
-                converted=row.converted,
-                conversion_rate=interval(row.conversion_rate),
-                lost=f.lost,
+                kind=f.finding.kind,
+                page_id=f.row.page.pk,
+                path=f.row.page.path,
+                spend=round(f.row.spend, 2),
+                revenue=round(f.row.revenue, 2),
+                profit=round(f.finding.profit, 2),
+                roas_interval=interval(f.row.roas_interval),
+                entries=f.row.entries,
+                converted=f.row.converted,
+                conversion_rate=interval(f.row.conversion_rate),
+                lost=f.finding.lost,
+                counting=f.rule.name,
+                category=f.rule.category,
+                together=f.together if math.isfinite(f.together) else None,
             )
-            for f, row in t.findings
+            for f in t.findings
+            if f.row.page
         ],
-        together=t.together if math.isfinite(t.together) else None,
-        counting=t.lens.rule.name if t.lens.rule else None,
-        category=t.lens.rule.category if t.lens.rule else None,
         currency=site.currency,
         has_margin=site.margin is not None,
         break_even_roas=break_even(site.margin),

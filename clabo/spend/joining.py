@@ -13,7 +13,7 @@ only sum it up.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -24,7 +24,7 @@ from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import Page, TrafficDay
 from clabo.conversions.lens import Lens
 from clabo.core.channels import Channel
-from clabo.core.returns import spread
+from clabo.core.returns import apportion, spread
 from clabo.sites.models import Site
 from clabo.spend.models import CostPart, SpendRow
 
@@ -36,12 +36,13 @@ _DAYS_AT_ONCE = 10
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """Where a part of a cost belongs. `device` is 0 where no visit tells."""
+    """Where a part of a cost belongs. `device` is 0 and `origin_id` None where no visit tells."""
 
     page_id: int
     channel: str
     source: str
     device: int
+    origin_id: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,8 +53,24 @@ class _Group:
     campaign: str
     page_id: int | None
     rows: int
+    impressions: int
     clicks: int
     cost: Decimal
+
+
+@dataclass(slots=True)
+class Paid:
+    """Cost, clicks and impressions of something."""
+
+    cost: Decimal = Decimal(0)
+    clicks: int = 0
+    impressions: int = 0
+
+    def __iadd__(self, other: Paid) -> Paid:
+        self.cost += other.cost
+        self.clicks += other.clicks
+        self.impressions += other.impressions
+        return self
 
 
 def rejoin(site_id: int, days: Collection[date]) -> None:
@@ -89,19 +106,20 @@ def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:
         if group.page_id:
             landings[(group.day, group.identity)].add(group.page_id)
     entries = _Entries(site_id, days, {g.identity[0] for g in groups})
-    joined: defaultdict[tuple[date, Place, int], Decimal] = defaultdict(Decimal)
+    joined: defaultdict[tuple[date, Place, int], Paid] = defaultdict(Paid)
     parts: list[CostPart] = []
     for group in groups:
         found = entries.matching(group.day, group.identity)
         if group.page_id and len(landings[(group.day, group.identity)]) > 1:
             found = {place: n for place, n in found.items() if place.page_id == group.page_id}
         if found:
+            clicks, impressions = apportion(group.clicks, found), apportion(group.impressions, found)
             for place, part in spread(group.cost, found).items():
-                joined[(group.day, place, How.VISITS)] += part
+                joined[(group.day, place, How.VISITS)] += Paid(part, clicks[place], impressions[place])
         elif group.page_id:
-            place = Place(group.page_id, PAID, group.identity[0], 0)
-            joined[(group.day, place, How.ADDRESS)] += group.cost
-        elif group.cost or group.clicks:
+            place = Place(group.page_id, PAID, group.identity[0], 0, None)
+            joined[(group.day, place, How.ADDRESS)] += Paid(group.cost, group.clicks, group.impressions)
+        elif group.cost or group.clicks or group.impressions:
             parts.append(
                 CostPart(
                     site_id=site_id,
@@ -110,6 +128,7 @@ def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:
                     source=group.source,
                     campaign=group.campaign,
                     rows=group.rows,
+                    impressions=group.impressions,
                     clicks=group.clicks,
                     cost=group.cost,
                 )
@@ -123,9 +142,12 @@ def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:
             channel=place.channel,
             source=place.source,
             device=place.device,
-            cost=cost,
+            origin_id=place.origin_id,
+            impressions=paid.impressions,
+            clicks=paid.clicks,
+            cost=paid.cost,
         )
-        for (day, place, how), cost in joined.items()
+        for (day, place, how), paid in joined.items()
     ]
     return parts
 
@@ -134,17 +156,18 @@ def _groups(site_id: int, days: Collection[date]) -> list[_Group]:
     """The rows of the days, those alike together."""
     found: dict[tuple[date, Identity, int | None], _Group] = {}
     for row in SpendRow.objects.filter(site_id=site_id, day__in=days).values_list(
-        "day", "source", "campaign", "ad_group", "ad", "page_id", "clicks", "cost"
+        "day", "source", "campaign", "ad_group", "ad", "page_id", "impressions", "clicks", "cost"
     ):
-        day, source, campaign, ad_group, ad, page_id, clicks, cost = row
+        day, source, campaign, ad_group, ad, page_id, impressions, clicks, cost = row
         identity = (source.lower(), campaign.lower(), ad_group.lower(), ad.lower())
         key = (day, identity, page_id)
         old = found.get(key)
         if old:
-            clicks, cost, n = clicks + old.clicks, cost + old.cost, old.rows + 1
+            impressions, clicks = impressions + old.impressions, clicks + old.clicks
+            cost, n = cost + old.cost, old.rows + 1
         else:
             n = 1
-        found[key] = _Group(day, identity, source, campaign, page_id, n, clicks, cost)
+        found[key] = _Group(day, identity, source, campaign, page_id, n, impressions, clicks, cost)
     return list(found.values())
 
 
@@ -161,6 +184,7 @@ class _Entries:
                 "day",
                 "page_id",
                 "device",
+                "origin_id",
                 "origin__channel",
                 "origin__source",
                 "origin__campaign",
@@ -169,9 +193,9 @@ class _Entries:
             )
             .annotate(n=Sum("entries"))
         )
-        for day, page_id, device, channel, source, campaign, ad_group, ad, n in rows:
+        for day, page_id, device, origin, channel, source, campaign, ad_group, ad, n in rows:
             identity = (source.lower(), campaign.lower(), ad_group.lower(), ad.lower())
-            self._rows[day].append((identity, Place(page_id, channel, source, device), n))
+            self._rows[day].append((identity, Place(page_id, channel, source, device, origin), n))
 
     def matching(self, day: date, identity: Identity) -> dict[Place, int]:
         """Visits that answer to a row; else those whose link says less than the row does."""
@@ -232,13 +256,39 @@ def joined(site: Site, first: date, last: date) -> Joined:
     )
 
 
-def cost_under(lens: Lens) -> dict[tuple[date, int], Decimal]:
-    """The joined cost by day and page, of what the lens looks at."""
+def paid_under(lens: Lens) -> dict[tuple[date, int], Paid]:
+    """What was paid, and what came of it, by day and page, of what the lens looks at."""
     wanted = Q(site=lens.site, day__gte=lens.first, day__lte=lens.last) & ~Q(how=How.NOTHING)
     kind, _, name = lens.origin.partition(":")
     if kind in ("channel", "source"):
         wanted &= Q(**{kind: name})
     if lens.device is not None:
         wanted &= Q(device=lens.device)
-    rows = CostPart.objects.filter(wanted).values_list("day", "page_id").annotate(Sum("cost"))
-    return {(day, page_id): cost for day, page_id, cost in rows}
+    rows = CostPart.objects.filter(wanted).values_list("day", "page_id")
+    sums = rows.annotate(Sum("cost"), Sum("clicks"), Sum("impressions"))
+    return {(day, page_id): Paid(*rest) for day, page_id, *rest in sums}
+
+
+Cell = tuple[date, int, int, int]  # day, entry page, origin, device
+
+
+def cost_of_visits(site: Site, visits: Mapping[Cell, int]) -> dict[Cell, Decimal]:
+    """What so many visits of each cell cost: the cost joined to the cell, by their part of its entries."""
+    if not visits:
+        return {}
+    days = {cell[0] for cell in visits}
+    span = {"site": site, "day__gte": min(days), "day__lte": max(days)}
+    key = ("day", "page_id", "origin_id", "device")
+    entries = {
+        tuple(row): n
+        for *row, n in TrafficDay.objects.filter(**span, entries__gt=0)
+        .filter(page_id__in={c[1] for c in visits})
+        .values_list(*key, "entries")
+    }
+    parts = CostPart.objects.filter(**span, how=How.VISITS, page_id__in={c[1] for c in visits})
+    costs = {tuple(row): cost for *row, cost in parts.values_list(*key).annotate(Sum("cost"))}
+    return {
+        cell: costs[cell] * n / entries[cell]
+        for cell, n in visits.items()
+        if entries.get(cell) and cell in costs
+    }

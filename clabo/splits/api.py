@@ -128,6 +128,8 @@ class AgainstOut(Schema):
     fixed: RangeOut
     p_value: float | None
     value_difference: RangeOut
+    # The same by the BCa bootstrap, for heavy tails.
+    value_bootstrap: RangeOut
     value_sequence: RangeOut
 
 
@@ -323,6 +325,7 @@ def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[S
                 fixed=_range(a.fixed),
                 p_value=_number(a.p_value),
                 value_difference=_range(a.value.difference),
+                value_bootstrap=_range(a.value_bootstrap),
                 value_sequence=_range(a.value_sequence),
             )
             for a in r.against

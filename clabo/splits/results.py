@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import math
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from itertools import accumulate
 
-from django.db.models import Count, Min, Q, Sum
+from django.db.models import Count, Min, Q
 from django.db.models.functions import TruncDate
 
+from clabo.collect.among import among
 from clabo.collect.models import Event, Kind, Page, Standing, Visit
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.conversions.models import Conversion, ConversionRule
 from clabo.core.addresses import Address
 from clabo.core.evidence import (
     Counts,
@@ -26,6 +27,7 @@ from clabo.core.evidence import (
     SplitHealth,
     TestState,
     Verdict,
+    bootstrap_mean_difference,
     chance_to_be_best,
     compare_means,
     compare_rates,
@@ -39,7 +41,7 @@ from clabo.core.evidence import (
 )
 from clabo.core.returns import roas
 from clabo.sites.models import Site
-from clabo.spend.joining import cost_under
+from clabo.spend.joining import Cell, cost_of_visits
 from clabo.splits.models import Exposure, SplitTest, Variant
 
 LEVEL = 0.95
@@ -75,6 +77,8 @@ class Against:
     fixed: Interval
     p_value: float
     value: MeanComparison
+    # The same difference by the BCa bootstrap, for heavy tails; it decides nothing.
+    value_bootstrap: Interval
     value_sequence: Interval
 
 
@@ -114,6 +118,11 @@ class _Outcome:
     first: date
     values: list[tuple[date, Decimal]]
 
+    @property
+    def value(self) -> Decimal:
+        """All that the visitor brought."""
+        return sum((v for _, v in self.values), Decimal(0))
+
 
 def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
     """The test's result as it stands.
@@ -132,13 +141,13 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     outcomes = _outcomes(lens, test, until)
     arms = [_arm(v, exposed[v.letter], outcomes[v.letter]) for v in variants]
     if first and last and not brief:
-        _add_money(lens, test, arms, first, last)
+        _add_money(lens, test, arms)
     if not brief:
         _add_chances(arms)
     m = len(variants) - 1
     level = 1 - (1 - LEVEL) / m
     planned = max(1, test.planned_visitors)
-    against = _against(arms, planned, level, brief)
+    against = _against(arms, outcomes, planned, level, brief)
     days = _day_by_day(letters, exposed, outcomes, planned, level, first, last)
     worth = test.baseline * test.smallest_lift
     needed = _needed(test, len(variants))
@@ -178,18 +187,19 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_O
         return found
     zone = lens.site.zone
     conversions: defaultdict[int, list[tuple[datetime, Decimal]]] = defaultdict(list)
-    for visitor_id, time, value in (
+    for visitor_id, time, value, currency in (
         Conversion.objects.reported()
         .filter(
             site=lens.site,
             rule=test.rule,
             time__gte=test.started_at,
-            time__lte=until,
+            time__lt=until,
         )
         .order_by("time")
-        .values_list("visitor_id", "time", "value")
+        .values_list("visitor_id", "time", "value", "currency")
     ):
-        conversions[visitor_id].append((time, value or Decimal(0)))
+        # A value in another currency is in no sum.
+        conversions[visitor_id].append((time, value if value and not currency else Decimal(0)))
     rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(_counted(lens))
     for letter, visitor_id, first_at in rows.values_list("letter", "visitor_id", "first_at"):
         after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]
@@ -200,7 +210,7 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_O
 
 def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[_Outcome]) -> Arm:
     n = sum(exposed.values())
-    sums = [sum((v for _, v in o.values), Decimal(0)) for o in outcomes]
+    sums = [o.value for o in outcomes]
     total = sum(sums, Decimal(0))
     value = Moments.of_sums(n, float(total), float(sum((s * s for s in sums), Decimal(0))))
     page = (
@@ -213,24 +223,20 @@ def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[_Outcome
     )
 
 
-def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], first: date, last: date) -> None:
-    """Spend and credited value of visits that entered at each variant while the test ran."""
-    own = Lens(lens.site, first, last, lens.origin, lens.device, test.rule, lens.model)
-    spend: Counter[int] = Counter()
-    for (_, page_id), cost in cost_under(own).items():
-        spend[page_id] += cost  # type: ignore[assignment]
-    revenue = dict(
-        Credit.objects.filter(
-            own.filter(), rule=test.rule, model=lens.model, page_id__in=[a.page_id for a in arms if a.page_id]
-        )
-        .values_list("page_id")
-        .annotate(Sum("value"))
-    )
+def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm]) -> None:
+    """The value of the conversions that count in the test, and what the clicks of the exposing visits cost."""
+    exposing = Exposure.objects.filter(test=test).filter(_counted(lens)).values_list("letter", "visit_id")
+    letters = {visit_id: letter for letter, visit_id in exposing}
+    visits: defaultdict[str, Counter[Cell]] = defaultdict(Counter)
+    for pk, *cell in Visit.objects.filter(among("id", letters), site=lens.site).values_list(
+        "id", "day", "entry_page_id", "origin_id", "device"
+    ):
+        visits[letters[pk]][tuple(cell)] += 1  # type: ignore[index]
     for arm in arms:
         arm.valued = test.rule.has_value
-        if arm.page_id:
-            arm.spend = Decimal(spend[arm.page_id])
-            arm.revenue = revenue.get(arm.page_id) or Decimal(0)
+        arm.revenue = arm.value_sum
+        cost = sum(cost_of_visits(lens.site, visits[arm.variant.letter]).values(), Decimal(0))
+        arm.spend = cost.quantize(Decimal("0.000001"))
 
 
 def _add_chances(arms: Sequence[Arm]) -> None:
@@ -240,8 +246,15 @@ def _add_chances(arms: Sequence[Arm]) -> None:
             arm.chance, arm.loss = chance, loss
 
 
-def _against(arms: Sequence[Arm], planned: int, level: float, brief: bool) -> list[Against]:
+def _against(
+    arms: Sequence[Arm],
+    outcomes: Mapping[str, Sequence[_Outcome]],
+    planned: int,
+    level: float,
+    brief: bool,
+) -> list[Against]:
     control = arms[0]
+    values = {a.variant.letter: [float(o.value) for o in outcomes.get(a.variant.letter, ())] for a in arms}
     nothing = Interval(math.nan, math.nan, math.nan)
     unknown = RateComparison(nothing, nothing, math.nan, "score")
     fixed = [unknown if brief else compare_rates(control.counts, arm.counts) for arm in arms[1:]]
@@ -256,6 +269,14 @@ def _against(arms: Sequence[Arm], planned: int, level: float, brief: bool) -> li
             comparison.difference,
             p,
             compare_means(control.value, arm.value, level),
+            nothing
+            if brief or not arm.valued
+            else bootstrap_mean_difference(
+                values[control.variant.letter],
+                values[arm.variant.letter],
+                level,
+                zeros=(control.value.n - control.counts.conversions, arm.value.n - arm.counts.conversions),
+            ),
             confidence_sequence(
                 control.value,
                 arm.value,

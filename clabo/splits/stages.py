@@ -60,7 +60,7 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
         .values_list("time", "visitor_id", "visitor__key", "visit_id", "variants")
     )
     for time, visitor_id, visitor_key, visit_id, claims in rows:
-        for key, letter in claims.items():
+        for key, letter in (claims or {}).items():
             test = tests.get(key)
             if test is None or (test.pk, visitor_id) in found or not _open_at(test, time):
                 continue

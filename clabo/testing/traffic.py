@@ -44,7 +44,14 @@ def make_rule(site: Site, address: str, **fields: Any) -> ConversionRule:
     page = {"page": {"match": fields.pop("match", "equals"), "value": address}}
     return ConversionRule.objects.create(
         site=site,
-        **{"rule": page, "name": "order", "category": "purchase", "counting": "every", "value": None, **fields},
+        **{
+            "rule": page,
+            "name": "order",
+            "category": "purchase",
+            "counting": "every",
+            "value": None,
+            **fields,
+        },
     )
 
 

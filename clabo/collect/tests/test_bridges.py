@@ -23,7 +23,7 @@ from clabo.collect import inbox, partitions, pipeline
 from clabo.collect.asgi import Collector
 from clabo.collect.bridges import save_link
 from clabo.collect.followed import brought
-from clabo.collect.models import Event, Kind
+from clabo.collect.models import Event, Kind, Visit
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.core import bridge
 from clabo.testing.asking import Member

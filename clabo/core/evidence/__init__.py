@@ -5,8 +5,9 @@ ValueError that names the argument; no data gives `nan` limits.
 """
 
 from clabo.core.evidence.bayes import chance_to_be_best, expected_loss
-from clabo.core.evidence.means import MeanComparison, bootstrap_mean_difference, compare_means
-from clabo.core.evidence.mix import FairComparison, fair_comparison
+from clabo.core.evidence.bootstrap import bootstrap_mean, bootstrap_mean_difference
+from clabo.core.evidence.means import MeanComparison, compare_means
+from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
 from clabo.core.evidence.multiple import SplitHealth, holm, split_health
 from clabo.core.evidence.power import (
     SamplePlan,
@@ -24,7 +25,7 @@ from clabo.core.evidence.proportions import (
     rate_intervals,
 )
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
-from clabo.core.evidence.ratios import bootstrap_ratio, ratio_of_means, return_interval
+from clabo.core.evidence.ratios import VisitValues, ratio_of_means, return_interval
 from clabo.core.evidence.sequential import confidence_sequence
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
@@ -42,8 +43,9 @@ __all__ = [
     "SplitHealth",
     "TestState",
     "Verdict",
+    "VisitValues",
+    "bootstrap_mean",
     "bootstrap_mean_difference",
-    "bootstrap_ratio",
     "chance_to_be_best",
     "compare_means",
     "compare_rates",
@@ -57,6 +59,7 @@ __all__ = [
     "lost_conversions",
     "plan_mean_test",
     "plan_rate_test",
+    "pool_small",
     "rate_interval",
     "rate_intervals",
     "ratio_of_means",

@@ -35,6 +35,31 @@ class FairComparison:
     reversed: bool
 
 
+Stratum = tuple[str, str, Hashable]  # channel, source, device
+LEAST_ENTRIES = 20
+
+
+def pool_small(
+    strata: Mapping[Stratum, tuple[Counts, Counts]], least: int = LEAST_ENTRIES
+) -> dict[tuple[str, str | None, Hashable], tuple[Counts, Counts]]:
+    """Strata of source and device, with small sources of a channel taken together (definitions: "Fair fight").
+
+    A source with fewer than `least` entries on either side, over all devices, is pooled within its channel; None
+    stands for these sources.
+    """
+    entries: dict[tuple[str, str], list[int]] = {}
+    for (channel, source, _), (a, b) in strata.items():
+        sums = entries.setdefault((channel, source), [0, 0])
+        sums[0] += a.trials
+        sums[1] += b.trials
+    found: dict[tuple[str, str | None, Hashable], tuple[Counts, Counts]] = {}
+    for (channel, source, device), (a, b) in strata.items():
+        own = source if min(entries[channel, source]) >= least else None
+        old_a, old_b = found.get((channel, own, device), (Counts(0, 0), Counts(0, 0)))
+        found[channel, own, device] = (old_a + a, old_b + b)
+    return found
+
+
 def fair_comparison(strata: Mapping[K, tuple[Counts, Counts]], level: float = 0.95) -> FairComparison:
     """Challenger against control within strata; each value is (control, challenger).
 

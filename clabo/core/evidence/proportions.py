@@ -35,13 +35,16 @@ def rate_intervals(
     """Wilson score limits of many rates: arrays (low, estimate, high), nan where trials is 0.
 
     (p + z²/2n ± z √(p(1-p)/n + z²/4n²)) / (1 + z²/n). Wilson, JASA 22 (1927) 209-212; Brown, Cai
-    & DasGupta, Statistical Science 16 (2001) 101-133.
+    & DasGupta, Statistical Science 16 (2001) 101-133. Raises ValueError for counts that are negative, impossible or
+    no whole numbers.
     """
     x, n = np.asarray(conversions, dtype=float), np.asarray(trials, dtype=float)
     if np.any(n < 0):
         raise ValueError("trials: must not be negative")
     if np.any((x < 0) | (x > n)):
         raise ValueError("conversions: must lie between 0 and trials")
+    if np.any(n % 1) or np.any(x % 1):
+        raise ValueError("conversions: counts are whole numbers")
     empty = n == 0
     safe = np.where(empty, 1.0, n)
     z2 = z_of(level) ** 2

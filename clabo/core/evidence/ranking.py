@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import optimize
-from scipy.special import betaincinv, betaln, expit
+from scipy.special import betaincinv, betaln, digamma, expit
 
 from clabo.core.evidence.types import Counts, Interval, alpha_of
 
@@ -42,23 +43,45 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     if not n.sum():
         raise ValueError("counts: at least one page needs a trial")
 
-    def loss(point: np.ndarray) -> float:
+    def loss(point: NDArray[np.float64]) -> float:
         mean, precision = expit(point[0]), np.exp(point[1])
         a, b = mean * precision, (1 - mean) * precision
         return -float(np.sum(betaln(a + x, b + n - x) - betaln(a, b)))
+
+    def slope(point: NDArray[np.float64]) -> NDArray[np.float64]:
+        mean, precision = expit(point[0]), np.exp(point[1])
+        a, b = mean * precision, (1 - mean) * precision
+        shared = digamma(precision + n) - digamma(precision)
+        by_a = -float(np.sum(digamma(a + x) - digamma(a) - shared))
+        by_b = -float(np.sum(digamma(b + n - x) - digamma(b) - shared))
+        turn = precision * mean * (1 - mean)
+        return np.array([turn * (by_a - by_b), a * by_a + b * by_b])
 
     pooled = (x.sum() + 0.5) / (n.sum() + 1)
     centre = float(np.log(pooled / (1 - pooled)))
     bounds = [(centre - 4, centre + 4), (float(np.log(_PRECISION[0])), float(np.log(_PRECISION[1])))]
     # The likelihood is flat where pages are alike: several starts, the best end.
-    found = min(
+    point = min(
         (
-            optimize.minimize(loss, [centre, start], method="L-BFGS-B", bounds=bounds)
+            optimize.minimize(
+                loss,
+                [centre, start],
+                jac=slope,
+                method="L-BFGS-B",
+                bounds=bounds,
+                options={"ftol": 1e-15, "gtol": 1e-10, "maxiter": 500},
+            ).x
             for start in (2.0, 5.0, 9.0)
         ),
-        key=lambda r: float(r.fun),
+        key=loss,
     )
-    mean, precision = float(expit(found.x[0])), float(np.exp(found.x[1]))
+    # The last digits, which a descent leaves open on a flat top: where the slope is nought.
+    with np.errstate(all="ignore"):
+        level_point = optimize.root(slope, point, method="hybr", tol=1e-13).x
+    inside = all(low <= v <= high for v, (low, high) in zip(level_point, bounds, strict=True))
+    if inside and loss(level_point) <= loss(point) + 1e-9 * abs(loss(point)):
+        point = level_point
+    mean, precision = float(expit(point[0])), float(np.exp(point[1]))
     a, b = mean * precision, (1 - mean) * precision
     post_a, post_b = a + x, b + n - x
     low = np.asarray(betaincinv(post_a, post_b, tail))

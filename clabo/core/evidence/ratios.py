@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special, stats
+from scipy import special
 
+from clabo.core.evidence.bootstrap import bootstrap_mean
 from clabo.core.evidence.types import NOTHING, Interval, alpha_of, t_of
 
 
@@ -54,10 +56,26 @@ def poisson_limits(count: int, level: float = 0.95) -> tuple[float, float]:
     return low, float(special.gammaincinv(count + 1, 1 - alpha / 2))
 
 
+@dataclass(frozen=True, slots=True)
+class VisitValues:
+    """What each visit brought: the values of those that brought any, and how many visits there were in all."""
+
+    values: Sequence[float]
+    visits: int
+
+
 def return_interval(
-    conversions: int, each: float, value: Sequence[float], cost: Sequence[float], level: float = 0.95
+    conversions: int,
+    each: float,
+    value: Sequence[float],
+    cost: Sequence[float],
+    level: float = 0.95,
+    of_visits: VisitValues | None = None,
 ) -> Interval:
     """Return on ad spend: the sum of `value` / the sum of `cost`, both by day.
+
+    By Fieller's theorem over days; where the cost is the same every day, days say nothing of it, and `of_visits`,
+    where given, is bootstrapped instead (BCa over visits).
 
     Fieller's set over days knows nothing of conversions that could have come and did not: over 28 days of spend without
     one it is the point 0, and with few its upper limit is too low (docs/evidence.md has the figures). So
@@ -68,39 +86,12 @@ def return_interval(
     if not found.known or not found.bounded:
         return found
     total = sum(cost)
+    if of_visits and max(cost) == min(cost) and of_visits.visits >= len(of_visits.values):
+        zeros = of_visits.visits - len(of_visits.values)
+        mean = bootstrap_mean(of_visits.values, zeros, level)
+        if mean.known:
+            per_visit = of_visits.visits / total
+            found = Interval(mean.low * per_visit, found.estimate, mean.high * per_visit)
     low, high = (limit * each / total for limit in poisson_limits(conversions, level))
     low, high = min(found.low, low, found.estimate), max(found.high, high, found.estimate)
     return Interval(max(0.0, low) if min(value) >= 0 else low, found.estimate, high)
-
-
-def bootstrap_ratio(
-    numerator: Sequence[float],
-    denominator: Sequence[float],
-    level: float = 0.95,
-    resamples: int = 4000,
-    seed: int = 1,
-) -> Interval:
-    """The same ratio by the BCa bootstrap over pairs, for spend that does not vary by day."""
-    alpha_of(level)
-    x, y = _paired(numerator, denominator)
-    if x.size < 2 or y.mean() == 0:
-        return NOTHING
-    estimate = float(x.mean() / y.mean())
-    if np.allclose(x * y.mean(), y * x.mean()):
-        return Interval(estimate, estimate, estimate)
-
-    def ratio(a: NDArray[np.float64], b: NDArray[np.float64], axis: int = -1) -> NDArray[np.float64]:
-        with np.errstate(divide="ignore", invalid="ignore"):
-            return np.asarray(np.mean(a, axis=axis) / np.mean(b, axis=axis))
-
-    found = stats.bootstrap(
-        (x, y),
-        ratio,
-        paired=True,
-        vectorized=True,
-        n_resamples=resamples,
-        confidence_level=level,
-        method="BCa",
-        rng=np.random.default_rng(seed),
-    ).confidence_interval
-    return Interval(float(found.low), estimate, float(found.high))

@@ -33,6 +33,15 @@ class Interval:
 NOTHING = Interval(math.nan, math.nan, math.nan)
 
 
+def whole(name: str, value: float) -> int:
+    """`value` as the count that it is; raises ValueError naming it where it is negative or no whole number."""
+    if not math.isfinite(value) or value != int(value):
+        raise ValueError(f"{name}: must be a whole number")
+    if value < 0:
+        raise ValueError(f"{name}: must not be negative")
+    return int(value)
+
+
 @dataclass(frozen=True, slots=True)
 class Counts:
     """Conversions among trials (visits or visitors). Raises ValueError for impossible counts."""
@@ -41,10 +50,10 @@ class Counts:
     trials: int
 
     def __post_init__(self) -> None:
-        if self.trials < 0:
-            raise ValueError("trials: must not be negative")
+        whole("trials", self.trials)
         if not 0 <= self.conversions <= self.trials:
             raise ValueError("conversions: must lie between 0 and trials")
+        whole("conversions", self.conversions)
 
     @property
     def rate(self) -> float:
@@ -75,8 +84,7 @@ class Moments:
     variance: float
 
     def __post_init__(self) -> None:
-        if self.n < 0:
-            raise ValueError("n: must not be negative")
+        whole("n", self.n)
         if self.variance < 0:
             raise ValueError("variance: must not be negative")
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from scipy import stats
 
-from clabo.core.evidence.types import Interval
+from clabo.core.evidence.types import Interval, alpha_of, whole
 
 LEAST_DAYS = 4
 
@@ -26,15 +26,16 @@ def usual_range(counts: Sequence[int], level: float = 0.95) -> Interval:
     >>> usual_range([100, 96, 110, 93, 104, 99, 107, 95])
     Interval(low=76.0, estimate=100.5, high=128.0)
     """
-    if any(x < 0 for x in counts):
-        raise ValueError("counts: none may be negative")
+    tail = alpha_of(level) / 2
+    for x in counts:
+        whole("counts", x)
     n = len(counts)
     if n < LEAST_DAYS:
         return Interval(math.nan, math.nan, math.nan)
     roots = [2 * math.sqrt(x + 0.375) for x in counts]
     centre = sum(roots) / n
     spread = max(1.0, sum((r - centre) ** 2 for r in roots) / (n - 1))
-    reach = float(stats.t.ppf((1 + level) / 2, n - 1)) * math.sqrt(spread * (1 + 1 / n))
+    reach = float(stats.t.isf(tail, n - 1)) * math.sqrt(spread * (1 + 1 / n))
 
     def back(root: float) -> float:
         return max(0.0, max(0.0, root) ** 2 / 4 - 0.375)

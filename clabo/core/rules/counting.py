@@ -26,9 +26,7 @@ class Countable(Protocol):
 C = TypeVar("C", bound=Countable)
 
 
-def count(
-    candidates: Sequence[C], mode: Counting, received: Callable[[C], Any] | None = None
-) -> list[C]:
+def count(candidates: Sequence[C], mode: Counting, received: Callable[[C], Any] | None = None) -> list[C]:
     """Which of the events that meet a rule are conversions; `candidates` of the whole site in time order.
 
     An order number counts once: its first event *received* is the order, whoever sent it and whatever time it

@@ -1,0 +1,109 @@
+"""Which conversion each landing page is there for, and the pages judged by it (definitions: "A page's own goal")."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from django.db.models import Count
+
+from clabo.accounts.problems import missing
+from clabo.collect.models import Page
+from clabo.conversions.lens import Lens
+from clabo.conversions.models import ConversionRule, Credit, PageGoal
+from clabo.conversions.queries import rule_of, rules_of
+from clabo.core.findings import Finding, findings, strongest
+from clabo.core.goals import own_goal
+from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows
+from clabo.sites.models import Site
+
+
+@dataclass(frozen=True, slots=True)
+class Goal:
+    """A page's own goal, and whether somebody has said so."""
+
+    rule: ConversionRule
+    by_hand: bool
+
+
+def goals_of(lens: Lens, the_rules: Sequence[ConversionRule]) -> dict[int, Goal]:
+    """The own goals of the pages that were entered under the lens, by page; pages without one are missing."""
+    by_id = {r.pk: r for r in the_rules}
+    led: defaultdict[int, dict[int, int]] = defaultdict(dict)
+    rows = Credit.objects.filter(lens.filter(), rule__in=the_rules, model=lens.model).exclude(page=None)
+    for page_id, rule_id, visits in rows.values_list("page_id", "rule_id").annotate(
+        Count("visit_id", distinct=True)
+    ):
+        led[page_id][rule_id] = visits
+    found: dict[int, Goal] = {}
+    for page_id, visits_by_rule in led.items():
+        if (named := own_goal(visits_by_rule)) is not None:
+            found[page_id] = Goal(by_id[named], False)
+    for page_id, rule_id in PageGoal.objects.filter(site=lens.site, rule__in=the_rules).values_list(
+        "page_id", "rule_id"
+    ):
+        found[page_id] = Goal(by_id[rule_id], True)
+    return found
+
+
+def set_goal(site: Site, page_id: int, rule_id: int | None) -> None:
+    """Say what a page is there for; with None its visits say it. Raises Problem."""
+    page = Page.objects.filter(site=site, pk=page_id).first()
+    if page is None:
+        raise missing("page")
+    if rule_id is None:
+        PageGoal.objects.filter(page=page).delete()
+        return
+    rule = rule_of(site, rule_id)
+    if rule.deleted_at:
+        raise missing("conversion")
+    PageGoal.objects.update_or_create(page=page, defaults={"site": site, "rule": rule})
+
+
+@dataclass(frozen=True, slots=True)
+class OwnFinding:
+    """A finding about a page, the conversion that it is judged by, and the rate of all pages with that goal."""
+
+    finding: Finding
+    row: PageRow
+    rule: ConversionRule
+    together: float
+
+
+def own_findings(lens: Lens) -> list[OwnFinding]:
+    """What stands out among the pages, each judged by its own goal and beside pages with the same.
+
+    A page without a goal of its own is judged by the lens's conversion, and for its money only.
+    """
+    the_rules = rules_of(lens.site)
+    goals = goals_of(lens, the_rules)
+    groups: defaultdict[int, set[int]] = defaultdict(set)
+    for page_id, goal in goals.items():
+        groups[goal.rule.pk].add(page_id)
+    found: list[OwnFinding] = []
+    for rule in the_rules:
+        is_lens = lens.rule is not None and rule.pk == lens.rule.pk
+        if not groups[rule.pk] and not is_lens:
+            continue
+        rows = _rows_with_goal(lens.counting(rule), groups[rule.pk])
+        found += _among(rows, rule, lens)
+        if is_lens:
+            others = _rows_with_goal(lens, None)
+            rest = [r for r in others if r.page and r.page.pk not in goals]
+            found += [f for f in _among(rest, rule, lens) if f.finding.kind != "converts_badly"]
+    best = strongest([f.finding for f in found])
+    return [next(f for f in found if f.finding is b) for b in best]
+
+
+def _rows_with_goal(lens: Lens, pages: set[int] | None) -> list[PageRow]:
+    rows = page_rows(lens, pages)
+    return [r for r in rows.values() if r.page][:MOST_PAGES]
+
+
+def _among(rows: Sequence[PageRow], rule: ConversionRule, lens: Lens) -> list[OwnFinding]:
+    told = findings([judged(r) for r in rows], lens.site.margin)
+    return [OwnFinding(f, rows[f.place], rule, told.together) for f in told.found]
+
+
+Goals = Mapping[int, Goal]
