@@ -81,7 +81,7 @@ front_end() {
     mark_done node "$lock"
   fi
   local print; print=$(find web tag clabo \( -name node_modules -o -name dist \) -prune -o -type f \
-    \( -name '*.ts' -o -name '*.mjs' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' -o -name '*api*.py' \) -not -name '*.gen.*' -print0 \
+    \( -name '*.ts' -o -name '*.mjs' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' -o -name '*api*.py' -o -path '*/config/*.py' \) -not -name '*.gen.*' -print0 \
     | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
   if is_done built "$print" && [ -f web/dist/index.html ] && [ -f tag/dist/tag.js ]; then return; fi
   say "Building the tag and the interface"
@@ -102,5 +102,22 @@ secret_key() {
   [ -f "$state/secret" ] || (umask 077; head -c 48 /dev/urandom | base64 | tr -d '\n' > "$state/secret")
   CLABO_SECRET=$(cat "$state/secret"); export CLABO_SECRET
 }
+
+# leftovers: ends processes of this checkout that a ./start which was killed by force has left; fails where there are none.
+leftovers() {
+  local p pid found=1
+  for p in "$state"/supervisor "$state"/processes/*; do
+    [ -f "$p" ] || continue
+    pid=$(cat "$p")
+    if [ -n "$pid" ] && tr '\0' ' ' < "/proc/$pid/cmdline" 2>/dev/null | grep -qE "manage.py|supervise.py" \
+        && [ "$(readlink "/proc/$pid/cwd" 2>/dev/null)" = "$here" ]; then
+      kill -TERM "$pid" 2>/dev/null && found=0
+    else rm -f "$p"; fi
+  done
+  return $found
+}
+
+# Counted up when tables change in a way that data from before does not follow.
+layout=2
 
 port_free() { ! (exec 3<>"/dev/tcp/127.0.0.1/$1") 2>/dev/null; }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any, Literal, cast
 
 from django.contrib.auth import login
@@ -10,7 +11,7 @@ from ninja import Field, Router, Schema
 
 from clabo.accounts import services
 from clabo.accounts.access import person, workspace_for
-from clabo.accounts.models import Membership, Role, User
+from clabo.accounts.models import Invitation, Membership, Role, User
 from clabo.accounts.problems import Problem
 
 router = Router(tags=["accounts"])
@@ -94,14 +95,17 @@ class Member(Schema):
     has_signed_in: bool
 
 
-class Invitation(Schema):
-    """`link` lets a new person choose a password; empty for one who has an account."""
+class InvitationOut(Schema):
+    """An offer that has not been taken yet. The link to take it goes to that address only."""
 
-    member: Member
-    link: str
+    id: int
+    email: str
+    name: str
+    role: RoleName
+    expires_at: datetime
 
 
-class NewMember(Schema):
+class NewInvitation(Schema):
     email: str = Field(max_length=254)
     name: str = Field("", max_length=120)
     role: RoleName = "viewer"
@@ -128,11 +132,69 @@ def members(request: HttpRequest, workspace_id: int) -> list[Member]:
     return [_member(m) for m in rows]
 
 
-@router.post("/workspaces/{int:workspace_id}/members", response=Invitation)
-def add_member(request: HttpRequest, workspace_id: int, data: NewMember) -> Invitation:
+def _invitation(i: Invitation) -> InvitationOut:
+    return InvitationOut(id=i.pk, email=i.email, name=i.name, role=cast(Any, i.role), expires_at=i.expires_at)
+
+
+@router.get("/workspaces/{int:workspace_id}/invitations", response=list[InvitationOut])
+def invitations(request: HttpRequest, workspace_id: int) -> list[InvitationOut]:
     workspace = workspace_for(request, workspace_id, Role.OWNER)
-    membership, link = services.add_member(workspace, data.email, data.name, data.role)
-    return Invitation(member=_member(membership), link=link)
+    return [_invitation(i) for i in services.open_invitations(workspace)]
+
+
+@router.post("/workspaces/{int:workspace_id}/invitations", response=InvitationOut)
+def invite(request: HttpRequest, workspace_id: int, data: NewInvitation) -> InvitationOut:
+    workspace = workspace_for(request, workspace_id, Role.OWNER)
+    return _invitation(services.invite(workspace, data.email, data.name, data.role, person(request)))
+
+
+@router.delete("/workspaces/{int:workspace_id}/invitations/{int:invitation_id}", response={204: None})
+def take_back(request: HttpRequest, workspace_id: int, invitation_id: int) -> tuple[int, None]:
+    services.take_back(workspace_for(request, workspace_id, Role.OWNER), invitation_id)
+    return 204, None
+
+
+class OfferOut(Schema):
+    """What whoever holds an invitation's token gets to see."""
+
+    workspace: str
+    invited_by: str
+    email: str
+    name: str
+    role: RoleName
+    # Somebody signs in with this address already, and must do so first.
+    has_account: bool
+    signed_in_as: str | None
+
+
+class TakeIn(Schema):
+    """Name and password are for who has no account yet."""
+
+    name: str = Field("", max_length=120)
+    password: str = Field("", max_length=200)
+
+
+@router.get("/invitations/{token}", response=OfferOut, auth=None)
+def offer(request: HttpRequest, token: str) -> OfferOut:
+    found = services.invitation_behind(token)
+    return OfferOut(
+        workspace=found.workspace.name,
+        invited_by=str(found.made_by or ""),
+        email=found.email,
+        name=found.name,
+        role=cast(Any, found.role),
+        has_account=services.has_account(found),
+        signed_in_as=person(request).email if request.user.is_authenticated else None,
+    )
+
+
+@router.post("/invitations/{token}/take", response=Session, auth=None)
+def take(request: HttpRequest, token: str, data: TakeIn) -> Session:
+    me = person(request) if request.user.is_authenticated else None
+    user = services.take(token, me, data.name, data.password)
+    if me is None:
+        login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
+    return session(request)
 
 
 @router.patch("/workspaces/{int:workspace_id}/members/{int:user_id}", response={204: None})

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from allauth.account.forms import default_token_generator
-from allauth.account.utils import user_pk_to_url_str
+from datetime import UTC, datetime, timedelta
+
+from allauth.account.models import EmailAddress
 from django.conf import settings
 from django.contrib.auth.password_validation import validate_password
 from django.core import signing
@@ -12,11 +13,21 @@ from django.core.mail import send_mail
 from django.core.validators import validate_email
 from django.db import connection, transaction
 
-from clabo.accounts.models import Membership, Role, User, Workspace
+from clabo.accounts.models import (
+    Invitation,
+    Membership,
+    Role,
+    User,
+    Workspace,
+    new_invitation_token,
+    token_digest,
+)
 from clabo.accounts.problems import Problem, missing
 
 _SETUP_SALT = "clabo.first-account"
 _SETUP_AGE = 7 * 24 * 3600
+INVITATION_AGE = timedelta(days=7)
+MOST_INVITATIONS = 100
 
 
 def setup_token() -> str:
@@ -37,36 +48,124 @@ def make_first_account(token: str, name: str, email: str, password: str, workspa
             cursor.execute("SELECT pg_advisory_xact_lock(727270002)")
         if User.objects.exists():
             raise Problem("The first account has been made already. Sign in instead.", status=409)
-        user = User(email=_checked_email(email), name=name.strip())
-        _check_password(password, user)
-        user.set_password(password)
-        user.save()
+        email = _checked_email(email)
+        _check_password(password, User(email=email, name=name.strip()))
+        user = make_user(email, password, name)
         owned = Workspace.objects.create(name=workspace.strip() or "Workspace")
         Membership.objects.create(workspace=owned, user=user, role=Role.OWNER)
     return user
 
 
-def add_member(workspace: Workspace, email: str, name: str, role: str) -> tuple[Membership, str]:
-    """Add somebody; a new person gets a mail with a link to choose a password, which is returned too."""
+def make_user(email: str, password: str, name: str) -> User:
+    """A person whose address is known to be theirs."""
+    user = User.objects.create_user(email, password, name=name.strip())
+    _verify(user)
+    return user
+
+
+def _verify(user: User) -> None:
+    EmailAddress.objects.update_or_create(
+        user=user, email=user.email, defaults={"verified": True, "primary": True}
+    )
+
+
+def is_verified(user: User) -> bool:
+    """Whether the person's address is known to be theirs."""
+    mine = EmailAddress.objects.filter(user=user, email__iexact=user.email, verified=True)
+    return bool(mine.exists())
+
+
+def invite(workspace: Workspace, email: str, name: str, role: str, by: User | None) -> Invitation:
+    """Offer a role in the workspace to an address. The token goes there by mail, and to nobody else.
+
+    An invitation that is open already is made anew: its older mail is good for nothing any more.
+    """
     email = _checked_email(email)
-    link = ""
+    if Membership.objects.filter(workspace=workspace, user__email=email).exists():
+        raise Problem("This person is a member already.", "email", 409)
+    now = datetime.now(UTC)
+    open_now = Invitation.objects.filter(workspace=workspace, expires_at__gt=now).exclude(email=email)
+    if open_now.count() >= MOST_INVITATIONS:
+        raise Problem(f"There are {MOST_INVITATIONS} open invitations. Take some back first.", "email", 409)
+    token = new_invitation_token()
+    invitation, _ = Invitation.objects.update_or_create(
+        workspace=workspace,
+        email=email,
+        defaults={
+            "role": role,
+            "name": name.strip(),
+            "digest": token_digest(token),
+            "made_by": by,
+            "expires_at": now + INVITATION_AGE,
+        },
+    )
+    what = " ".join(workspace.name.split())
+    who = " ".join(str(by).split()) if by else "An owner"
+    send_mail(
+        f"You are invited to {what} in Clabo",
+        f"{who} invites you to {what} in Clabo, as {role}.\n\nTake it here until {invitation.expires_at:%d %B %Y}:\n\n"
+        f"{settings.PUBLIC_URL}/join/{token}\n\nIf you know nothing of this, leave it.\n",
+        None,
+        [email],
+    )
+    return invitation
+
+
+def open_invitations(workspace: Workspace) -> list[Invitation]:
+    """Those that can still be taken, by address."""
+    found = Invitation.objects.filter(workspace=workspace, expires_at__gt=datetime.now(UTC))
+    return list(found.order_by("email"))
+
+
+def take_back(workspace: Workspace, invitation_id: int) -> None:
+    """Make an invitation worth nothing; raises Problem where there is none."""
+    if not Invitation.objects.filter(workspace=workspace, pk=invitation_id).delete()[0]:
+        raise missing("invitation")
+
+
+def invitation_behind(token: str) -> Invitation:
+    """The invitation with that token, while it lasts; raises Problem."""
+    found = (
+        Invitation.objects.select_related("workspace", "made_by").filter(digest=token_digest(token)).first()
+    )
+    if found is None or found.expires_at <= datetime.now(UTC):
+        raise Problem("This invitation is not valid any more. Ask for a new one.", "token", 404)
+    return found
+
+
+def has_account(invitation: Invitation) -> bool:
+    """Whether somebody signs in with the invited address already."""
+    user = User.objects.filter(email=invitation.email).first()
+    return user is not None and user.has_usable_password()
+
+
+def take(token: str, user: User | None, name: str, password: str) -> User:
+    """Become a member. `user` is who is signed in; a person without an account makes one with `password`.
+
+    The token came by mail to the invited address, and so whoever holds it and has no account yet has shown the address
+    to be theirs. Raises Problem where somebody else is signed in, or an account exists that must sign in first.
+    """
     with transaction.atomic():
-        user = User.objects.filter(email=email).first()
+        invitation = invitation_behind(token)
         if user is None:
-            user = User.objects.create_user(email, None, name=name.strip())
-        if Membership.objects.filter(workspace=workspace, user=user).exists():
-            raise Problem("This person is a member already.", "email", 409)
-        membership = Membership.objects.create(workspace=workspace, user=user, role=role)
-    if not user.has_usable_password():
-        key = f"{user_pk_to_url_str(user)}-{default_token_generator.make_token(user)}"
-        link = f"{settings.PUBLIC_URL}/welcome/{key}"
-        send_mail(
-            f"You have been added to {workspace.name} in Clabo",
-            f"Choose a password to sign in:\n\n{link}\n",
-            None,
-            [email],
+            if has_account(invitation):
+                raise Problem(f"Sign in as {invitation.email} first, then open the link again.", status=401)
+            user = User.objects.filter(email=invitation.email).first() or User(email=invitation.email)
+            user.name = name.strip() or user.name or invitation.name
+            _check_password(password, user)
+            user.set_password(password)
+            user.save()
+            _verify(user)
+        elif user.email != invitation.email or not is_verified(user):
+            raise Problem(
+                f"This invitation is for {invitation.email}. You are signed in as {user.email}: sign out first.",
+                status=403,
+            )
+        Membership.objects.get_or_create(
+            workspace=invitation.workspace, user=user, defaults={"role": invitation.role}
         )
-    return membership, link
+        invitation.delete()
+    return user
 
 
 def change_role(workspace: Workspace, user_id: int, role: str | None) -> None:

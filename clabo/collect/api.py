@@ -39,6 +39,12 @@ class RefusedKind(Schema):
     last_at: datetime
 
 
+class RefusedHostOut(Schema):
+    host: str
+    count: int
+    last_at: datetime
+
+
 class Pixel(Schema):
     head_line: str
     render_line: str
@@ -52,6 +58,8 @@ class Pixel(Schema):
     own_at: datetime | None
     pages: list[KnownPage]
     refusals: list[RefusedKind]
+    # Hosts that have the tag and are none of the site's: their hits are refused.
+    refused_hosts: list[RefusedHostOut]
 
 
 @router.get("/sites/{int:site_id}/pixel", response=Pixel)
@@ -71,6 +79,9 @@ def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
         refusals=[
             RefusedKind(reason=r.reason, day=str(r.day), count=r.count, sample=r.sample, last_at=r.last_at)
             for r in state.refusals
+        ],
+        refused_hosts=[
+            RefusedHostOut(host=r.host, count=r.count, last_at=r.last_at) for r in state.refused_hosts
         ],
     )
 
@@ -139,6 +150,38 @@ def shared_kit(request: HttpRequest, token: str) -> SharedKit:
         last_at=state.last_at,
         pieces=_pieces(link.site),
     )
+
+
+class OpenKitOut(Schema):
+    """A link that can be opened now. Its address is known to whoever made it."""
+
+    id: int
+    email: str
+    note: str
+    by: str
+    created_at: datetime
+    expires_at: datetime
+
+
+@router.get("/sites/{int:site_id}/kit/links", response=list[OpenKitOut])
+def open_kit_links(request: HttpRequest, site_id: int) -> list[OpenKitOut]:
+    return [
+        OpenKitOut(
+            id=link.pk,
+            email=link.email,
+            note=link.note,
+            by=str(link.created_by or ""),
+            created_at=link.created_at,
+            expires_at=link.expires_at,
+        )
+        for link in kit.open_kits(site_for(request, site_id, Role.EDITOR))
+    ]
+
+
+@router.delete("/sites/{int:site_id}/kit/links/{int:link_id}", response={204: None})
+def revoke_kit_link(request: HttpRequest, site_id: int, link_id: int) -> tuple[int, None]:
+    kit.revoke_kit(site_for(request, site_id, Role.EDITOR), link_id)
+    return 204, None
 
 
 class TagFindingOut(Schema):

@@ -11,7 +11,7 @@ from clabo.collect.kit import tag_origin
 from clabo.collect.models import Page, PageCheck
 from clabo.core.addresses import AddressError
 from clabo.core.pagecheck import Finding, read_page
-from clabo.sites.fetching import fetch
+from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Consent, Site
 from clabo.sites.reach import origin_of
 
@@ -39,7 +39,7 @@ def check_page(site: Site, url: str) -> Checked:
         host, slash, path = url.partition("/")
         url = origin_of(site, host.lower()) + slash + path
     reading = Reading.of(site)
-    fetched = fetch(url, [h.host for h in site.hosts.all()])
+    fetched = fetch_from(site, url)
     report = read_page(fetched.text, fetched.url, site.key, tag_origin(), fetched.policies)
     findings = list(report.findings)
     if site.consent == Consent.ASK and not any(f.verdict == "gated" for f in findings):

@@ -12,7 +12,7 @@ from clabo.accounts.problems import Problem
 from clabo.collect.drafts import Reading
 from clabo.collect.models import Element, Kind, ListedPage, Page, PageCheck
 from clabo.core.addresses import Address, AddressError
-from clabo.sites.fetching import fetch
+from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
 
 State = Literal["seen", "twice", "stopped", "unopened"]
@@ -123,10 +123,9 @@ def list_sitemap(site: Site, url: str) -> int:
 
     A sitemap of sitemaps is followed one step, ten files at most.
     """
-    hosts = [h.host for h in site.hosts.all()]
-    locations, inner = _locations(fetch(url, hosts, ("xml", "text")).text)
+    locations, inner = _locations(fetch_from(site, url, ("xml", "text")).text)
     for each in inner[:10]:
-        locations += _locations(fetch(each, hosts, ("xml", "text")).text)[0]
+        locations += _locations(fetch_from(site, each, ("xml", "text")).text)[0]
     reading = Reading.of(site)
     wanted = set()
     for location in locations:

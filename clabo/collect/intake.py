@@ -115,8 +115,12 @@ class Envelope(msgspec.Struct, array_like=True):
 class Refused(Exception):
     """A request that is not accepted: `reason` is a short fixed word, `detail` says what to do."""
 
-    def __init__(self, status: int, reason: str, title: str, detail: str, site_id: int | None = None) -> None:
+    def __init__(
+        self, status: int, reason: str, title: str, detail: str, site_id: int | None = None, host: str = ""
+    ) -> None:
         super().__init__(title)
+        # The page's host, where that is why.
+        self.host = host
         self.status, self.reason, self.title, self.detail, self.site_id = (
             status,
             reason,
@@ -195,6 +199,7 @@ def check(body: bytes, site: TagSite) -> Beacon:
                 "The page is not on one of this site's hosts",
                 f"{host[:80]} is not among them. Add it under Pixel if it should be.",
                 site.id,
+                host,
             )
     return beacon
 

@@ -136,8 +136,12 @@ def share_kit(site: Site, by: User, email: str = "", note: str = "") -> KitLink:
                 "This is no e-mail address. It looks like dev@brackenhive.example.", "email"
             ) from None
     now = datetime.now(UTC)
-    if KitLink.objects.filter(site=site, expires_at__gt=now).count() >= MOST_OPEN_KITS:
-        raise Problem(f"There are {MOST_OPEN_KITS} open links already. They end by themselves.", "email", 409)
+    if len(open_kits(site)) >= MOST_OPEN_KITS:
+        raise Problem(
+            f"There are {MOST_OPEN_KITS} open links already. End one, or wait until one ends by itself.",
+            "email",
+            409,
+        )
     link = KitLink.objects.create(
         site=site, email=email, note=note, created_by=by, expires_at=now + timedelta(days=KIT_DAYS)
     )
@@ -154,6 +158,19 @@ def share_kit(site: Site, by: User, email: str = "", note: str = "") -> KitLink:
     return link
 
 
+def open_kits(site: Site) -> list[KitLink]:
+    """The links that can be opened now, the newest first."""
+    links = KitLink.objects.filter(site=site, expires_at__gt=datetime.now(UTC), revoked_at=None)
+    return list(links.select_related("created_by").order_by("-id"))
+
+
+def revoke_kit(site: Site, link_id: int) -> None:
+    """End a link now; raises Problem where there is none."""
+    changed = KitLink.objects.filter(site=site, pk=link_id, revoked_at=None)
+    if not changed.update(revoked_at=datetime.now(UTC)):
+        raise missing("link")
+
+
 def _one_line(text: str) -> str:
     return " ".join(text.split())
 
@@ -166,6 +183,6 @@ def kit_address(link: KitLink) -> str:
 def kit_behind(token: str) -> KitLink:
     """The link with that token, while it lasts; raises Problem."""
     link = KitLink.objects.select_related("site", "created_by").filter(token=token).first()
-    if link is None or link.expires_at <= datetime.now(UTC):
+    if link is None or link.revoked_at or link.expires_at <= datetime.now(UTC):
         raise missing("page, or it has ended: ask for a new one. This page")
     return link

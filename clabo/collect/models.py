@@ -325,6 +325,9 @@ class Visit(models.Model):
             models.Index(
                 fields=("site", "ended_at"), name="visit_uncounted", condition=models.Q(standing__gt=0)
             ),
+            models.Index(
+                fields=("site", "network"), name="visit_by_network", condition=~models.Q(network="")
+            ),
         )
 
 

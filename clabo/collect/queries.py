@@ -11,7 +11,8 @@ from django.db.models import Count, Max, Min
 
 from clabo.collect import pipeline
 from clabo.collect.kit import TagLines, tag_lines
-from clabo.collect.models import REPEATED, Event, Page, Refusal, Standing, Visit
+from clabo.collect.models import REPEATED, Event, Page, Refusal, RefusedHost, Standing, Visit
+from clabo.collect.refusals import refused_hosts
 from clabo.sites.models import Site
 
 
@@ -30,6 +31,8 @@ class TagState:
     own_at: datetime | None
     pages: Sequence[Page]
     refusals: Sequence[Refusal]
+    # Hosts that have the tag and are none of the site's.
+    refused_hosts: Sequence[RefusedHost]
 
 
 def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
@@ -63,6 +66,7 @@ def tag_state(site: Site, search: str = "", most: int = 200) -> TagState:
             .exclude(reason=REPEATED)
             .order_by("-last_at")[:50]
         ),
+        refused_hosts=refused_hosts(site),
     )
 
 
@@ -113,7 +117,7 @@ class Arrivals:
 def arrivals(site: Site) -> Arrivals:
     """Counts for the head of the live list."""
     now = datetime.now(UTC)
-    waiting = pipeline.backlog()
+    waiting = pipeline.backlog(site)
     refused = dict(Refusal.objects.filter(site=site, day=now.date()).values_list("reason", "count"))
     midnight = site.midnight(now.astimezone(site.zone).date())
     today = dict(

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI, Schema
-from ninja.errors import AuthenticationError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.openapi.schema import OpenAPISchema
-from ninja.security import django_auth
+from ninja.security import SessionAuth
 
 from clabo.accounts.api import router as accounts
 from clabo.accounts.problems import Problem
 from clabo.collect.api import router as collect
 from clabo.collect.bridge_api import router as bridge_links
+from clabo.collect.exclusions_api import router as exclusions
+from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
 from clabo.conversions.live_api import router as live
 from clabo.conversions.rehearsal_api import router as rehearsals
@@ -27,6 +29,7 @@ from clabo.splits.api import router as splits
 class ProblemOut(Schema):
     """Every error's body (RFC 9457): what is wrong and what to do, and which field it is about."""
 
+    type: str = "about:blank"
     title: str
     status: int
     detail: str
@@ -49,12 +52,20 @@ class DescribedApi(NinjaAPI):
         return schema
 
 
-api = DescribedApi(title="Clabo", version="1", auth=django_auth, docs_url="/docs")
+class SignedIn(SessionAuth):
+    """A signed-in person; whoever is nobody is told so, before anything is said of forgery."""
+
+    def _get_key(self, request: HttpRequest) -> str | None:
+        return super()._get_key(request) if request.user.is_authenticated else None
+
+
+api = DescribedApi(title="Clabo", version="1", auth=SignedIn(), docs_url="/docs", parser=StrictParser())
 for each in (
     accounts,
     sites,
     collect,
     bridge_links,
+    exclusions,
     conversions,
     live,
     rehearsals,
@@ -66,24 +77,28 @@ for each in (
     api.add_router("", each)
 
 
-def _answer(request: HttpRequest, status: int, detail: str, field: str = "") -> HttpResponse:
-    titles = {401: "Sign in", 403: "Not allowed", 404: "Not found", 409: "Not possible now"}
-    body = ProblemOut(
-        title=titles.get(status, "Please correct this"), status=status, detail=detail, field=field
-    )
-    response = api.create_response(request, body.dict(), status=status)
-    response["content-type"] = "application/problem+json"
-    return response
-
-
 @api.exception_handler(Problem)
 def problem(request: HttpRequest, error: Problem) -> HttpResponse:
-    return _answer(request, error.status, error.detail, error.field)
+    return problem_response(error.status, error.detail, error.field)
 
 
 @api.exception_handler(AuthenticationError)
 def not_signed_in(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
-    return _answer(request, 401, "Sign in to see this.")
+    return problem_response(401, "Sign in to see this.")
+
+
+@api.exception_handler(HttpError)
+def refused(request: HttpRequest, error: HttpError) -> HttpResponse:
+    if error.status_code == 403:
+        return csrf_failed(request)
+    if error.status_code == 400:
+        return problem_response(400, "The body cannot be read. It is JSON in UTF-8.")
+    return problem_response(error.status_code, str(error))
+
+
+@api.exception_handler(Http404)
+def nothing_there(request: HttpRequest, error: Http404) -> HttpResponse:
+    return problem_response(404, "There is nothing at this address.")
 
 
 @api.exception_handler(ValidationError)
@@ -93,4 +108,4 @@ def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     path = [
         str(p) for p in first["loc"] if p not in ("body", "query", "path", "file", "form", "data", "words")
     ]
-    return _answer(request, 422, f"{first['msg']}.", ".".join(path))
+    return problem_response(422, f"{first['msg']}.", ".".join(path))

@@ -1,23 +1,30 @@
-"""The server: the collector in front, the live stream behind it, and Django behind both."""
+"""The server: the doors, the collector behind them, the live stream, and Django behind all."""
 
 import os
 import warnings
 from typing import cast
 
+from django.conf import settings
 from django.core.asgi import get_asgi_application
+from django.core.exceptions import ImproperlyConfigured
 
 # WhiteNoise hands its files over as synchronous iterators; Django reads them whole, and they are small.
 warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "clabo.config.settings")
 django_application = get_asgi_application()
+if settings.SECRET_KEY == settings.CLABO_NO_SECRET:
+    raise ImproperlyConfigured(
+        "CLABO_SECRET is not set: without it anybody could sign in as anybody. ./start sets it; elsewhere give it 50 or more random characters."
+    )
 
 from clabo.collect.asgi import Asgi, Collector  # noqa: E402  (needs Django's apps to be loaded)
+from clabo.config.doors import Bounds, Health, TrustedProxies  # noqa: E402
 from clabo.conversions.stream import Stream  # noqa: E402
 
 
 def assembled() -> Asgi:
-    """The collector, the live stream, and Django, one behind the other."""
-    return Collector(behind=Stream(behind=cast(Asgi, django_application)))
+    """Whoever comes in passes these from left to right."""
+    return TrustedProxies(Bounds(Health(Collector(behind=Stream(behind=cast(Asgi, django_application))))))
 
 
 application = assembled()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from allauth.headless.account import views
+from allauth.headless.constants import Client
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.urls import include, path, re_path
@@ -20,7 +22,24 @@ def interface(request: HttpRequest) -> HttpResponse:
 
 urlpatterns = [
     path("api/", api.urls),
-    path("_allauth/", include("allauth.headless.urls")),
-    path("accounts/", include("allauth.urls")),
-    re_path(r"^(?!api/|static/|_allauth/).*$", interface),
+    # Of the many routes that allauth has, those that the interface uses.
+    path(
+        "_allauth/browser/v1/auth/",
+        include(
+            [
+                path("login", views.LoginView.as_api_view(client=Client.BROWSER)),
+                path("session", views.SessionView.as_api_view(client=Client.BROWSER)),
+                path("password/request", views.RequestPasswordResetView.as_api_view(client=Client.BROWSER)),
+                path("password/reset", views.ResetPasswordView.as_api_view(client=Client.BROWSER)),
+            ]
+        ),
+    ),
+    # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
+    re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
+    re_path(r"^(?:welcome|join|kit)/[^/]+$", interface),
+    re_path(r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people)(?:/\d+)?)?$", interface),
 ]
+handler400 = "clabo.config.errors.bad_request"
+handler403 = "clabo.config.errors.forbidden"
+handler404 = "clabo.config.errors.not_found"
+handler500 = "clabo.config.errors.failed"

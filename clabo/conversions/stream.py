@@ -11,17 +11,13 @@ import asyncio
 import logging
 from collections.abc import AsyncIterator
 from contextlib import suppress
-from io import BytesIO
 from typing import Any
 
 import msgspec
-from django.contrib.auth import get_user
-from django.contrib.sessions.middleware import SessionMiddleware
-from django.core.handlers.asgi import ASGIRequest
 from django.db import DatabaseError, InterfaceError, connection
-from django.http import HttpResponse
 
 from clabo.accounts.problems import Problem
+from clabo.accounts.sessions import session_request
 from clabo.collect import queries as collected
 from clabo.collect.asgi import Asgi, Receive, Scope, Send
 from clabo.conversions.live_api import hits_out, now_out
@@ -32,6 +28,7 @@ log = logging.getLogger(__name__)
 
 LOOK_SECONDS = 1.0
 MOST_WATCHERS = 200
+ASK_AGAIN_SECONDS = 5.0
 Sight = tuple[list[dict[str, Any]], dict[str, Any]]
 
 
@@ -48,7 +45,7 @@ class Stream:
             await self.behind(scope, receive, send)
             return
         number = scope["path"].removeprefix("/live/")
-        site = None
+        site: Site | None = None
         if scope["method"] == "GET" and number.isascii() and number.isdigit() and len(number) < 16:
             try:
                 site = await asyncio.to_thread(_allowed, scope, int(number))
@@ -62,11 +59,11 @@ class Stream:
         try:
             # The server ends what is still open when it stops: that is no error.
             with suppress(asyncio.CancelledError):
-                await self._stream(site, receive, send)
+                await self._stream(site, scope, receive, send)
         finally:
             self._watchers -= 1
 
-    async def _stream(self, site: Site, receive: Receive, send: Send) -> None:
+    async def _stream(self, site: Site, scope: Scope, receive: Receive, send: Send) -> None:
         headers = [
             (b"content-type", b"text/event-stream"),
             (b"cache-control", b"no-store"),
@@ -76,6 +73,8 @@ class Stream:
         gone = asyncio.ensure_future(_gone(receive))
         watch = self._watched.setdefault(site.pk, _Watch(site))
         told: set[str] = set()
+        loop = asyncio.get_running_loop()
+        asked = loop.time()
         try:
             async for hits, now in watch.sights():
                 fresh = [h for h in hits if h["id"] not in told]
@@ -83,6 +82,13 @@ class Stream:
                 body = _event("now", now)
                 if fresh:
                     body += _event("hits", fresh)
+                if loop.time() - asked > ASK_AGAIN_SECONDS:
+                    # Whoever has been taken out of the workspace sees no more of it.
+                    with suppress(DatabaseError, InterfaceError):
+                        if await asyncio.to_thread(_allowed, scope, site.pk) is None:
+                            await send({"type": "http.response.body", "body": b""})
+                            return
+                    asked = loop.time()
                 if gone.done():
                     return
                 await send({"type": "http.response.body", "body": body, "more_body": True})
@@ -126,12 +132,9 @@ def _look(site: Site) -> Sight:
 
 def _allowed(scope: Scope, site_id: int) -> Site | None:
     """The site, where whoever asks is signed in and may see it."""
-    request = ASGIRequest(scope, BytesIO())
-    SessionMiddleware(lambda r: HttpResponse()).process_request(request)
-    user = get_user(request)
-    if not user.is_authenticated:
+    request = session_request(scope)
+    if request is None:
         return None
-    request.user = user
     try:
         return site_for(request, site_id)
     except Problem:

@@ -15,7 +15,8 @@ from zoneinfo import ZoneInfo
 from django.conf import settings
 from django.db import connection, transaction
 
-from clabo.accounts.models import Membership, User, Workspace
+from clabo.accounts.models import Membership, Workspace
+from clabo.accounts.services import make_user
 from clabo.collect import pipeline
 from clabo.collect.bridges import save_link
 from clabo.collect.coverage import list_pages
@@ -85,10 +86,12 @@ def make_demo_site() -> Site:
     """The workspace with its people, site and conversions."""
     workspace = Workspace.objects.create(name="Brackenhive")
     for name, email, role in scenario.PEOPLE:
-        user = User.objects.create_user(email, scenario.PASSWORD, name=name)
+        user = make_user(email, scenario.PASSWORD, name)
         Membership.objects.create(workspace=workspace, user=user, role=role)
     site = make_site(workspace, "Brackenhive", [scenario.HOST], scenario.CURRENCY, scenario.TIME_ZONE)
     change_site(site, margin=Decimal("0.45"))
+    Site.objects.filter(pk=site.pk).update(is_demo=True)
+    site.is_demo = True
     set_hosts(site, [(scenario.HOST, ""), (host_of(settings.CLABO_DEMO_URL), scenario.HOST)])
     save_link(
         site, scenario.BRIDGE, settings.CLABO_DEMO_PARTNER_URL or scenario.PARTNER_URL, pixel_sales=True

@@ -48,6 +48,7 @@ class ToMend:
     silent_since: datetime | None
     late_since: datetime | None
     set_aside: int
+    owed: int
     stopped: Sequence[Covered]
     twice: Sequence[Covered]
     quiet: Sequence[QuietRule]
@@ -63,6 +64,8 @@ class ToMend:
             self.silent_since,
             self.late_since,
             self.set_aside,
+            self.owed,
+            self.tag.refused_hosts,
             self.spend.overdue,
             self.spend.unjoined,
         )
@@ -73,7 +76,7 @@ def to_mend(site: Site, now: datetime) -> ToMend:
     """What is broken on the site at this moment."""
     tag = tag_state(site, most=0)
     covered = coverage(site)
-    waiting = pipeline.backlog()
+    waiting = pipeline.backlog(site)
     lens = read_lens(site)
     running = [
         result(lens, test, now, brief=True)
@@ -87,6 +90,7 @@ def to_mend(site: Site, now: datetime) -> ToMend:
         silent_since=tag.silent_since,
         late_since=waiting.oldest if waiting.oldest and now - waiting.oldest > LATE else None,
         set_aside=waiting.set_aside,
+        owed=waiting.owed,
         # Once a whole site is silent, its pages and conversions are too: that is said once.
         stopped=[] if tag.silent_since else [c for c in covered if c.state == "stopped"],
         twice=[c for c in covered if c.state == "twice"],

@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since, rules_of
+from clabo.reports.forgery import Suspicion, suspicions
 from clabo.reports.goals import OwnFinding, own_findings
 from clabo.reports.mending import ToMend, to_mend
 from clabo.reports.yesterday import Yesterday, yesterday
@@ -31,6 +32,8 @@ class Today:
     overdue: Sequence[Result]
     lens: Lens
     findings: Sequence[OwnFinding]
+    # What looks made up.
+    suspect: Sequence[Suspicion]
     # To be known.
     changed: Sequence[RuleVersion]
     yesterday: Yesterday | None
@@ -51,6 +54,7 @@ def today(site: Site, now: datetime | None = None) -> Today:
         overdue=[r for r in mend.running if r.verdict.sentence_parts.get("overdue")],
         lens=lens,
         findings=own_findings(lens),
+        suspect=suspicions(site, now),
         changed=sorted((v for versions in changes.values() for v in versions), key=lambda v: v.made_at)[::-1],
         yesterday=yesterday(site, now),
     )

@@ -76,6 +76,27 @@ class ChangedRule(ChangeOut):
     name: str
 
 
+class SuspectNote(Schema):
+    """Something of the last week that looks made up, and what of it could be set aside."""
+
+    kind: Literal["values", "pages", "one_network", "visits", "conversions"]
+    count: int
+    usual: float | None
+    counting: str | None
+    value: Decimal | None
+    order: str
+    network: str
+    visitor_id: int | None
+    from_at: datetime | None
+    until_at: datetime | None
+
+
+class RefusedHostNote(Schema):
+    host: str
+    count: int
+    last_at: datetime
+
+
 class CountOut(Schema):
     """A count of the day, and the range in which it usually falls."""
 
@@ -108,6 +129,11 @@ class TodayOut(MendCount):
     silent_since: datetime | None
     late_since: datetime | None
     set_aside: int
+    # Stages after storing that have failed and are tried again.
+    owed: int
+    # Hosts that have the tag and are none of the site's.
+    refused_hosts: list[RefusedHostNote]
+    suspect: list[SuspectNote]
     # At most twenty of each are named.
     stopped: list[NamedPage]
     stopped_total: int
@@ -176,6 +202,17 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
         silent_since=m.silent_since,
         late_since=m.late_since,
         set_aside=m.set_aside,
+        owed=m.owed,
+        refused_hosts=[
+            RefusedHostNote(host=r.host, count=r.count, last_at=r.last_at) for r in m.tag.refused_hosts
+        ],
+        suspect=[
+            SuspectNote(
+                **{n: getattr(s, n) for n in SuspectNote.model_fields if n != "counting"},
+                counting=s.rule.name if s.rule else None,
+            )
+            for s in t.suspect
+        ],
         stopped=_named(m.stopped),
         stopped_total=len(m.stopped),
         twice=_named(m.twice),

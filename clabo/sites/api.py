@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from decimal import Decimal
 from typing import Annotated, Literal
 
@@ -81,6 +82,39 @@ def make_site(request: HttpRequest, workspace_id: int, data: NewSite) -> SiteOut
 @router.get("/sites/{int:site_id}", response=SiteOut)
 def get_site(request: HttpRequest, site_id: int) -> SiteOut:
     return _out(site_for(request, site_id))
+
+
+@router.post("/sites/{int:site_id}/hosts", response=SiteOut)
+def add_host(request: HttpRequest, site_id: int, data: Host) -> SiteOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    services.add_host(site, data.host, data.stands_for)
+    return _out(site_for(request, site_id))
+
+
+class ProofKeyOut(Schema):
+    """A key that the site's server signs orders with. `secret` is there once: when the key is made."""
+
+    id: int
+    made_at: datetime
+    secret: str | None = None
+
+
+@router.get("/sites/{int:site_id}/proof-keys", response=list[ProofKeyOut])
+def proof_keys(request: HttpRequest, site_id: int) -> list[ProofKeyOut]:
+    keys = site_for(request, site_id).proof_keys.filter(ended_at=None)
+    return [ProofKeyOut(id=k.pk, made_at=k.made_at) for k in keys]
+
+
+@router.post("/sites/{int:site_id}/proof-keys", response=ProofKeyOut)
+def make_proof_key(request: HttpRequest, site_id: int) -> ProofKeyOut:
+    key = services.make_proof_key(site_for(request, site_id, Role.EDITOR))
+    return ProofKeyOut(id=key.pk, made_at=key.made_at, secret=key.secret)
+
+
+@router.delete("/sites/{int:site_id}/proof-keys/{int:key_id}", response={204: None})
+def end_proof_key(request: HttpRequest, site_id: int, key_id: int) -> tuple[int, None]:
+    services.end_proof_key(site_for(request, site_id, Role.EDITOR), key_id)
+    return 204, None
 
 
 @router.patch("/sites/{int:site_id}", response=SiteOut)

@@ -20,6 +20,7 @@ from django.conf import settings
 
 from clabo.accounts.problems import Problem
 from clabo.core.addresses import AddressError, host_of
+from clabo.sites.models import Site
 
 MOST_BYTES = 2 * 1024 * 1024
 MOST_SECONDS = 8.0
@@ -40,15 +41,24 @@ class Fetched:
     cut: bool
 
 
-def fetch(url: str, hosts: Collection[str], kinds: Collection[str] = ("html",)) -> Fetched:
+def fetch_from(site: Site, url: str, kinds: Collection[str] = ("html",)) -> Fetched:
+    """A page of the site's; raises Problem. The demo's pages lie in this machine: for its site that is no private network."""
+    local = settings.CLABO_LOCAL_ORIGINS if site.is_demo else ()
+    return fetch(url, [h.host for h in site.hosts.all()], kinds, local)
+
+
+def fetch(
+    url: str, hosts: Collection[str], kinds: Collection[str] = ("html",), local: Collection[str] = ()
+) -> Fetched:
     """The page at `url`, which must lie on one of `hosts`; raises Problem saying why it cannot be had.
 
-    `kinds` are parts of the content types that are read; others are left.
+    `kinds` are parts of the content types that are read; others are left. `local` are origins in private networks
+    that may be fetched all the same.
     """
     deadline = time.monotonic() + MOST_SECONDS
     redirects: list[str] = []
     while True:
-        answer, connection = _ask(url, hosts, deadline)
+        answer, connection = _ask(url, hosts, deadline, local)
         try:
             location = answer.getheader("location")
             if answer.status in (301, 302, 303, 307, 308) and location:
@@ -74,7 +84,7 @@ def fetch(url: str, hosts: Collection[str], kinds: Collection[str] = ("html",)) 
 
 
 def _ask(
-    url: str, hosts: Collection[str], deadline: float
+    url: str, hosts: Collection[str], deadline: float, local: Collection[str]
 ) -> tuple[http.client.HTTPResponse, http.client.HTTPConnection]:
     parts = urlsplit(url)
     try:
@@ -89,7 +99,8 @@ def _ask(
         raise Problem("Leave user names and passwords out of the address.", "url")
     port = parts.port or _PORTS[parts.scheme]
     name = host.rsplit(":", 1)[0] if parts.port else host
-    address = _public_address(name.strip("[]"), port, f"{parts.scheme}://{host}")
+    is_local = f"{parts.scheme}://{host}" in local
+    address = _public_address(name.strip("[]"), port, is_local)
     connection = _Pinned(name, port, address, deadline, secure=parts.scheme == "https")
     path = quote((parts.path or "/") + (f"?{parts.query}" if parts.query else ""), safe="/?&=%:;,+$@!*'()~")
     try:
@@ -115,16 +126,20 @@ def _ask(
         raise Problem("The page could not be reached. Open it in a browser to see why.", "url") from None
 
 
-def _public_address(name: str, port: int, origin: str) -> str:
+def _public_address(name: str, port: int, is_local: bool) -> str:
     """An address that `name` stands for, once all of them are found to be public."""
     try:
         found = socket.getaddrinfo(name, port, type=socket.SOCK_STREAM)
     except (OSError, UnicodeError):
         raise Problem(f"The name {name[:80]} is not known. Is it spelt right?", "url") from None
     addresses = [str(entry[4][0]) for entry in found]
-    if origin not in settings.CLABO_LOCAL_ORIGINS and not all(map(_is_public, addresses)):
+    if not is_local and not all(map(_is_public, addresses)):
         raise Problem("This name leads into a private network. Only public pages are fetched.", "url")
     return addresses[0]
+
+
+# IPv4-compatible (RFC 4291 §2.5.5.1), IPv4 translation (RFC 6052, RFC 8215).
+_LEADS_INSIDE = [ipaddress.ip_network(n) for n in ("::/96", "64:ff9b::/96", "64:ff9b:1::/48")]
 
 
 def _is_public(address: str) -> bool:
@@ -132,7 +147,7 @@ def _is_public(address: str) -> bool:
     if isinstance(ip, ipaddress.IPv6Address):
         # Addresses that carry an IPv4 one inside lead where that one leads.
         inner = ip.ipv4_mapped or ip.sixtofour or (ip.teredo[1] if ip.teredo else None)
-        if inner is not None or ip in ipaddress.ip_network("64:ff9b::/96"):
+        if inner is not None or ip.is_site_local or any(ip in network for network in _LEADS_INSIDE):
             return False
     return ip.is_global and not ip.is_multicast
 

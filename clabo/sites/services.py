@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+import secrets
 from collections.abc import Sequence
+from datetime import UTC, datetime
 from decimal import Decimal
 from ipaddress import ip_network
 from urllib.parse import urlsplit
@@ -12,10 +14,10 @@ from zoneinfo import available_timezones
 from django.db import transaction
 
 from clabo.accounts.models import Workspace
-from clabo.accounts.problems import Problem
+from clabo.accounts.problems import Problem, missing
 from clabo.core.addresses import AddressError, host_of
 from clabo.core.attribution import WINDOWS
-from clabo.sites.models import Consent, Site, SiteHost
+from clabo.sites.models import Consent, ProofKey, Site, SiteHost
 
 _CURRENCY = re.compile(r"[A-Z]{3}")
 
@@ -116,6 +118,32 @@ def set_hosts(site: Site, hosts: Sequence[tuple[str, str]]) -> None:
         SiteHost.objects.bulk_create(
             [SiteHost(site=site, host=host, stands_for=other) for host, other in wanted.items()]
         )
+
+
+def add_host(site: Site, host: str, stands_for: str = "") -> None:
+    """One more host of the site; raises Problem."""
+    hosts = [(h.host, h.stands_for) for h in site.hosts.all()]
+    set_hosts(site, [*hosts, (host, stands_for)])
+
+
+def make_proof_key(site: Site) -> ProofKey:
+    """A new key that the site's server signs orders with; the one in force holds beside it until it is ended.
+
+    Raises Problem where two are in force already.
+    """
+    with transaction.atomic():
+        Site.objects.select_for_update().get(pk=site.pk)
+        if site.proof_keys.filter(ended_at=None).count() >= 2:
+            raise Problem(
+                "Two keys hold already. End the older one once your server uses the newer.", status=409
+            )
+        return ProofKey.objects.create(site=site, secret=secrets.token_hex(24))
+
+
+def end_proof_key(site: Site, key_id: int) -> None:
+    """A key proves nothing from now on; what it has proven stays proven. Raises Problem."""
+    if not site.proof_keys.filter(pk=key_id, ended_at=None).update(ended_at=datetime.now(UTC)):
+        raise missing("key")
 
 
 def _host(text: str) -> str:

@@ -64,6 +64,11 @@ def _rows(path: Path, encoding: str, delimiter: str) -> Iterator[tuple[int, list
             raise Problem(
                 f"Line {reader.line_num} cannot be read: {error}. Perhaps a quote is missing.", "file"
             ) from None
+        except UnicodeError:
+            raise Problem(
+                f"After line {reader.line_num} stands what is no text ({encoding}). The file is cut off or damaged: export it again, as UTF-8 if that is offered.",
+                "file",
+            ) from None
 
 
 def _without_nul(file: io.TextIOBase) -> Iterator[str]:

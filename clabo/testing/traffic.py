@@ -9,6 +9,7 @@ from uuid import uuid4
 
 import msgspec
 
+from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User, Workspace
 from clabo.collect import pipeline
 from clabo.collect.inbox import store
@@ -34,7 +35,7 @@ def make_site(**fields: Any) -> Site:
 
 def make_user(site: Site, role: Role, email: str) -> User:
     """A member of the site's workspace; the password is the e-mail address backwards."""
-    user = User.objects.create_user(email, email[::-1], name=email.partition("@")[0])
+    user = services.make_user(email, email[::-1], email.partition("@")[0])
     Membership.objects.create(workspace=site.workspace, user=user, role=role)
     return user
 

@@ -4,15 +4,22 @@ from __future__ import annotations
 
 import json
 import re
+from datetime import timedelta
 from typing import Any
+from unittest.mock import patch
 
+from allauth.account.models import EmailAddress
 from django.core import mail
+from django.core.cache import cache
 from django.test import Client, TestCase
 
 from clabo.accounts import services
+from clabo.accounts.adapter import SLOW_FROM
 from clabo.accounts.models import Membership, Role, User
 from clabo.accounts.problems import Problem
 from clabo.testing.traffic import make_site, make_user
+
+BACKEND = "allauth.account.auth_backends.AuthenticationBackend"
 
 
 def post(client: Client, path: str, body: dict[str, Any]) -> Any:
@@ -35,6 +42,37 @@ class SigningIn(TestCase):
         locked = post(client, login, {"email": "vera@shop.example", "password": good})
         self.assertEqual(locked.status_code, 429)
         self.assertIn("Wait 15 minutes", locked.json()["errors"][0]["message"])
+        # From elsewhere, and for others from here, the door is open.
+        elsewhere = Client(REMOTE_ADDR="198.51.100.7")
+        self.assertEqual(
+            post(elsewhere, login, {"email": "vera@shop.example", "password": good}).status_code, 200
+        )
+        make_user(make_site(), Role.VIEWER, "otto@shop.example")
+        otto = {"email": "otto@shop.example", "password": "elpmaxe.pohs@otto"}
+        self.assertEqual(post(Client(), login, otto).status_code, 200)
+
+    def test_a_name_tried_from_everywhere_is_slowed(self) -> None:
+        make_user(make_site(), Role.VIEWER, "vera@shop.example")
+        login = "/_allauth/browser/v1/auth/login"
+        for number in range(SLOW_FROM):
+            client = Client(REMOTE_ADDR=f"198.51.100.{number // 4}")
+            post(client, login, {"email": "VERA@shop.example", "password": "wrong"})
+        good = {"email": "vera@shop.example", "password": "elpmaxe.pohs@arev"}
+        slowed = post(Client(REMOTE_ADDR="203.0.113.9"), login, good)
+        self.assertEqual(
+            (slowed.status_code, slowed.json()["errors"][0]["code"]), (400, "too_many_login_attempts")
+        )
+        with patch("clabo.accounts.adapter.SLOW_TO", timedelta(0)):
+            self.assertEqual(post(Client(REMOTE_ADDR="203.0.113.9"), login, good).status_code, 200)
+
+    def test_resets_are_limited(self) -> None:
+        cache.clear()
+        make_user(make_site(), Role.VIEWER, "vera@shop.example")
+        ask = "/_allauth/browser/v1/auth/password/request"
+        codes = [post(Client(), ask, {"email": "vera@shop.example"}).status_code for _ in range(7)]
+        self.assertEqual((codes[0], codes[-1]), (200, 429))
+        self.assertEqual(len(mail.outbox), 5)
+        cache.clear()
 
     def test_nobody_signs_up_alone(self) -> None:
         answer = post(
@@ -42,7 +80,7 @@ class SigningIn(TestCase):
             "/_allauth/browser/v1/auth/signup",
             {"email": "x@x.example", "password": "long-enough-1"},
         )
-        self.assertEqual(answer.status_code, 403)
+        self.assertEqual(answer.status_code, 404)
         self.assertFalse(User.objects.exists())
 
 
@@ -74,27 +112,78 @@ class FirstAccount(TestCase):
         self.assertEqual(User.objects.count(), 1)
 
 
-class Members(TestCase):
-    def test_an_invitation_lets_a_new_person_choose_a_password(self) -> None:
-        site = make_site()
-        membership, link = services.add_member(site.workspace, "New@shop.example", "New", Role.EDITOR)
-        self.assertIn(link, mail.outbox[0].body)
-        key = re.sub(r".*/welcome/", "", link)
-        client = Client()
-        chosen = post(
-            client,
-            "/_allauth/browser/v1/auth/password/reset",
-            {"key": key, "password": "a-smoker-and-a-veil"},
-        )
-        self.assertIn(chosen.status_code, (200, 401))  # 401: set, and still to be signed in with
-        signed = post(
-            client,
-            "/_allauth/browser/v1/auth/login",
-            {"email": "new@shop.example", "password": "a-smoker-and-a-veil"},
-        )
-        self.assertEqual(signed.status_code, 200)
-        self.assertEqual(client.get("/api/session").json()["workspaces"][0]["role"], membership.role)
+class Invitations(TestCase):
+    def setUp(self) -> None:
+        self.site = make_site()
+        self.owner = make_user(self.site, Role.OWNER, "owner@shop.example")
 
+    def invited(self, email: str, site: Any = None) -> str:
+        """The token that is mailed to an address."""
+        services.invite((site or self.site).workspace, email, "New", Role.EDITOR, self.owner)
+        self.assertEqual(mail.outbox[-1].to, [email.lower()])
+        found = re.search(r"/join/(\S+)", mail.outbox[-1].body)
+        assert found
+        return found[1]
+
+    def test_a_new_person_chooses_a_password_and_is_in(self) -> None:
+        token, client = self.invited("New@shop.example"), Client()
+        offer = client.get(f"/api/invitations/{token}").json()
+        self.assertEqual((offer["email"], offer["has_account"]), ("new@shop.example", False))
+        short = post(client, f"/api/invitations/{token}/take", {"password": "short"})
+        self.assertEqual((short.status_code, short.json()["field"]), (422, "password"))
+        taken = post(client, f"/api/invitations/{token}/take", {"password": "a-smoker-and-a-veil"})
+        self.assertEqual(taken.json()["workspaces"][0]["role"], "editor")
+        again = post(Client(), f"/api/invitations/{token}/take", {"password": "a-smoker-and-a-veil"})
+        self.assertEqual(again.status_code, 404)
+
+    def test_whoever_has_an_account_signs_in_as_the_invited_address(self) -> None:
+        other = make_site()
+        make_user(other, Role.VIEWER, "vera@shop.example")
+        token = self.invited("vera@shop.example")
+        answer = post(Client(), f"/api/invitations/{token}/take", {"password": "a-new-one-for-vera"})
+        self.assertEqual(answer.status_code, 401)
+        wrong = Client()
+        wrong.force_login(make_user(other, Role.VIEWER, "eve@shop.example"), backend=BACKEND)
+        self.assertEqual(post(wrong, f"/api/invitations/{token}/take", {}).status_code, 403)
+        vera = User.objects.get(email="vera@shop.example")
+        right = Client()
+        right.force_login(vera, backend=BACKEND)
+        EmailAddress.objects.filter(user=vera).update(verified=False)
+        self.assertEqual(post(right, f"/api/invitations/{token}/take", {}).status_code, 403)
+        EmailAddress.objects.filter(user=vera).update(verified=True)
+        self.assertEqual(len(post(right, f"/api/invitations/{token}/take", {}).json()["workspaces"]), 2)
+
+    def test_a_stranger_cannot_take_what_was_offered_to_somebody_else(self) -> None:
+        """A person with an account gives theirs a stranger's address, by whatever route there is, and is invited as them."""
+        eve = make_user(make_site(), Role.OWNER, "eve@elsewhere.example")
+        client = Client()
+        client.force_login(eve, backend=BACKEND)
+        for path in ("/accounts/email/", "/_allauth/browser/v1/account/email", "/accounts/signup/"):
+            self.assertEqual(client.post(path, {"email": "boss@shop.example"}).status_code, 404, path)
+        EmailAddress.objects.create(user=eve, email="boss@shop.example", verified=False)
+        token = self.invited("boss@shop.example")
+        self.assertEqual(post(client, f"/api/invitations/{token}/take", {}).status_code, 403)
+        self.assertFalse(Membership.objects.filter(workspace=self.site.workspace, user=eve).exists())
+
+    def test_two_invitations_of_one_address_are_two(self) -> None:
+        first, other = self.invited("new@shop.example"), make_site()
+        make_user(other, Role.OWNER, "boss@elsewhere.example")
+        second = self.invited("new@shop.example", other)
+        client = Client()
+        taken = post(client, f"/api/invitations/{first}/take", {"password": "a-smoker-and-a-veil"})
+        self.assertEqual([w["id"] for w in taken.json()["workspaces"]], [self.site.workspace_id])
+        # The other one is still to be taken, by its own token.
+        self.assertEqual(len(post(client, f"/api/invitations/{second}/take", {}).json()["workspaces"]), 2)
+
+    def test_a_newer_mail_and_taking_back_end_the_older_one(self) -> None:
+        old = self.invited("new@shop.example")
+        new = self.invited("new@shop.example")
+        self.assertEqual(Client().get(f"/api/invitations/{old}").status_code, 404)
+        services.take_back(self.site.workspace, services.open_invitations(self.site.workspace)[0].pk)
+        self.assertEqual(Client().get(f"/api/invitations/{new}").status_code, 404)
+
+
+class Members(TestCase):
     def test_the_last_owner_stays(self) -> None:
         site = make_site()
         owner = make_user(site, Role.OWNER, "owner@shop.example")

@@ -213,4 +213,8 @@ class Migration(migrations.Migration):
             model_name='refusedhost',
             constraint=models.UniqueConstraint(fields=('site', 'host'), name='refused_host_once'),
         ),
+        migrations.AddIndex(
+            model_name='visit',
+            index=models.Index(condition=models.Q(('network', ''), _negated=True), fields=['site', 'network'], name='visit_by_network'),
+        ),
     ]

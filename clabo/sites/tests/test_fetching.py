@@ -8,13 +8,14 @@ import time
 from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 
 from django.test import SimpleTestCase, override_settings
 
 from clabo.accounts.problems import Problem
 from clabo.sites import fetching
 from clabo.sites.fetching import fetch
+from clabo.sites.models import Site, SiteHost
 
 Answer = Callable[[BaseHTTPRequestHandler], None]
 
@@ -52,20 +53,17 @@ class Fetching(SimpleTestCase):
         threading.Thread(target=self.server.serve_forever, daemon=True).start()
         self.host = f"127.0.0.1:{self.server.server_port}"
         self.base = f"http://{self.host}"
-        local = override_settings(CLABO_LOCAL_ORIGINS=[self.base])
-        local.enable()
-        self.addCleanup(local.disable)
 
     def refused(self, url: str, hosts: list[str] | None = None) -> str:
         with self.assertRaises(Problem, msg=url) as caught:
-            fetch(url, hosts or [self.host])
+            fetch(url, hosts or [self.host], local=[self.base])
         self.assertEqual(caught.exception.field, "url")
         return str(caught.exception)
 
     def test_a_page_with_its_policies_and_redirects(self) -> None:
         self.answers["/a"] = page(status=302, location="/b?x=1")
         self.answers["/b?x=1"] = page("<p>ä</p>", content_security_policy="default-src 'self'")
-        found = fetch(self.base + "/a", [self.host])
+        found = fetch(self.base + "/a", [self.host], local=[self.base])
         self.assertEqual((found.url, found.text, found.status), (self.base + "/b?x=1", "<p>ä</p>", 200))
         self.assertEqual(found.policies, ["default-src 'self'"])
         self.assertEqual(found.redirects, [self.base + "/a"])
@@ -102,6 +100,9 @@ class Fetching(SimpleTestCase):
             "::ffff:8.8.8.8",
             "64:ff9b::7f00:1",
             "2002:7f00:1::",
+            "::127.0.0.1",
+            "64:ff9b:1::7f00:1",
+            "fec0::1",
             "224.0.0.1",
         ):
             self.assertFalse(fetching._is_public(address), address)
@@ -111,8 +112,17 @@ class Fetching(SimpleTestCase):
             with patch("socket.getaddrinfo", return_value=[public, *answer]):
                 self.assertIn("private network", self.refused("http://shop.example/", ["shop.example"]))
         self.assertTrue(fetching._is_public("93.184.216.34"))
-        with override_settings(CLABO_LOCAL_ORIGINS=[]):
-            self.assertIn("private network", self.refused(self.base + "/"))
+        # The demo's origin is open to the demo's site alone.
+        site = Site(pk=1, is_demo=False)
+        with (
+            override_settings(CLABO_LOCAL_ORIGINS=[self.base]),
+            patch.object(Site, "hosts", Mock(all=lambda: [SiteHost(host=self.host)])),
+        ):
+            with self.assertRaises(Problem):
+                fetching.fetch_from(site, self.base + "/")
+            site.is_demo = True
+            self.assertEqual(fetching.fetch_from(site, self.base + "/").status, 404)
+            self.asked.clear()
         self.assertEqual(self.asked, [])
 
     def test_a_name_that_answers_differently_the_second_time(self) -> None:
@@ -136,7 +146,7 @@ class Fetching(SimpleTestCase):
         self.answers["/loop"] = page(status=302, location="/loop")
         self.assertIn("redirects more than", self.refused(self.base + "/loop"))
         self.answers["/big"] = page("x" * (fetching.MOST_BYTES + 5))
-        found = fetch(self.base + "/big", [self.host])
+        found = fetch(self.base + "/big", [self.host], local=[self.base])
         self.assertEqual((len(found.text), found.cut), (fetching.MOST_BYTES, True))
 
         def slow(handler: BaseHTTPRequestHandler) -> None:

@@ -1,0 +1,79 @@
+"""Every refusal in one form: problem+json (RFC 9457) for the API, a plain page for a person."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from ninja.parser import Parser
+
+TITLES = {400: "Bad request", 401: "Sign in", 403: "Not allowed", 404: "Not found", 409: "Not possible now"}
+_API = ("/api/", "/_allauth/")
+
+
+def problem_response(status: int, detail: str, field: str = "") -> HttpResponse:
+    """The body of an error: what is wrong and what to do, and which field it is about."""
+    return JsonResponse(
+        {
+            "type": "about:blank",
+            "title": TITLES.get(status, "Please correct this" if status < 500 else "Something went wrong"),
+            "status": status,
+            "detail": detail,
+            "field": field,
+        },
+        status=status,
+        content_type="application/problem+json",
+    )
+
+
+def _answer(request: HttpRequest, status: int, detail: str) -> HttpResponse:
+    if request.path.startswith(_API):
+        return problem_response(status, detail)
+    return HttpResponse(f"{detail}\n", status=status, content_type="text/plain; charset=utf-8")
+
+
+def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return _answer(request, 404, "There is nothing at this address.")
+
+
+def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return _answer(request, 400, "This request cannot be read.")
+
+
+def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return _answer(request, 403, "This is not allowed.")
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    return _answer(
+        request, 500, "Something went wrong on the server. It has been noted; try again in a minute."
+    )
+
+
+def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
+    return _answer(
+        request, 403, "The page has grown old, or this came from another site. Reload it and try again."
+    )
+
+
+class ReadableOnly:
+    """Refuses a NUL, which no table can hold, in addresses and bodies, before anything looks at them."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if "\x00" in request.path or "%00" in request.META.get("QUERY_STRING", ""):
+            return problem_response(400, "An address cannot contain NUL.")
+        if request.content_type == "application/json" and b"\\u0000" in request.body:
+            return problem_response(422, "No text may contain NUL.")
+        return self.get_response(request)
+
+
+class StrictParser(Parser):
+    """JSON in UTF-8 without lone surrogates, nested no deeper than can be followed."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        return msgspec.json.decode(request.body)

@@ -1,0 +1,24 @@
+"""The server process."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandParser
+
+from clabo.config import server
+
+
+class Command(BaseCommand):
+    """manage.py serve [--host ADDRESS] [--port NUMBER] [--application MODULE:NAME]"""
+
+    help = "Serve the interface, the API and the collector until stopped."
+    requires_system_checks = ()
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--application", default="clabo.config.asgi:application")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        server.run(options["application"], options["host"], options["port"])

@@ -1,0 +1,186 @@
+"""What stands before everything else: sizes, times, proxies, health; and the server's limits on headers."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import socket
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+import uvicorn
+from django.core.exceptions import ImproperlyConfigured
+from django.test import SimpleTestCase, TransactionTestCase, override_settings
+
+from clabo.collect.models import InboxBatch
+from clabo.config import doors, server
+from clabo.testing.processes import run_manage
+
+
+async def echo(scope: Any, receive: Any, send: Any) -> None:
+    """Reads the whole body and answers with its length and the client's address."""
+    length, more = 0, True
+    while more:
+        message = await receive()
+        length += len(message.get("body", b""))
+        more = message.get("more_body", False)
+    body = json.dumps(
+        {"length": length, "client": scope["client"][0], "scheme": scope.get("scheme")}
+    ).encode()
+    await send({"type": "http.response.start", "status": 200, "headers": []})
+    await send({"type": "http.response.body", "body": body})
+
+
+def ask(
+    app: Any,
+    path: str = "/api/session",
+    chunks: tuple[bytes, ...] = (b"",),
+    headers: tuple[tuple[bytes, bytes], ...] = (),
+    pause: float = 0,
+    client: str = "203.0.113.5",
+) -> tuple[int, Any]:
+    """Status and body of one request, whose body comes in pieces with pauses."""
+    said: list[Any] = []
+
+    async def one() -> None:
+        pieces = list(chunks)
+
+        async def receive() -> Any:
+            await asyncio.sleep(pause)
+            piece = pieces.pop(0)
+            return {"type": "http.request", "body": piece, "more_body": bool(pieces)}
+
+        async def send(message: Any) -> None:
+            said.append(message)
+
+        scope = {
+            "type": "http",
+            "method": "POST" if chunks != (b"",) else "GET",
+            "path": path,
+            "headers": list(headers),
+            "client": (client, 1),
+            "query_string": b"",
+        }
+        await app(scope, receive, send)
+
+    asyncio.run(one())
+    body = b"".join(m.get("body", b"") for m in said[1:])
+    return said[0]["status"], json.loads(body) if body.startswith(b"{") else body
+
+
+class Bodies(TransactionTestCase):
+    def test_what_is_too_large_is_refused_before_it_is_read(self) -> None:
+        app = doors.Bounds(echo)
+        told = ((b"content-length", str(1 << 30).encode()),)
+        self.assertEqual(ask(app, chunks=(b"x",), headers=told)[0], 413)
+        piece = b"x" * (doors.MOST_BYTES // 2)
+        self.assertEqual(ask(app, chunks=(piece, piece))[1]["length"], doors.MOST_BYTES)
+        self.assertEqual(ask(app, chunks=(piece, piece, b"x", b"never read"))[0], 413)
+
+    def test_what_trickles_is_refused(self) -> None:
+        with patch.object(doors, "MOST_SECONDS", 0.2):
+            status, body = ask(doors.Bounds(echo), chunks=(b"x",) * 50, pause=0.05)
+        self.assertEqual((status, body["title"]), (408, "Too slow"))
+
+    def test_a_large_file_is_taken_only_from_somebody_signed_in(self) -> None:
+        status, _ = ask(doors.Bounds(echo), "/api/sites/1/spend/files", chunks=(b"x" * 100,))
+        self.assertEqual(status, 401)
+
+
+class Proxies(SimpleTestCase):
+    forwarded = ((b"x-forwarded-for", b"1.2.3.4, 198.51.100.7, 10.0.0.2"), (b"x-forwarded-proto", b"https"))
+
+    def seen_as(self, of: str, *trusted: str) -> tuple[str, str | None]:
+        with override_settings(CLABO_TRUSTED_PROXIES=list(trusted)):
+            body = ask(doors.TrustedProxies(echo), headers=self.forwarded, client=of)[1]
+        return body["client"], body["scheme"]
+
+    def test_only_named_ones_are_believed(self) -> None:
+        self.assertEqual(self.seen_as("10.0.0.1"), ("10.0.0.1", None))
+        self.assertEqual(self.seen_as("203.0.113.5", "10.0.0.0/8"), ("203.0.113.5", None))
+        # What stands before the last address that is no proxy of ours can be made up.
+        self.assertEqual(self.seen_as("10.0.0.1", "10.0.0.0/8"), ("198.51.100.7", "https"))
+
+
+class Health(TransactionTestCase):
+    def test_ready_names_what_is_not(self) -> None:
+        app = doors.Health(echo)
+        self.assertEqual(ask(app, "/health/live"), (200, {"live": True}))
+        with tempfile.TemporaryDirectory() as folder, override_settings(CLABO_SPOOL_DIR=Path(folder)):
+            self.assertEqual(ask(app, "/health/ready")[0], 200)
+            (Path(folder) / "0-1-1-x").write_bytes(b"")
+            status, body = ask(app, "/health/ready")
+            self.assertEqual((status, body["spool"]), (503, "1 files wait for the database"))
+            (Path(folder) / "0-1-1-x").unlink()
+            InboxBatch.objects.create(site_id=1, payload=b"", requests=1, received_at="2026-01-01T00:00:00Z")
+            self.assertIn("2026-01-01", ask(app, "/health/ready")[1]["worker"])
+        self.assertIn(b"Disallow: /", ask(app, "/robots.txt")[1])
+
+
+class Headers(SimpleTestCase):
+    @contextmanager
+    def serving(self) -> Iterator[int]:
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            port: int = free.getsockname()[1]
+        config = uvicorn.Config(
+            echo, port=port, http=server.PatientToAPoint, log_level="critical", lifespan="off"
+        )
+        running = uvicorn.Server(config)
+        thread = threading.Thread(target=running.run, daemon=True)
+        thread.start()
+        while not running.started:
+            time.sleep(0.01)
+        yield port
+        running.should_exit = True
+        thread.join(5)
+
+    def say(self, port: int, *pieces: bytes, pause: float = 0.0) -> bytes:
+        with socket.create_connection(("127.0.0.1", port), timeout=5) as connection:
+            said = b""
+            try:
+                for piece in pieces:
+                    connection.sendall(piece)
+                    time.sleep(pause)
+                while got := connection.recv(65536):
+                    said += got
+                    if b"scheme" in said:
+                        break
+            except (ConnectionError, TimeoutError):
+                pass
+        return said
+
+    def test_half_sent_slow_and_endless_headers(self) -> None:
+        begin = b"GET / HTTP/1.1\r\nhost: x\r\n"
+        with patch.object(server, "HEADER_SECONDS", 0.4), self.serving() as port:
+            self.assertIn(b" 200 ", self.say(port, begin, b"\r\n"))
+            self.assertIn(b"408", self.say(port, begin))
+            self.assertIn(b"408", self.say(port))
+            # Whoever goes on sending may not get to see why the connection has ended.
+            self.assertNotIn(b" 200 ", self.say(port, begin, *[b"a: b\r\n"] * 10, b"\r\n", pause=0.1))
+            self.assertNotIn(
+                b" 200 ", self.say(port, begin, *[b"x-%d: " % i + b"y" * 4000 + b"\r\n" for i in range(30)])
+            )
+            # A large body is none of the headers' business, nor is the request after it.
+            body = b"x" * 300_000
+            post = b"POST / HTTP/1.1\r\nhost: x\r\ncontent-length: %d\r\n\r\n" % len(body)
+            self.assertIn(b"300000", self.say(port, post + body))
+
+
+class Secret(SimpleTestCase):
+    def test_without_a_secret_nothing_is_served(self) -> None:
+        done = run_manage("shell", "-c", "import clabo.config.asgi", CLABO_SECRET="")
+        self.assertIn(ImproperlyConfigured.__name__, done.stderr)
+        self.assertIn("CLABO_SECRET is not set", done.stderr)
+
+    def test_a_deployment_behind_https_has_nothing_to_be_warned_of(self) -> None:
+        done = run_manage(
+            "check", "--deploy", "--fail-level", "WARNING", CLABO_PUBLIC_URL="https://clabo.shop.example"
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
