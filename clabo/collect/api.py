@@ -216,31 +216,23 @@ class CoverageOut(Schema):
 @router.get("/sites/{int:site_id}/coverage", response=CoverageOut)
 def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: str = "") -> CoverageOut:
     site = site_for(request, site_id)
-    rows = coverage.coverage(site)
-    origins = {host: origin_of(site, host) for host in {r.host for r in rows}}
-    by_state: dict[str, int] = {}
-    for row in rows:
-        by_state[row.state] = by_state.get(row.state, 0) + 1
-    wanted = [
-        r
-        for r in rows
-        if (not state or r.state == state) and (not search or search in r.path or search in r.title)
-    ]
+    found = coverage.coverage(site, search, state)
+    origins = {host: origin_of(site, host) for host in {p.host for p in found.pages}}
     return CoverageOut(
-        total=len(rows),
-        by_state=by_state,
+        total=found.total,
+        by_state={str(name): n for name, n in found.by_state.items()},
         pages=[
             CoveredOut(
                 **{
-                    name: getattr(r, name)
+                    name: getattr(p, name)
                     for name in CoveredOut.model_fields
                     if name not in ("checked_at", "findings", "address")
                 },
-                address=origins[r.host] + r.path,
-                checked_at=r.check.checked_at if r.check else None,
-                findings=[TagFindingOut(**f) for f in r.check.findings] if r.check else [],
+                address=origins[p.host] + p.path,
+                checked_at=p.check.checked_at if p.check else None,
+                findings=[TagFindingOut(**f) for f in p.check.findings] if p.check else [],
             )
-            for r in wanted[:300]
+            for p in found.pages
         ],
     )
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Literal
 from xml.etree import ElementTree
+
+from django.db.models import F, Q, QuerySet
 
 from clabo.accounts.problems import Problem
 from clabo.collect.drafts import Reading
@@ -37,48 +39,92 @@ class Covered:
     check: PageCheck | None
 
 
-def coverage(site: Site) -> list[Covered]:
-    """Every page known: what needs attention first, then by how much it is viewed."""
-    checks = {Address(c.host, c.path): c for c in PageCheck.objects.filter(site=site)}
-    found: dict[Address, Covered] = {}
-    for p in Page.objects.filter(site=site):
-        address = Address(p.host, p.path)
-        # Once the page came without the second tag again, it is mended.
-        twice = p.twice_at is not None and p.twice_at > p.last_at - timedelta(hours=1)
-        state: State = "stopped" if p.stopped_at else "twice" if twice else "seen"
-        found[address] = Covered(
-            p.host,
-            p.path,
-            p.title,
-            state,
-            p.views,
-            p.per_day,
-            p.first_at,
-            p.last_at,
-            p.stopped_at,
-            "hits",
-            checks.get(address),
-        )
+ORDER: tuple[State, ...] = ("stopped", "twice", "unopened", "seen")
+MOST_SHOWN = 300
+# Once the page came without the second tag again, it is mended.
+_TWICE = Q(twice_at__gt=F("last_at") - timedelta(hours=1))
+
+
+@dataclass(frozen=True, slots=True)
+class Coverage:
+    """How many pages are in which state, and the first of those that were asked for."""
+
+    by_state: dict[State, int]
+    pages: list[Covered]
+
+    @property
+    def total(self) -> int:
+        return sum(self.by_state.values())
+
+
+def coverage(site: Site, search: str = "", state: str = "", most: int = MOST_SHOWN) -> Coverage:
+    """Every page known: what needs attention first, then by how much it is viewed.
+
+    The database sorts and cuts: made-up addresses must not slow this down.
+    """
+    pages = Page.objects.filter(site=site)
+    seen: dict[State, QuerySet[Page]] = {
+        "stopped": pages.filter(stopped_at__isnull=False),
+        "twice": pages.filter(_TWICE, stopped_at=None),
+        "seen": pages.filter(~_TWICE | Q(twice_at=None), stopped_at=None),
+    }
+    unopened = _unopened(site)
+    by_state: dict[State, int] = {name: rows.count() for name, rows in seen.items()}
+    by_state["unopened"] = len(unopened)
+    found: list[Covered] = []
+    for name in ORDER:
+        if state and state != name:
+            continue
+        if name == "unopened":
+            wanted = [(a, source) for a, source in unopened.items() if search in a.path]
+            wanted.sort(key=lambda item: (item[0].host, item[0].path))
+            found += [_unseen(address, source) for address, source in wanted[:most]]
+        else:
+            rows = seen[name]
+            if search:
+                rows = rows.filter(Q(path__contains=search) | Q(title__contains=search))
+            found += [_covered(p, name) for p in rows.order_by("-views", "host", "path")[:most]]
+    return Coverage(
+        {name: by_state[name] for name in ORDER if by_state[name]}, _with_checks(site, found[:most])
+    )
+
+
+def _covered(p: Page, state: State) -> Covered:
+    return Covered(
+        p.host,
+        p.path,
+        p.title,
+        state,
+        p.views,
+        p.per_day,
+        p.first_at,
+        p.last_at,
+        p.stopped_at,
+        "hits",
+        None,
+    )
+
+
+def _unseen(address: Address, source: str) -> Covered:
+    return Covered(address.host, address.path, "", "unopened", 0, None, None, None, None, source, None)
+
+
+def _with_checks(site: Site, found: list[Covered]) -> list[Covered]:
+    checks = {
+        (c.host, c.path): c for c in PageCheck.objects.filter(site=site, path__in={c.path for c in found})
+    }
+    return [replace(c, check=checks.get((c.host, c.path))) for c in found]
+
+
+def _unopened(site: Site) -> dict[Address, str]:
+    """Pages that somebody named or linked, and that no hit has come from."""
     listed = {Address(e.host, e.path): str(e.source) for e in ListedPage.objects.filter(site=site)}
     for address in _linked(site):
         listed.setdefault(address, ListedPage.Source.LINK)
-    for address, source in listed.items():
-        if address not in found:
-            found[address] = Covered(
-                address.host,
-                address.path,
-                "",
-                "unopened",
-                0,
-                None,
-                None,
-                None,
-                None,
-                source,
-                checks.get(address),
-            )
-    order = {"stopped": 0, "twice": 1, "unopened": 2, "seen": 3}
-    return sorted(found.values(), key=lambda c: (order[c.state], -c.views, c.host, c.path))
+    opened = Page.objects.filter(site=site, path__in={a.path for a in listed}).values_list("host", "path")
+    for host, path in opened:
+        listed.pop(Address(host, path), None)
+    return listed
 
 
 def _linked(site: Site) -> Iterable[Address]:

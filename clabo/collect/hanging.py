@@ -29,7 +29,8 @@ def hang(
 ) -> set[int]:
     """Give `reports` their visitor and visit, and those stored before where `touching` has changed theirs.
 
-    `known`: visitors of `touching` who were known before. Returns the visitors of whom a stored report was moved.
+    `known`: visitors of `touching` who were known before. Returns the visitors whose stored reports were
+    moved, or may be credited to other visits than before.
     """
     new_steps = {e.id: (e.visitor_id, e.visit_id) for e in touching if e.kind == Kind.STEP}
     concerned = {e.visitor_id for e in touching} & set(known)
@@ -48,12 +49,18 @@ def hang(
             visitor = by_key[draft.visitor_key]
             owner = (visitor, _last_before(visits[visitor], event.time))
         event.visitor_id, event.visit_id = owner
+    earliest: dict[int, datetime] = {}
+    for event in touching:
+        earliest[event.visitor_id] = min(event.time, earliest.get(event.visitor_id, event.time))
     moves: list[Move] = []
     moved: set[int] = set()
     for time, event_id, visitor, visit, reference in before:
         owner = steps.get(reference) if reference else None
         if owner is None:
             owner = (visitor, _last_before(visits[visitor], time))
+        # A visit that came before it, and is told of only now, may take credit for it.
+        if visitor in earliest and earliest[visitor] <= time:
+            moved.add(visitor)
         if owner != (visitor, visit):
             moves.append((time, event_id, *owner, 0))
             moved |= {visitor, owner[0]}

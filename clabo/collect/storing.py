@@ -213,8 +213,11 @@ def _extend(
                 pairs.append((visit, stretch))
         visitor.last_at = max(visitor.last_at, own[-1].event.time)
     begin_visits(context, begun)
+    viewless = [visit for visit in touched if not visit.views]
     for each, stretch in pairs:
         count_in(each, stretch)
+    # With its first view a visit becomes one that conversions before it in the visit can be credited to.
+    batch.restitched |= {visit.visitor_id for visit in viewless if visit.views}
     for visit, visit_id in zip(created, new_ids(Visit, len(created)), strict=True):
         visit.id = visit_id
     copy_in(Visit, created)

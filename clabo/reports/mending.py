@@ -75,7 +75,7 @@ class ToMend:
 def to_mend(site: Site, now: datetime) -> ToMend:
     """What is broken on the site at this moment."""
     tag = tag_state(site, most=0)
-    covered = coverage(site)
+    covered = coverage(site, state="stopped").pages + coverage(site, state="twice").pages
     waiting = pipeline.backlog(site)
     lens = read_lens(site)
     running = [

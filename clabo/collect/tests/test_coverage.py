@@ -30,7 +30,7 @@ class Coverage(TestCase):
         self.now = datetime.now(UTC)
 
     def states(self) -> dict[str, str]:
-        return {c.path: c.state for c in coverage.coverage(self.site)}
+        return {c.path: c.state for c in coverage.coverage(self.site).pages}
 
     def test_pages_from_hits_clicks_lists_sitemaps_and_links(self) -> None:
         link = {"what": "link", "to": "shop.example/clicked", "text": "on"}
@@ -43,7 +43,7 @@ class Coverage(TestCase):
             '<urlset xmlns="x"><url><loc>https://shop.example/mapped</loc></url>'
             "<url><loc>https://elsewhere.example/x</loc></url></urlset>"
         )
-        with patch.object(coverage, "fetch", return_value=fetched(sitemap)):
+        with patch.object(coverage, "fetch_from", return_value=fetched(sitemap)):
             self.assertEqual(coverage.list_sitemap(self.site, "https://shop.example/sitemap.xml"), 1)
         self.assertEqual(
             self.states(),
@@ -62,7 +62,7 @@ class Coverage(TestCase):
                 coverage.list_pages(self.site, text)
             self.assertIn(line, str(caught.exception))
         for text in ("<urlset>", '<!DOCTYPE x [<!ENTITY a "b">]><urlset/>', "<urlset/>"):
-            with patch.object(coverage, "fetch", return_value=fetched(text)), self.assertRaises(Problem):
+            with patch.object(coverage, "fetch_from", return_value=fetched(text)), self.assertRaises(Problem):
                 coverage.list_sitemap(self.site, "https://shop.example/sitemap.xml")
         self.assertEqual(self.states(), {})
 
@@ -124,7 +124,7 @@ class Coverage(TestCase):
 
     def test_a_checked_page_is_kept_with_its_links(self) -> None:
         html = "<head></head><a href=/new>n</a><a href=/pic.png>p</a><a href=//elsewhere.example/>e</a>"
-        with patch("clabo.collect.checking.fetch", return_value=fetched(html)):
+        with patch("clabo.collect.checking.fetch_from", return_value=fetched(html)):
             found = check_page(self.site, "/a")
         self.assertEqual(([f.verdict for f in found.findings], found.new_links), (["missing"], 1))
         self.assertEqual(self.states(), {"/new": "unopened"})
@@ -136,7 +136,7 @@ class Coverage(TestCase):
         member = Member(self.site)
         for stopped in (False, True):
             Page.objects.update(stopped_at=self.now if stopped else None)
-            with patch("clabo.collect.checking.fetch", return_value=fetched("<head></head>")):
+            with patch("clabo.collect.checking.fetch_from", return_value=fetched("<head></head>")):
                 told = member.ask("POST", "/check-page", {"url": "/a"})
             self.assertEqual((told["findings"][0]["verdict"], told["stopped"]), ("missing", stopped))
             self.assertIsNotNone(told["last_hit_at"])

@@ -12,11 +12,13 @@ from ninja import Schema
 
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User
+from clabo.collect import excluding
 from clabo.collect.bridges import save_link
 from clabo.collect.models import Event, Page
 from clabo.config.api import api
 from clabo.conversions import rehearsing
 from clabo.conversions.models import RuleVersion
+from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant
 from clabo.testing.traffic import START, make_rule, make_site, make_user, receive, walk
@@ -62,6 +64,7 @@ class EveryRoute(TestCase):
             for path in ("/c", "/b")
         ]
         self.page = pages[0]
+        self.exclusion = excluding.exclude(self.site, "network", None, "a" * 16)
         self.invitation = services.invite(self.site.workspace, "new@shop.example", "", "viewer", None)
         self.test = SplitTest.objects.create(
             site=self.site, name="T", rule=self.rule, baseline=0.1, smallest_lift=0.5, planned_visitors=900
@@ -85,6 +88,8 @@ class EveryRoute(TestCase):
             ("post", "/api/workspaces/{workspace_id}/sites"): {"name": "S", "hosts": ["s.example"]},
             ("post", "/api/workspaces/{workspace_id}/invitations"): {"email": "n@shop.example"},
             ("put", "/api/sites/{site_id}/pages/{page_id}/goal"): {"conversion": None},
+            ("post", "/api/sites/{site_id}/hosts"): {"host": "www.shop.example"},
+            ("post", "/api/sites/{site_id}/exclusions"): {"what": "network", "network": "b" * 16},
             ("patch", "/api/workspaces/{workspace_id}/members/{user_id}"): {"role": "viewer"},
             ("patch", "/api/sites/{site_id}"): {"name": "Renamed"},
             ("post", "/api/sites/{site_id}/conversions"): CONVERSION,
@@ -118,6 +123,8 @@ class EveryRoute(TestCase):
             "user_id": self.viewer.pk,
             "version": 1,
             "page_id": self.page.pk,
+            "key_id": make_proof_key(self.site).pk if not self.site.proof_keys.exists() else 0,
+            "exclusion_id": self.exclusion.pk,
             "invitation_id": self.invitation.pk,
             "link_id": self.bridge.pk,
             "rehearsal_id": self.rehearsal.pk,
@@ -179,7 +186,7 @@ class EveryRoute(TestCase):
         Membership.objects.create(workspace=other.workspace, user=self.owner, role=Role.OWNER)
         client = self.signed_in(self.owner)
         for method, path in self.routes():
-            if not re.search(r"\{(rule|test|import|hit|link|rehearsal)_id\}", path):
+            if not re.search(r"\{(rule|test|import|hit|link|rehearsal|key|exclusion)_id\}", path):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))

@@ -21,5 +21,10 @@ export async function signIn(email: string, password: string) {
 /** Afterwards nobody is signed in, which allauth says with 401. */
 export const signOut = () => call("DELETE", "session");
 
-/** From the link of an invitation. Answers 401 because the new password still has to be signed in with. */
+export async function askForReset(email: string) {
+  const status = await call("POST", "password/request", { email });
+  if (status === 429) throw new Problem(status, "Too many mails were asked for. Try again in an hour.");
+}
+
+/** From the link of that mail. Answers 401 because the new password still has to be signed in with. */
 export const choosePassword = (key: string, password: string) => call("POST", "password/reset", { key, password });

@@ -20,8 +20,9 @@ export interface PagesSearch extends Lens {
   a?: number;
   b?: number;
   sort?: string;
-  /** Columns that are not shown, by key. */
+  /** Columns that are not shown although they usually are, and the other way about, by key. */
   hide?: string;
+  show?: string;
 }
 
 const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
@@ -78,6 +79,16 @@ export function makeRouter(queries: QueryClient) {
     path: "/welcome/$key",
     component: lazyRouteComponent(() => import("../places/account/Welcome")),
   });
+  const join = createRoute({
+    getParentRoute: () => root,
+    path: "/join/$token",
+    component: lazyRouteComponent(() => import("../places/account/Join")),
+  });
+  const forgotten = createRoute({
+    getParentRoute: () => root,
+    path: "/forgotten",
+    component: lazyRouteComponent(() => import("../places/account/Forgotten")),
+  });
   const kit = createRoute({
     getParentRoute: () => root,
     path: "/kit/$token",
@@ -113,6 +124,7 @@ export function makeRouter(queries: QueryClient) {
       b: number(s.b),
       sort: typeof s.sort === "string" ? s.sort : undefined,
       hide: typeof s.hide === "string" && s.hide ? s.hide : undefined,
+      show: typeof s.show === "string" && s.show ? s.show : undefined,
     }),
     component: lazyRouteComponent(() => import("../places/pages/Pages")),
   });
@@ -139,6 +151,8 @@ export function makeRouter(queries: QueryClient) {
       signIn,
       setup,
       welcome,
+      join,
+      forgotten,
       kit,
       newSite,
       site.addChildren([

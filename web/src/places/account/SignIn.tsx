@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { signIn } from "../../api/auth";
 import { Button, Field, FormProblem, Input } from "../../parts/ui";
 import { Frame } from "./Frame";
@@ -34,6 +34,9 @@ export default function SignIn() {
         <Button type="submit" kind="main" className="self-start" disabled={enter.isPending}>
           {enter.isPending ? "Signing in …" : "Sign in"}
         </Button>
+        <Link to="/forgotten" className="self-start text-[13px] text-plum underline">
+          I have forgotten my password
+        </Link>
       </form>
     </Frame>
   );

@@ -148,6 +148,11 @@ export default function Conversions() {
                       </td>
                       <td className="num">
                         {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
+                        {c.unproven > 0 && (
+                          <span className="block text-[12px] text-marigold">
+                            {count(c.unproven)} without proof left aside
+                          </span>
+                        )}
                         {c.foreign > 0 && (
                           <span className="block text-[12px] text-marigold">
                             {count(c.foreign)} in another currency

@@ -41,7 +41,15 @@ export function Editor({ siteId, rule, close }: Props) {
   const [draft, setDraft] = useState<Draft>(
     rule
       ? { ...rule, value: plain(rule.value), lifetime_factor: plain(rule.lifetime_factor) }
-      : { name: "", category: "lead", counting: "visit", value: null, value_property: "", lifetime_factor: null },
+      : {
+          name: "",
+          category: "lead",
+          counting: "visit",
+          value: null,
+          value_property: "",
+          lifetime_factor: null,
+          proven_only: false,
+        },
   );
   const [language, setLanguage] = useState<Group>(
     asGroup((rule?.rule as unknown as Rule) ?? { page: { match: "equals", value: "" } }),
@@ -50,7 +58,14 @@ export function Editor({ siteId, rule, close }: Props) {
   const change = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
   const written = complete(language);
   const asked = useSlow(
-    { language: JSON.stringify(simplified(language)), counting: draft.counting, days, name: draft.name, written },
+    {
+      language: JSON.stringify(simplified(language)),
+      counting: draft.counting,
+      days,
+      name: draft.name,
+      proven: draft.proven_only,
+      written,
+    },
     200,
   );
   const preview = useQuery({
@@ -65,6 +80,7 @@ export function Editor({ siteId, rule, close }: Props) {
             days: asked.days,
             name: asked.name,
             rule_id: rule?.id ?? null,
+            proven_only: asked.proven,
           },
         }),
       ),
@@ -74,9 +90,10 @@ export function Editor({ siteId, rule, close }: Props) {
   });
   const save = useMutation({
     mutationFn: () => {
-      const { name, category, counting, value, value_property, lifetime_factor } = draft;
+      const { name, category, counting, value, value_property, lifetime_factor, proven_only } = draft;
       const language_json = JSON.parse(JSON.stringify(simplified(language)));
-      const body = { name, category, counting, value, value_property, lifetime_factor, rule: language_json };
+      const worth = { value, value_property, lifetime_factor, proven_only };
+      const body = { name, category, counting, ...worth, rule: language_json };
       const path = { site_id: siteId };
       return rule
         ? data(
@@ -189,6 +206,20 @@ export function Editor({ siteId, rule, close }: Props) {
               </Field>
             </div>
             <Worth draft={draft} change={change} currency={site.currency} error={error} />
+            <label className="flex items-start gap-2">
+              <input
+                type="checkbox"
+                className="mt-1 size-4 accent-plum"
+                checked={draft.proven_only}
+                onChange={(e) => change({ proven_only: e.target.checked })}
+              />
+              <span>
+                Only proven orders
+                <span className="block text-[13px] text-quiet">
+                  Whose order number and value your own server has signed; Pixel, Made-up hits, says how.
+                </span>
+              </span>
+            </label>
             <FormProblem problem={save.error} fields={FIELDS.filter((f) => !RULE_FIELDS.includes(f))} />
             {site.canEdit ? (
               <div className="flex gap-2">

@@ -53,6 +53,12 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
         </Select>
         days <span className="text-[13px] text-quiet">(own visits, rehearsals and bots left out)</span>
       </p>
+      {preview.unproven > 0 && (
+        <p className="text-marigold">
+          {count(preview.unproven)} more matching event{preview.unproven === 1 ? " is" : "s are"} left aside for want of
+          a proof.
+        </p>
+      )}
       {preview.change && <Change preview={preview} {...preview.change} />}
       {preview.one_in > 1 && (
         <p className="text-quiet">

@@ -11,6 +11,7 @@ export const STANDINGS: Record<Hit["standing"], string> = {
   own: "own visit, not counted",
   bot: "bot, not counted",
   rehearsal: "rehearsal, not counted",
+  aside: "set aside: in no report",
 };
 
 interface Props {
@@ -74,7 +75,7 @@ export function Hits({ hits, open, show, follow }: Props) {
                   {h.visitor}
                 </button>{" "}
                 <span className="text-quiet">
-                  visit {h.visit_number}, page {h.views}
+                  {h.visit_number == null ? "no visit known" : `visit ${h.visit_number}, page ${h.views}`}
                 </span>
               </td>
               <td className="text max-w-[14rem] min-w-32 whitespace-normal">

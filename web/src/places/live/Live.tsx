@@ -22,6 +22,7 @@ const WHO: Record<Who, string> = {
   own: "own visits",
   bot: "bots",
   rehearsal: "rehearsals",
+  aside: "what is set aside",
 };
 const WHAT: Record<What, string> = {
   all: "everything",

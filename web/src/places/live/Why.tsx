@@ -1,9 +1,11 @@
 /** One hit against every conversion: which conditions it meets, and what differs where it does not. */
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Check, X } from "lucide-react";
+import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { useSite } from "../../app/session";
 import { clock, words } from "../../parts/format";
-import { Failed, Loading } from "../../parts/ui";
+import { Button, Failed, Loading } from "../../parts/ui";
 import { happened, STANDINGS } from "./Hits";
 import type { Hit } from "./useLive";
 
@@ -27,9 +29,11 @@ export function Why({ siteId, hit }: { siteId: number; hit: Hit }) {
         </bdi>
         <bdi className="block">{happened(hit)}</bdi>
         <span className="text-quiet">
-          at {clock(hit.time)}, visitor <span className="num">{hit.visitor}</span>, visit {hit.visit_number}, page{" "}
-          {hit.views} of it
+          at {clock(hit.time)}, visitor <span className="num">{hit.visitor}</span>,{" "}
+          {hit.visit_number == null ? "no visit known" : `visit ${hit.visit_number}, page ${hit.views} of it`}
         </span>
+        {hit.proven && <span className="block text-fern">Its order is signed by the site’s own server.</span>}
+        <SetAside siteId={siteId} hit={hit} />
         {STANDINGS[hit.standing] && <span className="block font-medium text-marigold">{STANDINGS[hit.standing]}</span>}
         {hit.element?.fields && hit.element.fields.length > 0 && (
           <span className="block text-quiet">
@@ -54,6 +58,41 @@ export function Why({ siteId, hit }: { siteId: number; hit: Hit }) {
         <Rule key={reason.rule} reason={reason} standing={hit.standing} />
       ))}
     </div>
+  );
+}
+
+/** The visitor of a hit can be taken out of all reports, and put back. */
+function SetAside({ siteId, hit }: { siteId: number; hit: Hit }) {
+  const site = useSite(siteId);
+  const path = { site_id: siteId };
+  const back = useMutation({
+    mutationFn: (id: number) =>
+      data(
+        client.DELETE("/api/sites/{site_id}/exclusions/{exclusion_id}", {
+          params: { path: { ...path, exclusion_id: id } },
+        }),
+      ),
+  });
+  const aside = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/sites/{site_id}/exclusions", {
+          params: { path },
+          body: { what: "visitor", network: "", visitor_id: hit.visitor_id },
+        }),
+      ),
+    onSuccess: (made) =>
+      toast(`Visitor ${hit.visitor} stands in no report within seconds; Pixel lists it.`, {
+        action: { label: "Undo", onClick: () => back.mutate(made.id) },
+        duration: 12_000,
+      }),
+    onError: (error) => toast.error(error.message),
+  });
+  if (!site.canEdit || hit.standing !== "counted") return null;
+  return (
+    <Button kind="quiet" disabled={aside.isPending || aside.isSuccess} onClick={() => aside.mutate()}>
+      Set this visitor aside
+    </Button>
   );
 }
 

@@ -5,7 +5,7 @@ import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { count, money, per100, percent, plural, pValue, signed, times } from "../../parts/format";
 import { type Lens, lensQuery } from "../../parts/lens";
 import { Failed, Loading } from "../../parts/ui";
-import type { Frame, Row } from "./columns";
+import type { Frame, AnyRow as Row } from "./columns";
 
 type Comparison = Schemas["ComparisonOut"];
 
@@ -170,8 +170,10 @@ function Fair({ found }: { found: Comparison }) {
         )}
       </p>
       <p className="text-[12.5px] text-quiet">
-        {count(fair.strata)} combinations of source and device seen on both.
-        {fair.left_out.length > 0 && ` Seen on one side only and left out: ${fair.left_out.join(", ")}.`}
+        {count(fair.strata)} combinations of source and device seen on both: {count(fair.sources)} sources by themselves
+        {fair.pooled > 0 &&
+          `, and those with under 20 entries on either page taken together in ${count(fair.pooled)} channel${fair.pooled > 1 ? "s" : ""}`}
+        .{fair.left_out.length > 0 && ` Seen on one side only and left out: ${fair.left_out.join(", ")}.`}
       </p>
     </>
   );

@@ -2,13 +2,13 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { count, money, percent, plural } from "../../parts/format";
-import type { Row } from "./columns";
+import { isPage, type Row } from "./columns";
 
 type Report = Schemas["PagesOut"];
 type Finding = Report["findings"][number];
 
 export function Findings({ report, open }: { report: Report; open: (page: number) => void }) {
-  const rows = new Map(report.rows.map((r) => [r.page_id, r]));
+  const rows = new Map(report.rows.filter(isPage).map((r) => [r.page_id, r]));
   const said = report.findings.flatMap((f) => {
     const row = rows.get(f.page_id);
     return row ? [{ f, row }] : [];
@@ -59,9 +59,11 @@ interface SaidProps {
   hasMargin: boolean;
   /** The page's name, as a link. */
   page: ReactNode;
+  /** With which pages it is compared, where that is not all of them. */
+  alike?: string;
 }
 
-export function Said({ finding, row, together, category, currency, hasMargin, page }: SaidProps) {
+export function Said({ finding, row, together, category, currency, hasMargin, page, alike }: SaidProps) {
   if (finding.kind === "loses_money")
     return (
       <>
@@ -79,7 +81,8 @@ export function Said({ finding, row, together, category, currency, hasMargin, pa
   return (
     <>
       {page} <strong className="text-brick">converts badly</strong>: {percent(row.conversion_rate?.estimate)} of its
-      visits, all pages together {percent(together)}; about {count(Math.round(finding.lost))} {plural(category)} lost.
+      visits, {alike ?? "all pages together"} {percent(together)}; about {count(Math.round(finding.lost))}{" "}
+      {plural(category)} lost.
     </>
   );
 }

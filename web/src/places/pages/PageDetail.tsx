@@ -2,9 +2,10 @@ import type { ReactNode } from "react";
 import { SpreadBar } from "../../charts/SpreadBar";
 import { count, money, percent, plural, times } from "../../parts/format";
 import type { Frame, Row } from "./columns";
+import { Goal } from "./Goal";
 
 /** Everything known of one landing page, each number with what it is made of. */
-export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
+export function PageDetail({ siteId, row, frame }: { siteId: number; row: Row; frame: Frame }) {
   const { currency, conversion } = frame.read;
   const many = plural(conversion?.category);
   const before = frame.compared ? frame.before[row.page_id] : undefined;
@@ -20,6 +21,7 @@ export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
           About {count(Math.round(row.lost))} {many} fewer than the site’s typical page would have brought.
         </p>
       )}
+      <Goal siteId={siteId} pageId={row.page_id} conversions={frame.read.conversions} />
       <dl>
         <Fact
           name="Entries"
@@ -42,9 +44,18 @@ export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
         />
         <Fact
           name="Exit rate"
-          is={row.views ? percent(row.exits / row.views, 1) : "–"}
-          more={`${count(row.exits)} of ${count(row.views)} views were the visit’s last`}
+          is={percent(row.exit_rate?.estimate, 1)}
+          more={`${count(row.exits)} of ${count(row.views)} views were the visit’s last; between ${percent(row.exit_rate?.low, 1)} and ${percent(row.exit_rate?.high, 1)}`}
+          was={before && percent(before.exit_rate?.estimate, 1)}
         />
+        {row.visitors != null && (
+          <Fact
+            name="Visitors"
+            is={count(row.visitors)}
+            more={`distinct, with a view of the page; ${count(row.new_visitors)} of them had never been here before; ${row.views_per_visitor?.toFixed(2) ?? "–"} views each`}
+            was={before && count(before.visitors)}
+          />
+        )}
         <Fact
           name="Conversion rate"
           is={percent(rate?.estimate)}
@@ -89,6 +100,29 @@ export function PageDetail({ row, frame }: { row: Row; frame: Frame }) {
           more="of ads that lead here"
           was={before && money(before.spend, currency)}
         />
+        {(row.clicks > 0 || row.impressions > 0) && (
+          <Fact
+            name="Clicks"
+            is={count(row.clicks)}
+            more={`of ${count(row.impressions)} impressions (CTR ${row.ctr == null ? "–" : percent(Number(row.ctr))}); ${money(row.cpc, currency)} a click, ${money(row.cpm, currency)} for 1,000 impressions`}
+            was={before && count(before.clicks)}
+          />
+        )}
+        {row.profit != null && (
+          <Fact
+            name="Profit"
+            is={money(row.profit, currency, 0)}
+            more={
+              frame.read.break_even_roas > 1
+                ? `${percent(1 / frame.read.break_even_roas, 0)} margin of the revenue, less the spend`
+                : "revenue less spend; no margin is set, so all of the revenue counts as earned"
+            }
+            was={before && money(before.profit, currency, 0)}
+          />
+        )}
+        {row.aov != null && (
+          <Fact name="Average value" is={money(row.aov, currency)} more={`revenue over credited ${many}`} />
+        )}
         <Fact
           name="Cost per conversion"
           is={money(row.cost_per_conversion, currency)}

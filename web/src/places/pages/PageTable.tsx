@@ -2,12 +2,12 @@ import { type KeyboardEvent, useEffect, useMemo, useRef } from "react";
 import { PageName } from "../../parts/PageName";
 import { Scroll } from "../../parts/Scroll";
 import { cx } from "../../parts/ui";
-import { COLUMNS, type Frame, type Row } from "./columns";
+import { type AnyRow, COLUMNS, type Column, type Frame, isPage, type Row } from "./columns";
 
 interface Props {
-  rows: Row[];
+  rows: AnyRow[];
   frame: Frame;
-  hidden: string[];
+  shown: Column[];
   narrow: boolean;
   sort: string;
   setSort: (sort: string) => void;
@@ -30,9 +30,19 @@ export function inOrder(rows: Row[], sort: string) {
   });
 }
 
-export function PageTable({ rows, frame, hidden, narrow, sort, setSort, open, setOpen, ticked, tick }: Props) {
-  const columns = COLUMNS.filter((c) => (narrow ? c.narrow : !hidden.includes(c.key)));
-  const sorted = useMemo(() => inOrder(rows, sort), [rows, sort]);
+/** Rows of no page, so that the column adds up to what the conversions say. */
+const APART: Partial<Record<AnyRow["kind"], { name: string; why: string }>> = {
+  further: { name: "All further pages", why: "The table names the first 500 pages; these are the others together." },
+  no_visit: {
+    name: "No visit known",
+    why: "Conversions to which no visit with a view leads in the attribution window, for example a sale that a partner’s server reported long after.",
+  },
+};
+
+export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, setOpen, ticked, tick }: Props) {
+  const columns = narrow ? COLUMNS.filter((c) => c.narrow) : shown;
+  const sorted = useMemo(() => inOrder(rows.filter(isPage), sort), [rows, sort]);
+  const apart = rows.filter((r) => !isPage(r));
   const table = useRef<HTMLTableElement>(null);
   useEffect(() => {
     if (open) table.current?.querySelector(`[data-page="${open}"]`)?.scrollIntoView({ block: "nearest" });
@@ -104,6 +114,18 @@ export function PageTable({ rows, frame, hidden, narrow, sort, setSort, open, se
                 >
                   <PageName path={r.path} title={r.title} />
                 </button>
+              </td>
+              {columns.map((c) => (
+                <td key={c.key}>{c.cell(r, frame)}</td>
+              ))}
+            </tr>
+          ))}
+          {apart.map((r) => (
+            <tr key={r.kind}>
+              <td />
+              <td className={cx("text", narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]")} title={APART[r.kind]?.why}>
+                {APART[r.kind]?.name}
+                <span className="sr-only">. {APART[r.kind]?.why}</span>
               </td>
               {columns.map((c) => (
                 <td key={c.key}>{c.cell(r, frame)}</td>

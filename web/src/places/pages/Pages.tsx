@@ -12,7 +12,7 @@ import { Sheet } from "../../parts/Sheet";
 import { useSmall } from "../../parts/small";
 import { Button, Empty, Failed, Loading } from "../../parts/ui";
 import { Compare } from "./Compare";
-import { COLUMNS, frameOf } from "./columns";
+import { COLUMNS, type Column, DISTINCT, frameOf, isPage, shownColumns } from "./columns";
 import { Findings } from "./Findings";
 import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
@@ -23,7 +23,9 @@ export default function Pages() {
   const search = useSearch({ from: "/s/$siteId/pages" });
   const navigate = useNavigate({ from: "/s/$siteId/pages" });
   const small = useSmall();
-  const lens = lensQuery(search);
+  const shown = shownColumns(search.hide, search.show);
+  const distinct = shown.some((c) => DISTINCT.includes(c.key));
+  const lens = { ...lensQuery(search), visitors: distinct || undefined };
   const report = useQuery({
     queryKey: ["pages", siteId, lens],
     queryFn: () =>
@@ -32,7 +34,6 @@ export default function Pages() {
   });
   const set = (part: Partial<PagesSearch>, replace = true) =>
     navigate({ search: (now) => ({ ...now, ...part }), replace });
-  const hidden = search.hide?.split(",") ?? [];
   const ticked = [search.a, search.b].filter((id): id is number => id !== undefined);
   const tick = (id: number) => {
     // The third takes the place of the one ticked before last.
@@ -51,7 +52,7 @@ export default function Pages() {
   const { rows, before } = report.data;
   const read = report.data.lens;
   const frame = frameOf(rows, read, before, search.compare === "before");
-  const open = rows.find((r) => r.page_id === search.open);
+  const open = rows.filter(isPage).find((r) => r.page_id === search.open);
   const [a, b] = ticked;
   const comparing = a !== undefined && b !== undefined;
   const beside = comparing || open;
@@ -62,7 +63,17 @@ export default function Pages() {
         <div className="max-w-[52rem]">
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
         </div>
-        <ColumnChoice hidden={hidden} set={(keys) => set({ hide: keys.length ? keys.join(",") : undefined })} />
+        <ColumnChoice
+          shown={shown}
+          set={(chosen) => {
+            const on = (c: Column) => chosen.includes(c);
+            const keys = (some: Column[]) => some.map((c) => c.key).join(",") || undefined;
+            set({
+              hide: keys(COLUMNS.filter((c) => !c.optional && !on(c))),
+              show: keys(COLUMNS.filter((c) => c.optional && on(c))),
+            });
+          }}
+        />
       </div>
       {report.isError && <Failed error={report.error} retry={report.refetch} />}
       {rows.length === 0 ? (
@@ -83,7 +94,7 @@ export default function Pages() {
               <PageTable
                 rows={rows}
                 frame={frame}
-                hidden={hidden}
+                shown={shown}
                 narrow={Boolean(beside) || small}
                 sort={search.sort ?? "-entries"}
                 setSort={(sort) => set({ sort })}
@@ -103,7 +114,7 @@ export default function Pages() {
                   title={<bdi className="num text-[15px]">{open.path}</bdi>}
                   close={() => set({ open: undefined })}
                 >
-                  <PageDetail row={open} frame={frame} />
+                  <PageDetail siteId={siteId} row={open} frame={frame} />
                 </Sheet>
               )
             )}
@@ -141,7 +152,7 @@ function Nothing({ lens, everything }: { lens: Schemas["LensOut"]; everything: (
   );
 }
 
-function ColumnChoice({ hidden, set }: { hidden: string[]; set: (hidden: string[]) => void }) {
+function ColumnChoice({ shown, set }: { shown: Column[]; set: (shown: Column[]) => void }) {
   return (
     <Popover.Root>
       <Popover.Trigger asChild>
@@ -152,15 +163,15 @@ function ColumnChoice({ hidden, set }: { hidden: string[]; set: (hidden: string[
           align="end"
           sideOffset={6}
           aria-label="Columns"
-          className="z-30 flex flex-col gap-1 rounded-box border bg-surface p-3"
+          className="z-30 flex max-h-[80vh] flex-col gap-1 overflow-y-auto rounded-box border bg-surface p-3"
         >
           {COLUMNS.map((c) => (
             <label key={c.key} className="flex items-center gap-2">
               <input
                 type="checkbox"
                 className="size-4 accent-plum"
-                checked={!hidden.includes(c.key)}
-                onChange={(e) => set(e.target.checked ? hidden.filter((k) => k !== c.key) : [...hidden, c.key])}
+                checked={shown.includes(c)}
+                onChange={(e) => set(e.target.checked ? [...shown, c] : shown.filter((s) => s !== c))}
               />
               {c.name}
             </label>

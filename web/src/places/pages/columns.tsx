@@ -4,13 +4,16 @@ import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { count, money, percent, plural, times } from "../../parts/format";
 
-export type Row = Schemas["PageRowOut"];
+/** A row of the report; "further" and "no_visit" rows stand for no page. */
+export type AnyRow = Schemas["PageRowOut"];
+export type Row = AnyRow & { page_id: number };
+export const isPage = (row: AnyRow): row is Row => row.kind === "page" && row.page_id != null;
 type Read = Schemas["LensOut"];
 
 /** What the cells of all rows share. */
 export interface Frame {
   read: Read;
-  before: Record<string, Row>;
+  before: Record<string, AnyRow>;
   compared: boolean;
   bounceEnd: number;
   rateEnd: number;
@@ -22,9 +25,11 @@ export interface Column {
   head: (frame: Frame) => ReactNode;
   /** What a person reads in the list of columns. */
   name: string;
-  cell: (row: Row, frame: Frame) => ReactNode;
+  cell: (row: AnyRow, frame: Frame) => ReactNode;
   /** By what rows are put in order. Rates by the bound that the evidence supports, never by the raw rate. */
-  order: (row: Row, down: boolean) => number | null;
+  order: (row: AnyRow, down: boolean) => number | null;
+  /** Shown only where somebody has asked for it. */
+  optional?: boolean;
   /** Stays when the detail is open beside the table. */
   narrow?: boolean;
 }
@@ -32,7 +37,8 @@ export interface Column {
 const number = (text: string | null) => (text == null ? null : Number(text));
 const bound = (i: Row["bounce_rate"], down: boolean) => (i ? (down ? i.low : i.high) : null);
 
-export function frameOf(rows: Row[], read: Read, before: Record<string, Row>, compared: boolean): Frame {
+export function frameOf(all: AnyRow[], read: Read, before: Record<string, AnyRow>, compared: boolean): Frame {
+  const rows = all.filter(isPage);
   // A thin page's wide interval must not squeeze all others; it runs off the scale's end.
   const solid = (pick: (r: Row) => Row["bounce_rate"]) =>
     scaleEnd(rows.map((r) => (r.thin ? pick(r)?.estimate : (pick(r)?.high ?? pick(r)?.estimate))));
@@ -70,15 +76,15 @@ function Rate({
   of,
   width,
 }: {
-  row: Row;
+  row: AnyRow;
   frame: Frame;
-  pick: (r: Row) => Row["bounce_rate"];
+  pick: (r: AnyRow) => Row["bounce_rate"];
   end: number;
-  of: (r: Row) => string;
+  of: (r: AnyRow) => string;
   width: number;
 }) {
   const rate = pick(row);
-  const was = frame.compared ? frame.before[row.page_id] : undefined;
+  const was = frame.compared ? frame.before[row.page_id ?? ""] : undefined;
   if (!rate) return <span className="text-quiet">–</span>;
   const label = `${percent(rate.estimate)}, between ${percent(rate.low)} and ${percent(rate.high)}: ${of(row)}${row.thin ? ". Thin." : ""}`;
   return (
@@ -99,7 +105,7 @@ function Rate({
   );
 }
 
-const was = (row: Row, frame: Frame) => frame.before[row.page_id];
+const was = (row: AnyRow, frame: Frame) => frame.before[row.page_id ?? ""];
 
 export const COLUMNS: Column[] = [
   {
@@ -159,6 +165,71 @@ export const COLUMNS: Column[] = [
     order: (r, down) => bound(r.bounce_rate, down),
   },
   {
+    key: "exit_rate",
+    name: "Exit rate",
+    optional: true,
+    head: () => (
+      <>
+        Exit rate
+        <br />
+        <span className="num text-[11.5px]">0 – 100 %</span>
+      </>
+    ),
+    cell: (r, f) => (
+      <Rate
+        row={r}
+        frame={f}
+        pick={(x) => x.exit_rate}
+        end={1}
+        of={(x) => `${count(x.exits)} of ${count(x.views)} views were a visit’s last`}
+        width={46}
+      />
+    ),
+    order: (r, down) => bound(r.exit_rate, down),
+  },
+  {
+    key: "visitors",
+    name: "Visitors",
+    optional: true,
+    head: () => "Visitors",
+    cell: (r, f) => <Plain now={count(r.visitors)} was={count(was(r, f)?.visitors)} frame={f} />,
+    order: (r) => r.visitors,
+  },
+  {
+    key: "new_visitors",
+    name: "New visitors",
+    optional: true,
+    head: () => (
+      <>
+        New
+        <br />
+        visitors
+      </>
+    ),
+    cell: (r, f) => <Plain now={count(r.new_visitors)} was={count(was(r, f)?.new_visitors)} frame={f} />,
+    order: (r) => r.new_visitors,
+  },
+  {
+    key: "views_per_visitor",
+    name: "Views per visitor",
+    optional: true,
+    head: () => (
+      <>
+        Views per
+        <br />
+        visitor
+      </>
+    ),
+    cell: (r, f) => (
+      <Plain
+        now={r.views_per_visitor?.toFixed(2) ?? "–"}
+        was={was(r, f)?.views_per_visitor?.toFixed(2) ?? "–"}
+        frame={f}
+      />
+    ),
+    order: (r) => r.views_per_visitor,
+  },
+  {
     key: "conversion_rate",
     name: "Conversion rate",
     head: (f) => (
@@ -185,7 +256,7 @@ export const COLUMNS: Column[] = [
     key: "conversions",
     name: "Conversions",
     head: (f) => <span className="capitalize">{plural(f.read.conversion?.category)}</span>,
-    cell: (r, f) => <Plain now={conversions(r)} was={was(r, f) && conversions(was(r, f) as Row)} frame={f} />,
+    cell: (r, f) => <Plain now={conversions(r)} was={was(r, f) && conversions(was(r, f) as AnyRow)} frame={f} />,
     order: (r) => Number(r.conversions),
     narrow: true,
   },
@@ -228,6 +299,64 @@ export const COLUMNS: Column[] = [
     order: (r) => Number(r.spend),
   },
   {
+    key: "impressions",
+    name: "Impressions",
+    optional: true,
+    head: () => "Impressions",
+    cell: (r, f) => <Plain now={some(r.impressions)} was={count(was(r, f)?.impressions)} frame={f} />,
+    order: (r) => r.impressions,
+  },
+  {
+    key: "clicks",
+    name: "Clicks",
+    optional: true,
+    head: () => "Clicks",
+    cell: (r, f) => <Plain now={some(r.clicks)} was={count(was(r, f)?.clicks)} frame={f} />,
+    order: (r) => r.clicks,
+  },
+  {
+    key: "ctr",
+    name: "CTR: clicks of impressions",
+    optional: true,
+    head: () => "CTR",
+    cell: (r, f) => <Plain now={share(r.ctr)} was={share(was(r, f)?.ctr)} frame={f} />,
+    order: (r) => number(r.ctr),
+  },
+  {
+    key: "cpc",
+    name: "CPC: spend for a click",
+    optional: true,
+    head: (f) => <Money text="CPC" frame={f} />,
+    cell: (r, f) => <Plain now={money(r.cpc)} was={money(was(r, f)?.cpc)} frame={f} />,
+    order: (r) => number(r.cpc),
+  },
+  {
+    key: "cpm",
+    name: "CPM: spend for 1,000 impressions",
+    optional: true,
+    head: (f) => <Money text="CPM" frame={f} />,
+    cell: (r, f) => <Plain now={money(r.cpm)} was={money(was(r, f)?.cpm)} frame={f} />,
+    order: (r) => number(r.cpm),
+  },
+  {
+    key: "aov",
+    name: "AOV: average value of one",
+    optional: true,
+    head: (f) => <Money text="AOV" frame={f} />,
+    cell: (r, f) => <Plain now={money(r.aov)} was={money(was(r, f)?.aov)} frame={f} />,
+    order: (r) => number(r.aov),
+  },
+  {
+    key: "profit",
+    name: "Profit: margin of revenue less spend",
+    optional: true,
+    head: (f) => <Money text="Profit" frame={f} />,
+    cell: (r, f) => (
+      <Plain now={money(r.profit, undefined, 0)} was={money(was(r, f)?.profit, undefined, 0)} frame={f} />
+    ),
+    order: (r) => number(r.profit),
+  },
+  {
     key: "cost",
     name: "Cost per conversion",
     head: (f) => <Money text="Cost for one" frame={f} />,
@@ -260,13 +389,24 @@ function Money({ text, frame }: { text: string; frame: Frame }) {
   );
 }
 
+/** What no spend file has told is a dash, not nought. */
+const some = (n: number) => (n ? count(n) : "–");
+const share = (text: string | null | undefined) => (text == null ? "–" : percent(Number(text)));
+
+/** Of all columns those that an address shows. */
+export const DISTINCT = ["visitors", "new_visitors", "views_per_visitor"];
+export const shownColumns = (hide: string | undefined, show: string | undefined) => {
+  const [less, more] = [hide?.split(",") ?? [], show?.split(",") ?? []];
+  return COLUMNS.filter((c) => (c.optional ? more.includes(c.key) : !less.includes(c.key)));
+};
+
 /** Whole, but for the linear model, where a page has parts of conversions. */
-const conversions = (r: Row) => {
+const conversions = (r: AnyRow) => {
   const n = Number(r.conversions);
   return Number.isInteger(n) ? count(n) : n.toFixed(1);
 };
 
-function Roas({ row, frame }: { row: Row; frame: Frame }) {
+function Roas({ row, frame }: { row: AnyRow; frame: Frame }) {
   if (row.roas == null)
     return <span className="text-[12.5px] text-quiet">{Number(row.spend) ? "no value" : "no spend"}</span>;
   const i = row.roas_interval;

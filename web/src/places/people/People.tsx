@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { useSession, useSite } from "../../app/session";
+import { day } from "../../parts/format";
 import { Scroll } from "../../parts/Scroll";
-import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Head, Input, Loading, Select } from "../../parts/ui";
+import { Button, Failed, Field, FormProblem, fieldError, Head, Input, Loading, Select } from "../../parts/ui";
 
 type Role = Schemas["Member"]["role"];
 const ROLES: Record<Role, string> = {
@@ -109,43 +109,57 @@ export default function People() {
         </Scroll>
       )}
       {owner ? (
-        <Add workspaceId={site.workspaceId} added={again} />
+        <Add workspaceId={site.workspaceId} />
       ) : (
-        <p className="mt-4 text-quiet">An owner can add people and change roles.</p>
+        <p className="mt-4 text-quiet">An owner can invite people and change roles.</p>
       )}
     </>
   );
 }
 
-function Add({ workspaceId, added }: { workspaceId: number; added: () => void }) {
-  const [link, setLink] = useState("");
-  const add = useMutation({
-    mutationFn: (form: FormData) =>
+function Add({ workspaceId }: { workspaceId: number }) {
+  const queries = useQueryClient();
+  const path = { workspace_id: workspaceId };
+  const key = ["invitations", workspaceId];
+  const open = useQuery({
+    queryKey: key,
+    queryFn: () => data(client.GET("/api/workspaces/{workspace_id}/invitations", { params: { path } })),
+  });
+  const again = () => queries.invalidateQueries({ queryKey: key });
+  const invite = useMutation({
+    mutationFn: (body: Schemas["NewInvitation"]) =>
+      data(client.POST("/api/workspaces/{workspace_id}/invitations", { params: { path }, body })),
+    onSuccess: (made) => toast(`The invitation is on its way to ${made.email}.`),
+    onSettled: again,
+  });
+  const takeBack = useMutation({
+    mutationFn: (id: number) =>
       data(
-        client.POST("/api/workspaces/{workspace_id}/members", {
-          params: { path: { workspace_id: workspaceId } },
-          body: { name: String(form.get("name")), email: String(form.get("email")), role: form.get("role") as Role },
+        client.DELETE("/api/workspaces/{workspace_id}/invitations/{invitation_id}", {
+          params: { path: { ...path, invitation_id: id } },
         }),
       ),
-    onSuccess: (made) => {
-      setLink(made.link);
-      added();
-    },
+    onSettled: again,
   });
   return (
     <section aria-labelledby="add" className="mt-6 max-w-4xl">
-      <h2 id="add" className="mb-2 text-[17px]">
-        Add somebody
+      <h2 id="add" className="mb-1 text-[17px]">
+        Invite somebody
       </h2>
+      <p className="mb-3 text-quiet">
+        A mail goes to the address. Only whoever reads it there can take the invitation, for 7 days.
+      </p>
       <form
         className="grid items-start gap-3 sm:grid-cols-[1fr_1fr_1fr_auto]"
         onSubmit={(e) => {
           e.preventDefault();
-          add.mutate(new FormData(e.currentTarget));
+          const form = new FormData(e.currentTarget);
+          const said = (name: string) => String(form.get(name) ?? "");
+          invite.mutate({ name: said("name"), email: said("email"), role: said("role") as Role });
         }}
       >
-        <Field label="Name">{(p) => <Input {...p} name="name" required />}</Field>
-        <Field label="E-mail" error={fieldError(add.error, "email")}>
+        <Field label="Name">{(p) => <Input {...p} name="name" />}</Field>
+        <Field label="E-mail" error={fieldError(invite.error, "email")}>
           {(p) => <Input {...p} name="email" type="email" required />}
         </Field>
         <Field label="Role">
@@ -155,18 +169,40 @@ function Add({ workspaceId, added }: { workspaceId: number; added: () => void })
             </Select>
           )}
         </Field>
-        <Button type="submit" kind="main" className="sm:mt-[26px]" disabled={add.isPending}>
-          Add
+        <Button type="submit" kind="main" className="sm:mt-[26px]" disabled={invite.isPending}>
+          Send the invitation
         </Button>
       </form>
-      <FormProblem problem={add.error} fields={["email"]} />
-      {link && (
-        <div className="mt-3">
-          <p className="mb-1">
-            A mail with this link to choose a password is on its way. You can also pass it on yourself:
-          </p>
-          <CopyLine text={link} label="the link to choose a password" />
-        </div>
+      <FormProblem problem={invite.error ?? takeBack.error} fields={["email"]} />
+      {open.isError && <Failed error={open.error} retry={open.refetch} />}
+      {open.data && open.data.length > 0 && (
+        <>
+          <h3 className="mt-5 mb-1 text-[15px]">Not taken yet</h3>
+          <ul>
+            {open.data.map((i) => (
+              <li key={i.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b py-1.5">
+                <span>
+                  <bdi>{i.email}</bdi>
+                  <span className="text-quiet">
+                    {" "}
+                    · {ROLES[i.role]} · until {day(i.expires_at)}
+                  </span>
+                </span>
+                <span className="flex gap-2">
+                  <Button
+                    disabled={invite.isPending}
+                    onClick={() => invite.mutate({ name: i.name, email: i.email, role: i.role })}
+                  >
+                    Send it again
+                  </Button>
+                  <Button kind="against" disabled={takeBack.isPending} onClick={() => takeBack.mutate(i.id)}>
+                    Take it back
+                  </Button>
+                </span>
+              </li>
+            ))}
+          </ul>
+        </>
       )}
     </section>
   );

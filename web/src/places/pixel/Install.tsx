@@ -1,4 +1,4 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, data } from "../../api/client";
 import { day } from "../../parts/format";
@@ -24,6 +24,7 @@ export function Install({ siteId, canEdit }: { siteId: number; canEdit: boolean 
 function Send({ siteId }: { siteId: number }) {
   const [email, setEmail] = useState("");
   const [note, setNote] = useState("");
+  const queries = useQueryClient();
   const send = useMutation({
     mutationFn: () =>
       data(
@@ -32,6 +33,7 @@ function Send({ siteId }: { siteId: number }) {
           body: { email, note },
         }),
       ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["kit-links", siteId] }),
   });
   return (
     <section aria-labelledby="send" className="mt-6 border-t pt-4">
@@ -78,6 +80,46 @@ function Send({ siteId }: { siteId: number }) {
           <CopyLine text={send.data.address} label="the address of the kit" />
         </div>
       )}
+      <OpenLinks siteId={siteId} />
     </section>
+  );
+}
+
+/** Links that can be opened now, each of which can be ended. */
+function OpenLinks({ siteId }: { siteId: number }) {
+  const queries = useQueryClient();
+  const path = { site_id: siteId };
+  const key = ["kit-links", siteId];
+  const links = useQuery({
+    queryKey: key,
+    queryFn: () => data(client.GET("/api/sites/{site_id}/kit/links", { params: { path } })),
+  });
+  const end = useMutation({
+    mutationFn: (id: number) =>
+      data(client.DELETE("/api/sites/{site_id}/kit/links/{link_id}", { params: { path: { ...path, link_id: id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: key }),
+  });
+  if (!links.data?.length) return null;
+  return (
+    <div className="mt-4 max-w-3xl">
+      <h3 className="mb-1 text-[15px]">Open links</h3>
+      <ul>
+        {links.data.map((link) => (
+          <li key={link.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b py-1.5">
+            <span>
+              {link.email || "without a mail"}
+              <span className="text-quiet">
+                {" "}
+                · made {day(link.created_at)} by {link.by}, until {day(link.expires_at)}
+              </span>
+            </span>
+            <Button kind="against" disabled={end.isPending} onClick={() => end.mutate(link.id)}>
+              End this link
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <FormProblem problem={end.error} fields={[]} />
+    </div>
   );
 }

@@ -11,11 +11,13 @@ import { Tabs } from "../../parts/Tabs";
 import { Button, Failed, Head, Loading } from "../../parts/ui";
 import { Counted } from "./Counted";
 import { Coverage } from "./Coverage";
+import { Forgery } from "./Forgery";
 import { Install } from "./Install";
+import { RefusedHosts } from "./RefusedHosts";
 import { SiteSettings } from "./SiteSettings";
 
 type State = Schemas["Pixel"];
-type Part = "install" | "coverage" | "counted";
+type Part = "install" | "coverage" | "counted" | "forgery";
 
 export default function Pixel() {
   const siteId = useSiteId();
@@ -36,9 +38,11 @@ export default function Pixel() {
         <Head
           title="Pixel"
           lead={
-            now?.last_at
-              ? `Hits have come in since ${day(now.first_at)}, the last one ${ago(now.last_at)}.`
-              : "No hit has come in yet. Paste the line below, then open one of your pages."
+            now && !now.last_at && now.refused_hosts.length
+              ? "Hits arrive, and are refused: they come from hosts that are not this site’s."
+              : now?.last_at
+                ? `Hits have come in since ${day(now.first_at)}, the last one ${ago(now.last_at)}.`
+                : "No hit has come in yet. Paste the line below, then open one of your pages."
           }
           actions={<Button onClick={() => setSettings(true)}>Site settings</Button>}
         />
@@ -63,6 +67,7 @@ export default function Pixel() {
                 that used to send more. It stands first under Coverage.
               </p>
             )}
+            <RefusedHosts siteId={siteId} canEdit={site.canEdit} rows={now.refused_hosts} />
             {now.own_at && (
               <p className="mt-3 border-l-4 border-line pl-3">
                 A browser or network marked as your own was here {ago(now.own_at)}. Such visits are shown in Live and
@@ -73,12 +78,18 @@ export default function Pixel() {
               label="Parts of Pixel"
               chosen={shown}
               choose={setPart}
-              tabs={{ install: "Install", coverage: "Coverage and check", counted: "Own visits and consent" }}
+              tabs={{
+                install: "Install",
+                coverage: "Coverage and check",
+                counted: "Own visits and consent",
+                forgery: "Made-up hits",
+              }}
             >
               <div className="mt-4">
                 {shown === "install" && <Install siteId={siteId} canEdit={site.canEdit} />}
                 {shown === "coverage" && <Coverage siteId={siteId} canEdit={site.canEdit} check={check} />}
                 {shown === "counted" && <Counted siteId={siteId} canEdit={site.canEdit} />}
+                {shown === "forgery" && <Forgery siteId={siteId} canEdit={site.canEdit} />}
               </div>
               {shown === "coverage" && <Refusals rows={now.refusals} />}
             </Tabs>

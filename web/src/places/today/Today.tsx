@@ -2,14 +2,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
+import type { Schemas } from "../../api/client";
 import { useSiteId } from "../../app/Shell";
 import { ago, day } from "../../parts/format";
 import { todayQuery } from "../../parts/today";
 import { cx, Failed, Head, Loading } from "../../parts/ui";
+import { Act } from "./Act";
 import { changes } from "./changes";
 import { decisions } from "./decisions";
 import { mendings } from "./mendings";
 import { Steps } from "./Steps";
+import { suspects } from "./suspects";
 import { Usual } from "./Usual";
 
 /** One thing to say: what is so, why it is believed, and where to go. */
@@ -22,6 +25,8 @@ export interface Note {
   test?: number;
   search?: { open: number } | { check: string };
   go: string;
+  /** What can be done from here: a host added, or something set aside from reports. */
+  act?: { host: string } | { aside: Schemas["ExclusionIn"] };
 }
 
 export default function Today() {
@@ -53,6 +58,7 @@ export default function Today() {
                   notes={mendings(now)}
                   none="Nothing is broken that Clabo can see."
                 />
+                <Notes siteId={siteId} title="Perhaps made up" notes={suspects(now)} />
                 <Notes
                   siteId={siteId}
                   title="To decide"
@@ -87,6 +93,7 @@ function Notes({ siteId, title, notes, none }: { siteId: number; title: string; 
             <div className={cx("border-l-4 pl-3", TONES[note.tone])}>
               <p className="text-[15px]">{note.says}</p>
               {note.why && <p className="text-[13px] text-quiet">{note.why}</p>}
+              {note.act && <Act siteId={siteId} act={note.act} />}
             </div>
             <Link
               to={`/s/$siteId/${note.to}`}

@@ -35,8 +35,8 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       test: test.id,
       go: "See the test",
     });
-  const counted = `${words(t.counting ?? "conversion")}s`;
   for (const f of t.findings) {
+    const counted = `its goal “${words(f.counting)}”`;
     const roas = f.roas_interval;
     const rate = f.conversion_rate;
     notes.push({
@@ -46,8 +46,9 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
         <Said
           finding={f}
           row={f}
-          together={t.together}
-          category={t.category ?? undefined}
+          together={f.together}
+          category={f.category}
+          alike="pages with the same goal"
           currency={t.currency}
           hasMargin={t.has_margin}
           page={<bdi className="num text-[14px] font-semibold">{f.path}</bdi>}
@@ -55,8 +56,8 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       ),
       why:
         f.kind === "converts_badly"
-          ? `Last 28 days, counting ${counted}: ${count(f.converted)} of ${count(f.entries)} visits that began there, so between ${percent(rate?.low)} and ${percent(rate?.high)}.`
-          : `Last 28 days, ${counted} by last paid touch: between ${times(roas?.low)} and ${times(roas?.high)} of what was spent came back; ${times(t.break_even_roas)} pays for the ads.`,
+          ? `Last 28 days, judged by ${counted}: ${count(f.converted)} of ${count(f.entries)} visits that began there, so between ${percent(rate?.low)} and ${percent(rate?.high)}.`
+          : `Last 28 days, judged by ${counted} by last paid touch: between ${times(roas?.low)} and ${times(roas?.high)} of what was spent came back; ${times(t.break_even_roas)} pays for the ads.`,
       to: "pages",
       search: { open: f.page_id },
       go: "See the page",

@@ -76,12 +76,36 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       to: "live",
       go: "See what waits",
     });
+  for (const host of t.refused_hosts)
+    notes.push({
+      key: `host ${host.host}`,
+      tone: "marigold",
+      says: (
+        <>
+          <bdi className="num text-[14px] font-semibold">{host.host}</bdi> has this site’s tag and is none of its hosts:{" "}
+          {count(host.count)} hit{host.count === 1 ? " was" : "s were"} refused.
+        </>
+      ),
+      why: `Last ${hour(host.last_at)}. If its pages are yours, add it, and they count from then on.`,
+      to: "pixel",
+      go: "See Pixel",
+      act: { host: host.host },
+    });
+  if (t.owed)
+    notes.push({
+      key: "owed",
+      tone: "marigold",
+      says: "Some hits are stored, and what follows from them is not counted yet.",
+      why: "Counting failed and is tried again by itself; the worker’s log has the reason.",
+      to: "live",
+      go: "See Live",
+    });
   if (t.set_aside)
     notes.push({
       key: "aside",
       tone: "marigold",
-      says: `${count(t.set_aside)} group${t.set_aside > 1 ? "s" : ""} of hits could not be read and stand${t.set_aside > 1 ? "" : "s"} aside.`,
-      why: "Nothing of them is lost: whoever runs Clabo finds the reason in the worker’s log.",
+      says: `${count(t.set_aside)} request${t.set_aside > 1 ? "s" : ""} could not be stored and stand${t.set_aside > 1 ? "" : "s"} aside.`,
+      why: "Nothing of them is lost: “manage.py set_aside” lists them with the reason and puts them back.",
       to: "live",
       go: "See Live",
     });
