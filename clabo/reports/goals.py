@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db.models import Count
@@ -69,6 +69,8 @@ class OwnFinding:
     row: PageRow
     rule: ConversionRule
     together: float
+    # The page is there for this conversion; otherwise it has no goal of its own, and the lens's stands in.
+    own: bool
 
 
 def own_findings(lens: Lens) -> list[OwnFinding]:
@@ -87,11 +89,11 @@ def own_findings(lens: Lens) -> list[OwnFinding]:
         if not groups[rule.pk] and not is_lens:
             continue
         rows = _rows_with_goal(lens.counting(rule), groups[rule.pk])
-        found += _among(rows, rule, lens)
+        found += _among(rows, rule, lens, True)
         if is_lens:
             others = _rows_with_goal(lens, None)
             rest = [r for r in others if r.page and r.page.pk not in goals]
-            found += [f for f in _among(rest, rule, lens) if f.finding.kind != "converts_badly"]
+            found += [f for f in _among(rest, rule, lens, False) if f.finding.kind != "converts_badly"]
     best = strongest([f.finding for f in found])
     return [next(f for f in found if f.finding is b) for b in best]
 
@@ -101,9 +103,6 @@ def _rows_with_goal(lens: Lens, pages: set[int] | None) -> list[PageRow]:
     return [r for r in rows.values() if r.page][:MOST_PAGES]
 
 
-def _among(rows: Sequence[PageRow], rule: ConversionRule, lens: Lens) -> list[OwnFinding]:
+def _among(rows: Sequence[PageRow], rule: ConversionRule, lens: Lens, own: bool) -> list[OwnFinding]:
     told = findings([judged(r) for r in rows], lens.site.margin)
-    return [OwnFinding(f, rows[f.place], rule, told.together) for f in told.found]
-
-
-Goals = Mapping[int, Goal]
+    return [OwnFinding(f, rows[f.place], rule, told.together, own) for f in told.found]

@@ -69,6 +69,8 @@ class PageNote(Schema):
     counting: str
     category: str
     together: float | None
+    # It is the page's own goal; otherwise the page has none that its visits name.
+    own_goal: bool
 
 
 class ChangedRule(ChangeOut):
@@ -242,6 +244,7 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
                 lost=f.finding.lost,
                 counting=f.rule.name,
                 category=f.rule.category,
+                own_goal=f.own,
                 together=f.together if math.isfinite(f.together) else None,
             )
             for f in t.findings

@@ -30,8 +30,6 @@ class _Sample:
 
     @classmethod
     def of(cls, values: Sequence[float], zeros: int) -> _Sample:
-        if zeros < 0:
-            raise ValueError("zeros: must not be negative")
         given = np.asarray(values, dtype=float)
         given = np.concatenate([given, np.zeros(1)]) if zeros else given
         distinct, counts = np.unique(given, return_counts=True)
@@ -58,6 +56,13 @@ class _Sample:
         return found
 
 
+def _checked(resamples: int, *zeros: int) -> None:
+    if resamples < 100:
+        raise ValueError("resamples: take at least 100")
+    if min(zeros) < 0:
+        raise ValueError("zeros: must not be negative")
+
+
 def bootstrap_mean_difference(
     control: Sequence[float],
     challenger: Sequence[float],
@@ -72,8 +77,7 @@ def bootstrap_mean_difference(
     Raises ValueError for a level outside 0 to 1, fewer than 100 resamples, or negative zeros.
     """
     alpha_of(level)
-    if resamples < 100:
-        raise ValueError("resamples: take at least 100")
+    _checked(resamples, *zeros)
     if len(control) + zeros[0] < 2 or len(challenger) + zeros[1] < 2:
         return NOTHING
     a, b = _Sample.of(control, zeros[0]), _Sample.of(challenger, zeros[1])
@@ -93,8 +97,7 @@ def bootstrap_mean(
 ) -> Interval:
     """A mean by the BCa bootstrap; `zeros` more values are 0. Needs two values, else nan limits."""
     alpha_of(level)
-    if resamples < 100:
-        raise ValueError("resamples: take at least 100")
+    _checked(resamples, zeros)
     if len(values) + zeros < 2:
         return NOTHING
     sample = _Sample.of(values, zeros)

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from clabo.core.evidence import Counts, Interval, rate_interval
-from clabo.core.findings import LandingPage, findings
+from clabo.core.findings import Finding, LandingPage, findings, strongest
 
 
 def page(
@@ -22,17 +22,49 @@ def page(
 
 class Findings(TestCase):
     def test_money_against_break_even(self) -> None:
+        """A page loses where all of its range lies below the bar, earns where all lies above it; the bar is 1 / margin."""
+        losing, earning = (0.1, 0.4), (2.5, 3.5)
+        above_one, about_one, just_under_two = (1.2, 1.8), (0.5, 1.2), (1.5, 1.99)
         pages = [
-            page(40, 1000, 3000, 1000, (2.5, 3.5)),
-            page(30, 1000, 1500, 1000, (1.2, 1.8)),
-            page(5, 1000, 200, 900, (0.1, 0.4)),
-            page(6, 1000, 240, 300, (0.5, 1.2)),
+            page(40, 1000, 3000, 1000, earning),
+            page(30, 1000, 1500, 1000, above_one),
+            page(5, 1000, 200, 900, losing),
+            page(6, 1000, 240, 300, about_one),
         ]
         kinds = {f.kind: f.place for f in findings(pages).found}
         self.assertEqual(kinds, {"loses_money": 2, "earns": 0})
-        kinds = {f.kind: f.place for f in findings(pages, Decimal("0.5")).found}
-        self.assertEqual(kinds, {"loses_money": 2, "earns": 0})
-        self.assertEqual(findings(pages, Decimal("0.5")).found[1].profit, Decimal(500))
+        for roas, margin, kind in (
+            (above_one, None, "earns"),
+            (above_one, "0.9", "earns"),  # bar 1.11
+            (above_one, "0.75", None),  # bar 1.33 lies within
+            (above_one, "0.5", "loses_money"),  # bar 2
+            (just_under_two, "0.5", "loses_money"),
+            (just_under_two, "0.55", None),  # bar 1.82, under the estimate
+            (just_under_two, "0.7", "earns"),  # bar 1.43
+            (about_one, None, None),
+            (earning, "0.33", None),  # bar 3.03
+            (earning, "0.25", "loses_money"),  # bar 4
+        ):
+            one = LandingPage(
+                Counts(30, 1000),
+                Decimal(1900),
+                Decimal(1000),
+                Interval(roas[0], sum(roas) / 2, roas[1]),
+                0.0,
+                False,
+            )
+            found = findings([one], Decimal(margin) if margin else None).found
+            self.assertEqual([f.kind for f in found], [kind] if kind else [], (roas, margin))
+            if found:
+                self.assertEqual(found[0].profit, Decimal(1900) * Decimal(margin or 1) - 1000)
+
+    def test_the_strongest_of_each_kind(self) -> None:
+        def made(kind: str, profit: int, lost: float) -> Finding:
+            return Finding(kind, 0, Decimal(profit), lost)  # type: ignore[arg-type]
+
+        worst, most, badly = made("loses_money", -900, 0), made("earns", 500, 0), made("converts_badly", 0, 9)
+        others = [made("loses_money", -100, 50), made("earns", 20, 0), made("converts_badly", -5000, 3)]
+        self.assertEqual(strongest([*others, badly, most, worst]), [worst, most, badly])
 
     def test_pages_that_are_meant_to_be_left_and_thin_ones(self) -> None:
         pages = [

@@ -60,7 +60,7 @@ export default function People() {
       {members.isError && <Failed error={members.error} retry={members.refetch} />}
       <FormProblem problem={change.error ?? remove.error} fields={[]} />
       {members.data && (
-        <Scroll label="Members" className="mt-4 max-w-4xl">
+        <Scroll label="Members" className="mt-4 max-w-5xl">
           <table className="bench">
             <thead>
               <tr>
@@ -142,7 +142,7 @@ function Add({ workspaceId }: { workspaceId: number }) {
     onSettled: again,
   });
   return (
-    <section aria-labelledby="add" className="mt-6 max-w-4xl">
+    <section aria-labelledby="add" className="mt-6 max-w-5xl">
       <h2 id="add" className="mb-1 text-[17px]">
         Invite somebody
       </h2>

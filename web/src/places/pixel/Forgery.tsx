@@ -18,8 +18,9 @@ export function Forgery({ siteId, canEdit }: Props) {
   );
 }
 
-const EXAMPLE = `order, value, currency = "BH-1042", "59.9", "EUR"
-proof = hmac.new(KEY.encode(), f"{order}\\n{value}\\n{currency}".encode(), "sha256").hexdigest()`;
+const EXAMPLE = `told = "\\n".join(["BH-1042", "59.9", "EUR"])
+proof = hmac.new(KEY.encode(), told.encode(), "sha256")
+proof.hexdigest()`;
 
 function Proof({ siteId, canEdit }: Props) {
   const queries = useQueryClient();
