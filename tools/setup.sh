@@ -87,7 +87,7 @@ front_end() {
   say "Building the tag and the interface"
   .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \
     && (cd web && node_modules/.bin/openapi-typescript openapi.gen.json -o src/api/schema.gen.ts --default-non-nullable=false >/dev/null \
-        && npm run --silent build:tag && npm run --silent build -- --logLevel warn) || die "the interface could not be built."
+        && npm run --silent build:tag && npm run --silent build) || die "the interface could not be built."
   mark_done built "$print"
 }
 
