@@ -36,7 +36,9 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       go: "See the test",
     });
   for (const f of t.findings) {
-    const counted = f.own_goal ? `its goal “${words(f.counting)}”` : `“${words(f.counting)}”, for it has no goal of its own`;
+    const counted = f.own_goal
+      ? `its goal “${words(f.counting)}”`
+      : `“${words(f.counting)}”, for it has no goal of its own`;
     const roas = f.roas_interval;
     const rate = f.conversion_rate;
     notes.push({
