@@ -33,8 +33,8 @@ def serve(application: str) -> tuple[subprocess.Popen[bytes], int]:
         port = free.getsockname()[1]
     process = subprocess.Popen(
         [
-            *(sys.executable, "-m", "uvicorn", "--port", str(port), "--no-access-log"),
-            *("--log-level", "warning", application),
+            *(sys.executable, "manage.py", "serve", "--port", str(port)),
+            *("--application", application),
         ],
         env={**os.environ},
     )

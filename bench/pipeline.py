@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from bench.common import fresh_site, memory_of, table
 from clabo.collect import pipeline
 from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope, pack
+from clabo.collect.intake import Envelope
 from clabo.collect.models import Event
 from clabo.demo import scenario
 from clabo.demo.simulator import Simulator
@@ -33,7 +33,7 @@ def main() -> None:
             hits += simulator.day(today - timedelta(days=back), 1000)
         for start in range(0, len(hits), size):
             group = hits[start : start + size]
-            store(pack(group), len(group))
+            store(group)
         before = Event.objects.count()
         began, cpu = time.perf_counter(), time.process_time()
         if size == 20:

@@ -59,7 +59,7 @@ need_node() {
   node_fits || die "Node.js 20.19 or newer is needed to build the interface; this machine has $(node --version)."
 }
 
-# python_environment base|dev
+# python_environment base|dev|bench
 python_environment() {
   local lock="requirements/$1.txt" print; print=$(fingerprint "$lock")
   if is_done "python-$1" "$print" && [ -x .venv/bin/python ]; then return; fi

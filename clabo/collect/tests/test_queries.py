@@ -9,9 +9,43 @@ from django.test import TestCase
 from clabo.collect import queries
 from clabo.collect.inbox import store
 from clabo.collect.intake import Refused
-from clabo.collect.models import Refusal
-from clabo.collect.refusals import Tally
+from clabo.collect.models import Refusal, RefusedHost
+from clabo.collect.refusals import MOST_HOSTS, Tally
+from clabo.sites.models import Site
+from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_site, receive, walk
+
+
+class RefusedHosts(TestCase):
+    """Tried as a new user would: the site is shop.example, the pages are opened somewhere else."""
+
+    def test_told_with_one_click_to_add_them(self) -> None:
+        site = make_site()
+        member, tally = Member(site), Tally()
+        for url, times in (("http://localhost:3000/", 3), ("https://www.shop.example/a", 5)):
+            for _ in range(times):
+                with self.assertRaises(Refused) as caught:
+                    hit(site, datetime.now(UTC), beacon(1, event(url)))
+                tally.add(caught.exception)
+        tally.save()
+        told = [("www.shop.example", 5), ("localhost:3000", 3)]
+        for path in ("/pixel", "/today"):
+            rows = member.ask("GET", path)["refused_hosts"]
+            self.assertEqual([(r["host"], r["count"]) for r in rows], told)
+        self.assertEqual(member.ask("GET", "/today/count")["to_mend"], 1)
+        member.ask("POST", "/hosts", {"host": "www.shop.example"})
+        self.assertEqual(
+            [r["host"] for r in member.ask("GET", "/pixel")["refused_hosts"]], ["localhost:3000"]
+        )
+        site.refresh_from_db()
+        receive(walk(Site.objects.get(pk=site.pk), 1, datetime.now(UTC), "https://www.shop.example/a"))
+
+    def test_hosts_without_end_are_not_all_kept(self) -> None:
+        site, tally = make_site(), Tally()
+        for number in range(MOST_HOSTS + 20):
+            tally.add(Refused(403, "foreign_host", "t", "d", site.pk, f"h{number}.example"))
+        tally.save()
+        self.assertEqual(RefusedHost.objects.count(), MOST_HOSTS)
 
 
 class Told(TestCase):

@@ -4,7 +4,7 @@ import { Popover } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useSession } from "../app/session";
-import { day, words } from "./format";
+import { day, several } from "./format";
 import { CHANNELS, type Lens, MODELS } from "./lens";
 import { Button, cx, Input } from "./ui";
 
@@ -223,9 +223,9 @@ export function LensSentence({ read, site, lens, change }: Props) {
           , counting{" "}
           <Word
             label="Conversion"
-            text={`${words(read.conversion.name)}s`}
+            text={several(read.conversion.name)}
             value={String(read.conversion.id)}
-            choices={read.conversions.map((c) => ({ value: String(c.id), text: `${words(c.name)}s` }))}
+            choices={read.conversions.map((c) => ({ value: String(c.id), text: several(c.name) }))}
             choose={(id) => change({ conversion: Number(id) })}
           />{" "}
           by <ModelWord read={read} change={change} />

@@ -89,4 +89,17 @@ const PLURALS: Record<string, string> = {
   booking: "bookings",
   other: "conversions",
 };
+// What a conversion's name ends with where several of it can be spoken of by adding an s.
+const NOUNS = new Set(
+  "application booking call click contact conversion demo download event form guide kit lead letter link message offer order page payment purchase question quote registration rehearsal request reservation sale ship signup step subscription trial view visit visitor workshop".split(
+    " ",
+  ),
+);
+
+/** Several of a conversion by its name: "starter kit orders"; "kit configured" has no plural of its own. */
+export function several(name: string): string {
+  const said = words(name);
+  return NOUNS.has(said.split(" ").at(-1) ?? "") ? `${said}s` : said;
+}
+
 export const plural = (category: string | undefined) => PLURALS[category ?? "other"] ?? "conversions";

@@ -1,0 +1,122 @@
+"""How many changes of the core no test notices: a seeded sample of cosmic-ray's mutants, each against the core's tests.
+
+SAMPLE mutants (default 120), in two copies of the tree so that both cores have something to do. Prints the share that
+survived, with its interval, and each survivor as a diff, to be judged: some change nothing that can be seen.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import shutil
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import threading
+from pathlib import Path
+
+from bench.common import machine, table
+from clabo.core.evidence import rate_interval
+
+ROOT = Path(__file__).resolve().parents[1]
+SAMPLE = int(os.environ.get("SAMPLE", "120"))
+SEED = int(os.environ.get("SEED", "1"))
+COPIES = 2
+# Hypothesis with few examples, and no database of its own: a killed mutant must not teach the next run.
+TESTS = "{python} -m unittest discover -f -t . -s clabo/core/tests"
+CONFIG = """[cosmic-ray]
+module-path = "clabo/core"
+timeout = 150.0
+excluded-modules = ["clabo/core/tests/*", "clabo/core/*/__init__.py", "clabo/core/__init__.py"]
+test-command = "{tests}"
+
+[cosmic-ray.distributor]
+name = "local"
+"""
+
+
+def tree() -> Path:
+    """A copy of what the core's tests need."""
+    folder = Path(tempfile.mkdtemp(prefix="mutants-"))
+    ignored = shutil.ignore_patterns("__pycache__", "node_modules", ".hypothesis")
+    shutil.copytree(ROOT / "clabo" / "core", folder / "clabo" / "core", ignore=ignored)
+    shutil.copy(ROOT / "clabo" / "__init__.py", folder / "clabo" / "__init__.py")
+    (folder / "tag").mkdir()
+    for each in (ROOT / "tag").glob("*.json"):
+        shutil.copy(each, folder / "tag" / each.name)
+    return folder
+
+
+def run(folder: Path, *words: str) -> str:
+    done = subprocess.run(
+        [*words],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
+        env={**os.environ, "PYTHONPATH": "."},
+    )
+    return done.stdout + done.stderr
+
+
+def sampled(folder: Path, part: int) -> int:
+    """Prepare a copy's session with its part of the sample; how many mutants there are in all."""
+    tests = TESTS.format(python=sys.executable)
+    (folder / "mutants.toml").write_text(CONFIG.format(tests=tests))
+    run(folder, "cosmic-ray", "init", "mutants.toml", "mutants.sqlite")
+    with sqlite3.connect(folder / "mutants.sqlite") as session:
+        # Job ids are random: what is drawn are places in the order of module, operator and occurrence.
+        every = [
+            row[0]
+            for row in session.execute(
+                "SELECT job_id FROM mutation_specs ORDER BY module_path, operator_name, occurrence"
+            )
+        ]
+        chosen = random.Random(SEED).sample(range(len(every)), min(SAMPLE, len(every)))[part::COPIES]
+        keep = {every[place] for place in chosen}
+        for name in ("mutation_specs", "work_items"):
+            session.executemany(
+                f"DELETE FROM {name} WHERE job_id = ?", [(e,) for e in every if e not in keep]
+            )
+    return len(every)
+
+
+def main() -> None:
+    folders = [tree() for _ in range(COPIES)]
+    whole, *_ = [sampled(folder, part) for part, folder in enumerate(folders)]
+    base = run(folders[0], *TESTS.format(python=sys.executable).split())
+    if "\nOK" not in base:
+        raise SystemExit(f"the core's tests fail without any mutant:\n{base[-2000:]}")
+    threads = [
+        threading.Thread(target=run, args=(folder, "cosmic-ray", "exec", "mutants.toml", "mutants.sqlite"))
+        for folder in folders
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    survivors: list[tuple[str, str]] = []
+    tried = 0
+    for folder in folders:
+        with sqlite3.connect(folder / "mutants.sqlite") as session:
+            rows = session.execute(
+                "SELECT s.module_path, r.test_outcome, r.diff FROM work_results r "
+                "JOIN mutation_specs s ON s.job_id = r.job_id WHERE r.worker_outcome = 'NORMAL'"
+            ).fetchall()
+        tried += len(rows)
+        survivors += [(path, diff) for path, outcome, diff in rows if "SURVIVED" in str(outcome).upper()]
+        shutil.rmtree(folder)
+    for path, diff in sorted(survivors):
+        changed = [line for line in diff.splitlines() if line[:1] in "+-" and line[:3] not in ("+++", "---")]
+        print(path, *changed, sep="\n    ")
+    i = rate_interval(len(survivors), tried)
+    print(f"\n{machine()}\n")
+    table(
+        ["mutants of the core", "tried", "survived", "share, 95 % interval"],
+        [[str(whole), str(tried), str(len(survivors)), f"{i.estimate:.1%} ({i.low:.1%} to {i.high:.1%})"]],
+    )
+
+
+if __name__ == "__main__":
+    main()
