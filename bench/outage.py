@@ -65,7 +65,7 @@ def replay() -> list[object]:
                 time.sleep(0.015)
 
         try:
-            for _ in range(200):
+            for _ in range(1000):
                 try:
                     read(f"http://127.0.0.1:{port}/health/live")
                     break
@@ -120,14 +120,16 @@ def recounting() -> list[object]:
         pipeline.drain()
     ConversionRule.objects.filter(site=site).update(counted_version=1)
     rule = ConversionRule.objects.get(site=site, name="order")
-    rule.rule = {"page": {"match": "contains", "value": "thank-you"}}
-    rule.version, rule.counting = 2, "every"
-    rule.save()
     worker = subprocess.Popen([sys.executable, "manage.py", "work"])
     lags: list[float] = []
-    begun = time.monotonic()
+    begun = 0.0
     try:
         while True:
+            if len(lags) == 1:  # the worker has started
+                rule.rule = {"page": {"match": "contains", "value": "thank-you"}}
+                rule.version, rule.counting = 2, "every"
+                rule.save()
+                begun = time.monotonic()
             sent = envelope(other.pk, len(lags), datetime.now(UTC), "/a")
             known = Event.objects.filter(site=other).count()
             at = time.monotonic()
@@ -136,7 +138,7 @@ def recounting() -> list[object]:
                 time.sleep(0.02)
             lags.append(time.monotonic() - at)
             rule.refresh_from_db()
-            if rule.counted_version == rule.version:
+            if begun and rule.counted_version == rule.version:
                 break
             time.sleep(0.1)
     finally:
@@ -145,7 +147,7 @@ def recounting() -> list[object]:
     return [
         f"{Event.objects.filter(site=site).count():,} events recounted",
         f"{time.monotonic() - begun:.1f} s",
-        f"another site's hits in reports after {statistics.median(lags):.2f} s, at most {max(lags):.2f} s",
+        f"another site's hits in reports after {statistics.median(lags):.2f} s, at most {max(lags[1:]):.2f} s",
     ]
 
 

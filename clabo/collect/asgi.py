@@ -330,7 +330,6 @@ class Collector:
                     await asyncio.to_thread(_with_database, self.directory.refresh)
                     await asyncio.to_thread(_with_database, self.salts.refresh)
                     await asyncio.to_thread(_with_database, self.bridges.refresh)
-                    await asyncio.to_thread(self.inbox.replay)
                 except AWAY:
                     log.warning("the database is away; starting without it")
                 self._housekeeping = asyncio.get_running_loop().create_task(self._keep_house())

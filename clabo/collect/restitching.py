@@ -60,24 +60,23 @@ def _restitch(context: Context, visitor: Visitor, own: list[Step]) -> list[NewEv
     before = [(e.visit_id, e.views) for e in stored]
     steps = [Step(e, _campaign(e)) for e in stored] + own
     steps.sort(key=lambda s: s.place)
-    networks = {v.pk: v.network for v in redone}
     again: list[Visit] = []
     created: list[NewVisit] = []
     pairs: list[Pair] = []
+    left = dict(by_pk)
     for place, stretch in enumerate(stitch(map(hashed, steps), reading.gap)):
         number = len(kept) + place + 1
-        first = stretch.hits[0].item.event
-        network = networks.get(first.visit_id or 0, "")
-        if place < len(redone):
-            old = redone[place]
-            same = Visit(
-                pk=old.pk, site_id=site_id, visitor=visitor, number=number, conversions=old.conversions
+        # A visit stays the one that its first event was in, so that few of them have to be moved.
+        was = next((e.visit_id for h in stretch.hits if isinstance(e := h.item.event, StoredEvent)), None)
+        old = left.pop(was, None) if was else None
+        if old:
+            again.append(
+                Visit(pk=old.pk, site_id=site_id, visitor=visitor, number=number, conversions=old.conversions)
             )
-            again.append(same)
         else:
             created.append(NewVisit(site_id, visitor.pk, number))
-        made: AnyVisit = again[-1] if place < len(redone) else created[-1]
-        made.network = network
+        made: AnyVisit = again[-1] if old else created[-1]
+        made.network = by_pk[was].network if was else ""
         pairs.append((made, stretch))
     begin_visits(context, pairs)
     for each, stretch in pairs:
@@ -86,8 +85,8 @@ def _restitch(context: Context, visitor: Visitor, own: list[Step]) -> list[NewEv
         fresh.id = visit_id
     copy_in(Visit, created)
     Visit.objects.bulk_create(again, update_conflicts=True, unique_fields=["id"], update_fields=_CHANGED)
-    if surplus := [v.pk for v in redone[len(pairs) :]]:
-        Visit.objects.filter(pk__in=surplus).delete()
+    if left:
+        Visit.objects.filter(pk__in=list(left)).delete()
     new: list[NewEvent] = []
     for each, stretch in pairs:
         new += file_events(context, each, stretch)
