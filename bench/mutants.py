@@ -42,9 +42,8 @@ def tree() -> Path:
     ignored = shutil.ignore_patterns("__pycache__", "node_modules", ".hypothesis")
     shutil.copytree(ROOT / "clabo" / "core", folder / "clabo" / "core", ignore=ignored)
     shutil.copy(ROOT / "clabo" / "__init__.py", folder / "clabo" / "__init__.py")
-    (folder / "tag").mkdir()
-    for each in (ROOT / "tag").glob("*.json"):
-        shutil.copy(each, folder / "tag" / each.name)
+    for beside in ("tag", "web"):
+        (folder / beside).symlink_to(ROOT / beside)
     return folder
 
 

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from typing import Any
 
 import msgspec
+from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja.parser import Parser
 
-TITLES = {400: "Bad request", 401: "Sign in", 403: "Not allowed", 404: "Not found", 409: "Not possible now"}
+TITLES = {
+    503: "Not possible now",
+    400: "Bad request",
+    401: "Sign in",
+    403: "Not allowed",
+    404: "Not found",
+    409: "Not possible now",
+}
 _API = ("/api/", "/_allauth/")
 
 
@@ -47,6 +56,8 @@ def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpR
 
 
 def failed(request: HttpRequest) -> HttpResponse:
+    if isinstance(sys.exc_info()[1], InterfaceError | OperationalError):
+        return _answer(request, 503, "The database is away. Nothing is lost; try again in a minute.")
     return _answer(
         request, 500, "Something went wrong on the server. It has been noted; try again in a minute."
     )

@@ -163,7 +163,7 @@ def read_row(cells: Sequence[str], reading: Reading) -> SpendLine | BadRow:
 
     def text(name: Field) -> str:
         place = reading.columns.get(name)
-        return cells[place].strip() if place is not None and place < len(cells) else ""
+        return cells[place].strip() if place is not None and 0 <= place < len(cells) else ""
 
     if len(cells) <= max((reading.columns[f] for f in REQUIRED if f in reading.columns), default=0):
         return BadRow("row", f"The row has only {len(cells)} columns. Perhaps a quote is missing.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.http import HttpRequest
 from ninja import Field as Limit
@@ -26,7 +26,7 @@ FieldName = Literal["day", "source", "campaign", "ad_group", "ad", "landing", "i
 class ReadingJson(Schema):
     """Which column is what (numbers from 0), and how days and numbers are written."""
 
-    columns: dict[FieldName, int]
+    columns: dict[FieldName, Annotated[int, Limit(ge=0, lt=10_000)]]
     day_order: Literal["ymd", "dmy", "mdy"]
     decimal_mark: Literal[".", ","]
     source: str = Limit("", max_length=200)
