@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db.models import Count
@@ -15,7 +15,7 @@ from clabo.conversions.models import ConversionRule, Credit, PageGoal
 from clabo.conversions.queries import rule_of, rules_of
 from clabo.core.findings import Finding, findings, strongest
 from clabo.core.goals import own_goal
-from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows
+from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
 from clabo.sites.models import Site
 
 
@@ -84,22 +84,22 @@ def own_findings(lens: Lens) -> list[OwnFinding]:
     for page_id, goal in goals.items():
         groups[goal.rule.pk].add(page_id)
     found: list[OwnFinding] = []
+    traffic = traffic_under(lens)
     for rule in the_rules:
         is_lens = lens.rule is not None and rule.pk == lens.rule.pk
         if not groups[rule.pk] and not is_lens:
             continue
-        rows = _rows_with_goal(lens.counting(rule), groups[rule.pk])
+        rows = _shown(page_rows(lens.counting(rule), groups[rule.pk], traffic=traffic))
         found += _among(rows, rule, lens, True)
         if is_lens:
-            others = _rows_with_goal(lens, None)
+            others = _shown(page_rows(lens, traffic=traffic))
             rest = [r for r in others if r.page and r.page.pk not in goals]
             found += [f for f in _among(rest, rule, lens, False) if f.finding.kind != "converts_badly"]
     best = strongest([f.finding for f in found])
     return [next(f for f in found if f.finding is b) for b in best]
 
 
-def _rows_with_goal(lens: Lens, pages: set[int] | None) -> list[PageRow]:
-    rows = page_rows(lens, pages)
+def _shown(rows: Mapping[int | None, PageRow]) -> list[PageRow]:
     return [r for r in rows.values() if r.page][:MOST_PAGES]
 
 

@@ -162,15 +162,40 @@ def _ranked(rows: dict[int | None, PageRow]) -> tuple[list[PageRow], list[PageRo
     return ranked, apart
 
 
+@dataclass(frozen=True, slots=True)
+class Traffic:
+    """What of a lens does not depend on the conversion that is counted: read once for several."""
+
+    counts: list[tuple[int, ...]]
+    paid: dict[tuple[date, int], Paid]
+    success: set[int]
+
+
+def traffic_under(lens: Lens) -> Traffic:
+    """Counts and spend by page, and the pages that are meant to be left."""
+    rows = (
+        TrafficDay.objects.filter(lens.filter())
+        .values_list("page_id")
+        .annotate(Sum("entries"), Sum("views"), Sum("begun_views"), Sum("bounces"), Sum("exits"))
+    )
+    return Traffic(list(rows), paid_under(lens), _success_pages(lens))
+
+
 def page_rows(
-    lens: Lens, only: Collection[int] | None = None, also: Collection[int] = ()
+    lens: Lens,
+    only: Collection[int] | None = None,
+    also: Collection[int] = (),
+    traffic: Traffic | None = None,
 ) -> dict[int | None, PageRow]:
     """The rows by page, most entries first, with their rates; None stands for no page.
 
     The first MOST_PAGES have their page and what is judged, and so have `also`; with `only`, these and no others.
     """
+    traffic = traffic or traffic_under(lens)
     rows = dict(
-        sorted(_rows(lens).items(), key=lambda item: (-item[1].entries, -item[1].views, item[0] or 0))
+        sorted(
+            _rows(lens, traffic).items(), key=lambda item: (-item[1].entries, -item[1].views, item[0] or 0)
+        )
     )
     first = [pk for pk in rows if pk is not None][:MOST_PAGES]
     pages = Page.objects.in_bulk(list(only) if only is not None else [*first, *also])
@@ -181,9 +206,8 @@ def page_rows(
             shown.append(rows[pk])
     _add_rates(shown)
     if lens.rule:
-        success = _success_pages(lens)
         for row in shown:
-            row.intended_exit = row.page is not None and row.page.pk in success
+            row.intended_exit = row.page is not None and row.page.pk in traffic.success
         counts = [judged(r).counts for r in shown]
         lost = lost_conversions(counts, [r.intended_exit for r in shown])
         for row, of_row in zip(shown, lost, strict=True):
@@ -250,14 +274,9 @@ def _add_visitors(lens: Lens, rows: Sequence[PageRow]) -> None:
         by_page[page_id].new_visitors = n
 
 
-def _rows(lens: Lens) -> dict[int | None, PageRow]:
+def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
     rows: defaultdict[int | None, PageRow] = defaultdict(PageRow)
-    traffic = (
-        TrafficDay.objects.filter(lens.filter())
-        .values_list("page_id")
-        .annotate(Sum("entries"), Sum("views"), Sum("begun_views"), Sum("bounces"), Sum("exits"))
-    )
-    for page_id, *counts in traffic:
+    for page_id, *counts in traffic.counts:
         if any(counts):
             r = rows[page_id]
             r.entries, r.views, r.begun_views, r.bounces, r.exits = counts
@@ -272,7 +291,7 @@ def _rows(lens: Lens) -> dict[int | None, PageRow]:
         for page_id, day, value in credits.values_list("page_id", "day").annotate(Sum("value")):
             values[page_id][day] = value or Decimal(0)
     costs: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
-    for (day, page_id), paid in paid_under(lens).items():
+    for (day, page_id), paid in traffic.paid.items():
         costs[page_id][day] = paid.cost
         rows[page_id].paid += paid
     _add_returns(lens, rows, values, costs)

@@ -156,7 +156,7 @@ export function OriginAndDevice({ read, change }: Pick<Props, "read" | "change">
   );
 }
 
-export function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
+function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
   return (
     <Word
       label="Attribution"

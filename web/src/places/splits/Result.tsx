@@ -9,7 +9,7 @@ import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { changed } from "../../parts/changed";
 import { count, day, money, percent, plural, pValue, signed, times, words } from "../../parts/format";
-import { ModelWord, OriginAndDevice } from "../../parts/LensSentence";
+import { OriginAndDevice } from "../../parts/LensSentence";
 import { type Lens, lensQuery } from "../../parts/lens";
 import { Scroll } from "../../parts/Scroll";
 import { Button, cx, Failed, Letter, Loading } from "../../parts/ui";
@@ -103,11 +103,7 @@ export default function ResultPlace() {
                   read={lens.data}
                   change={(words) => navigate({ search: (now: Lens) => ({ ...now, ...words }) })}
                 />
-                , money by{" "}
-                <ModelWord
-                  read={lens.data}
-                  change={(words) => navigate({ search: (now: Lens) => ({ ...now, ...words }) })}
-                />
+                , money from the moment of the exposure
               </>
             )}
             .
@@ -253,18 +249,29 @@ function Facts({ r }: { r: Result }) {
       `Plain p-value of ${a.letter}, for one look only`,
       `${pValue(a.p_value)}`,
     ]),
+    ...r.against.flatMap((a): [string, React.ReactNode][] =>
+      a.value_bootstrap.low == null
+        ? []
+        : [
+            [`${r.currency} each, ${a.letter} minus A, one look, Welch`, range(a.value_difference)],
+            [`the same by bootstrap (heavy tails)`, range(a.value_bootstrap)],
+          ],
+    ),
   ];
   return (
     <dl aria-label="Facts">
       {rows.map(([name, value]) => (
         <div key={name} className="flex items-baseline justify-between gap-3 border-b py-1.5 last:border-b-0">
           <dt>{name}</dt>
-          <dd className="num text-right">{value}</dd>
+          <dd className="num text-right whitespace-nowrap">{value}</dd>
         </div>
       ))}
     </dl>
   );
 }
+
+const range = (i: Schemas["RangeOut"]) =>
+  i.low == null || i.high == null ? "–" : `${signed(i.low)} to ${signed(i.high)}`;
 
 function Lifetime({ children }: { children: React.ReactNode }) {
   return <span className="block text-[11.5px] leading-tight text-quiet">lifetime {children}</span>;

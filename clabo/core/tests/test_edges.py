@@ -1,0 +1,80 @@
+"""Edges that mutants of the core were found to slip through: lengths, kinds, short rows, plans by hand."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from unittest import TestCase
+
+from scipy import stats
+
+from clabo.core import rules
+from clabo.core.addresses import MAX_LENGTH, Address, AddressError, canonical_query, host_of, normalise
+from clabo.core.evidence import plan_mean_test
+from clabo.core.rules import KINDS, Occurrence
+from clabo.core.spendfile import BadRow, Reading, guess_reading, read_row
+
+
+class Lengths(TestCase):
+    def test_an_address_of_2048_characters_and_no_longer(self) -> None:
+        base = "https://shop.example/"
+        longest = base + "a" * (2048 - len(base))
+        self.assertEqual((MAX_LENGTH, len(longest)), (2048, 2048))
+        self.assertEqual(host_of(longest), "shop.example")
+        self.assertEqual(normalise(longest).path, "/" + "a" * (2048 - len(base)))
+        for read in (host_of, normalise):
+            with self.assertRaises(AddressError):
+                read(longest + "a")
+
+    def test_a_query_is_cut_at_the_hundredth_parameter_and_at_its_length(self) -> None:
+        many = canonical_query("https://x.example/?" + "&".join(f"p{n}=1" for n in range(150)))
+        self.assertEqual(many.count("&"), 99)
+        long = canonical_query("https://x.example/?a=" + "x" * 2000 + "&b=" + "y" * 60 + "&c=1")
+        self.assertEqual(long, "a=" + "x" * 2000)
+
+
+class OneKindEach(TestCase):
+    def test_a_condition_is_met_by_its_own_kind_only(self) -> None:
+        for rule, kind in (
+            (rules.CodeEvent("order"), "mark"),
+            (rules.BridgeStep(""), "step"),
+            (rules.SaleReported(""), "sale"),
+            (rules.PageReached("equals", "/a"), "view"),
+        ):
+            met = [
+                k
+                for k in KINDS
+                if rules.meets(rule, Occurrence(k, Address("shop.example", "/a"), name="order"))
+            ]
+            self.assertEqual(met, [kind], rule)
+
+
+class ShortRows(TestCase):
+    head = ("day", "cost", "campaign")
+
+    def test_rows_shorter_than_the_head_are_no_error(self) -> None:
+        guess = guess_reading(self.head, [["2026-01-02"], ["2026-01-03", "1.50"], []])
+        self.assertEqual(guess.reading.columns, {"day": 0, "cost": 1, "campaign": 2})
+        self.assertEqual(guess.reading.day_order, "ymd")
+        full = read_row(["2026-01-02", "1.50"], replace(guess.reading, source="meadow"))
+        self.assertNotIsInstance(full, BadRow)
+
+    def test_a_column_that_is_not_there_is_empty(self) -> None:
+        for place in (-1, -100, 3, 10**9):
+            reading = Reading({"day": place, "cost": 1}, "ymd", ".", "meadow")
+            self.assertIsInstance(read_row(["2026-01-02", "1.50", "x"], reading), BadRow, place)
+
+
+class MeanPlans(TestCase):
+    def test_by_the_textbook(self) -> None:
+        """n = (z + z)² · 2 s² / d² an arm; the power of that size, by the normal distribution, is what was asked for."""
+        mean, deviation, lift, power = 2.5, 12.0, 0.2, 0.8
+        plan = plan_mean_test(mean, deviation, lift, power)
+        z = stats.norm.ppf(0.975) + stats.norm.ppf(power)
+        self.assertEqual(plan.per_arm[0], math.ceil(z**2 * 2 * deviation**2 / (mean * lift) ** 2))
+        error = math.sqrt(2 * deviation**2 / plan.per_arm[0])
+        reached = stats.norm.sf(stats.norm.ppf(0.975) - mean * lift / error)
+        self.assertAlmostEqual(reached, power, places=3)
+        for wrong in ((0, 1, 0.1), (1, 0, 0.1), (1, 1, 0)):
+            with self.assertRaises(ValueError):
+                plan_mean_test(*wrong)
