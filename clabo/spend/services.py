@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from django.conf import settings
-from django.db import transaction
+from django.db import connection, transaction
 
 from clabo.accounts.models import User
 from clabo.accounts.problems import Problem, missing
@@ -29,6 +29,8 @@ from clabo.spend.models import SpendImport, SpendRow
 MAX_BYTES = 200 * 1024 * 1024
 BAD_ROWS_SHOWN = 200
 _CHUNK = 2000
+# As namespace of advisory locks (pipeline._SITE_LOCK is another).
+_SPEND_LOCK = 72728
 
 
 @dataclass(slots=True)
@@ -176,7 +178,7 @@ def _same_file(batch: SpendImport) -> SpendImport | None:
 def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
     """Import the file, all of it or nothing; raises Problem when a row is bad or it came before."""
     with transaction.atomic():
-        lock_site(batch.site_id)
+        _lock_spend(batch.site_id)
         batch = SpendImport.objects.select_for_update().get(pk=batch.pk)
         if batch.state != SpendImport.State.UPLOADED:
             raise Problem("This import was finished already.", status=409)
@@ -195,8 +197,16 @@ def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
         batch.rows, batch.cost = found.good, found.cost
         batch.first_day, batch.last_day = found.first_day, found.last_day
         batch.save()
+        # Only now: reading a large file takes minutes, in which the site's hits go on being stored.
+        lock_site(batch.site_id)
         rejoin(batch.site_id, _days_of(batch))
     return batch
+
+
+def _lock_spend(site_id: int) -> None:
+    """Until the transaction ends, nobody else takes files of this site in or out. Taken before any other lock."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_xact_lock(%s, %s)", [_SPEND_LOCK, site_id])
 
 
 def _days_of(batch: SpendImport) -> set[date]:
@@ -255,12 +265,13 @@ class _LandingPages:
 def undo(batch: SpendImport) -> None:
     """Take an import's rows out again. The file is kept, and can be imported again."""
     with transaction.atomic():
+        _lock_spend(batch.site_id)
         locked = SpendImport.objects.select_for_update().get(pk=batch.pk)
         if locked.state != SpendImport.State.DONE:
             raise Problem("Only a finished import can be undone.", status=409)
-        lock_site(locked.site_id)
         days = _days_of(locked)
         SpendRow.objects.filter(batch=locked).delete()
+        lock_site(locked.site_id)
         rejoin(locked.site_id, days)
         locked.state = SpendImport.State.UNDONE
         locked.save()

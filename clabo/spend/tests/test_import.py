@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import io
+import threading
 import tracemalloc
 from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
-from django.test import TestCase
+from django.db import connection
+from django.db.models import Sum
+from django.test import TestCase, TransactionTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
@@ -194,8 +198,8 @@ class NothingIsLost(HypothesisTestCase):
                 day=START.date() + timedelta(days=day),
                 source="meadow",
                 campaign=campaign,
-                impressions=0,
-                clicks=1,
+                impressions=cents % 97,
+                clicks=cents % 13,
                 cost=Decimal(cents) / 100,
                 fingerprint="0",
             )
@@ -208,9 +212,57 @@ class NothingIsLost(HypothesisTestCase):
         self.assertEqual(after_each, self.parts(site))
         state = joined(site, min(days), max(days))
         self.assertEqual(state.total, Decimal(sum(c for *_, c in rows)) / 100)
+        whole = CostPart.objects.filter(site=site).aggregate(Sum("clicks"), Sum("impressions"))
+        told = (sum(c % 13 for *_, c in rows), sum(c % 97 for *_, c in rows))
+        self.assertEqual((whole["clicks__sum"] or 0, whole["impressions__sum"] or 0), told)
 
     def parts(self, site: Site) -> list[tuple[Any, ...]]:
         found = CostPart.objects.filter(site=site)
         return sorted(
-            found.values_list("day", "how", "source", "campaign", "device", "page__path", "cost"), key=str
+            found.values_list("day", "how", "source", "campaign", "device", "page__path", "cost", "clicks"),
+            key=str,
         )
+
+
+class AtOnce(TransactionTestCase):
+    """Two files taken in, one taken out and hits stored, all at the same time: none waits for ever."""
+
+    def test_no_order_of_locks_ends_in_a_circle(self) -> None:
+        own_uploads(self)  # type: ignore[arg-type]
+        site = make_site()
+        receive(walk(site, 1, START, "/a?utm_source=meadow&utm_medium=cpc"))
+
+        def uploaded(campaign: str) -> SpendImport:
+            content = f"{HEAD}\n{ROW.replace('autumn', campaign)}\n".encode()
+            return services.upload(site, "f.csv", io.BytesIO(content), None)
+
+        def take(batch: SpendImport) -> None:
+            services.take_in(batch, services.propose(batch)[1].reading)
+
+        first = uploaded("one")
+        take(first)
+        works = [
+            partial(services.undo, first),
+            partial(take, uploaded("two")),
+            partial(take, uploaded("three")),
+            partial(receive, walk(site, 2, START, "/a?utm_source=meadow&utm_medium=cpc")),
+        ]
+        failed: list[BaseException] = []
+
+        def run(work: Any) -> None:
+            try:
+                work()
+            except BaseException as error:
+                failed.append(error)
+            finally:
+                connection.close()
+
+        threads = [threading.Thread(target=run, args=(work,)) for work in works]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(30)
+        self.assertEqual(failed, [])
+        rows = SpendRow.objects.values_list("campaign", flat=True)
+        self.assertEqual(sorted(rows), ["three", "two"])
+        self.assertEqual(joined(site, START.date(), START.date()).total, Decimal(25))
