@@ -85,7 +85,7 @@ class OneRequest(TransactionTestCase):
                 f'{{"ref": "{ref}", "order": "{text}"}}'.encode(),
                 **{"clabo-signature": "0"},
             )
-            view = event(f"/{text}?utm_source={text}&gclid={text}")
+            view = event(f"/{text}?utm_source={text}&xclid={text}")
             self.ask("POST", f"/hit/{key}", beacon(1, {**view, "url": view["url"][:2000]}))
         for raw in (b'"\\u0000"', b'"\\ud800"', b'"\xed\xa0\x80"', b"1e999", b"[" * 9000):
             self.ask("POST", f"/hit/{key}", beacon(1, event("/a")).replace(b'"view"', raw))

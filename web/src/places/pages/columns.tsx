@@ -107,6 +107,39 @@ function Rate({
 
 const was = (row: AnyRow, frame: Frame) => frame.before[row.page_id ?? ""];
 
+/** An optional column of plain numbers, with the period before under each where that is compared. */
+const plainColumn = (
+  key: string,
+  name: string,
+  head: Column["head"],
+  show: (row: AnyRow) => string,
+  order: (row: AnyRow) => number | null,
+): Column => ({
+  key,
+  name,
+  head,
+  order,
+  optional: true,
+  cell: (r, f) => {
+    const earlier = was(r, f);
+    return <Plain now={show(r)} was={earlier && show(earlier)} frame={f} />;
+  },
+});
+
+function Two({ of, and }: { of: string; and: string }) {
+  return (
+    <>
+      {of}
+      <br />
+      {and}
+    </>
+  );
+}
+
+// What no spend file has told is a dash, not nought.
+const some = (n: number) => (n ? count(n) : "–");
+const share = (text: string | null | undefined) => (text == null ? "–" : percent(Number(text)));
+
 export const COLUMNS: Column[] = [
   {
     key: "entries",
@@ -187,48 +220,27 @@ export const COLUMNS: Column[] = [
     ),
     order: (r, down) => bound(r.exit_rate, down),
   },
-  {
-    key: "visitors",
-    name: "Visitors",
-    optional: true,
-    head: () => "Visitors",
-    cell: (r, f) => <Plain now={count(r.visitors)} was={count(was(r, f)?.visitors)} frame={f} />,
-    order: (r) => r.visitors,
-  },
-  {
-    key: "new_visitors",
-    name: "New visitors",
-    optional: true,
-    head: () => (
-      <>
-        New
-        <br />
-        visitors
-      </>
-    ),
-    cell: (r, f) => <Plain now={count(r.new_visitors)} was={count(was(r, f)?.new_visitors)} frame={f} />,
-    order: (r) => r.new_visitors,
-  },
-  {
-    key: "views_per_visitor",
-    name: "Views per visitor",
-    optional: true,
-    head: () => (
-      <>
-        Views per
-        <br />
-        visitor
-      </>
-    ),
-    cell: (r, f) => (
-      <Plain
-        now={r.views_per_visitor?.toFixed(2) ?? "–"}
-        was={was(r, f)?.views_per_visitor?.toFixed(2) ?? "–"}
-        frame={f}
-      />
-    ),
-    order: (r) => r.views_per_visitor,
-  },
+  plainColumn(
+    "visitors",
+    "Visitors",
+    () => "Visitors",
+    (r) => count(r.visitors),
+    (r) => r.visitors,
+  ),
+  plainColumn(
+    "new_visitors",
+    "New visitors",
+    () => <Two of="New" and="visitors" />,
+    (r) => count(r.new_visitors),
+    (r) => r.new_visitors,
+  ),
+  plainColumn(
+    "views_per_visitor",
+    "Views per visitor",
+    () => <Two of="Views per" and="visitor" />,
+    (r) => r.views_per_visitor?.toFixed(2) ?? "–",
+    (r) => r.views_per_visitor,
+  ),
   {
     key: "conversion_rate",
     name: "Conversion rate",
@@ -298,64 +310,55 @@ export const COLUMNS: Column[] = [
     ),
     order: (r) => Number(r.spend),
   },
-  {
-    key: "impressions",
-    name: "Impressions",
-    optional: true,
-    head: () => "Impressions",
-    cell: (r, f) => <Plain now={some(r.impressions)} was={count(was(r, f)?.impressions)} frame={f} />,
-    order: (r) => r.impressions,
-  },
-  {
-    key: "clicks",
-    name: "Clicks",
-    optional: true,
-    head: () => "Clicks",
-    cell: (r, f) => <Plain now={some(r.clicks)} was={count(was(r, f)?.clicks)} frame={f} />,
-    order: (r) => r.clicks,
-  },
-  {
-    key: "ctr",
-    name: "CTR: clicks of impressions",
-    optional: true,
-    head: () => "CTR",
-    cell: (r, f) => <Plain now={share(r.ctr)} was={share(was(r, f)?.ctr)} frame={f} />,
-    order: (r) => number(r.ctr),
-  },
-  {
-    key: "cpc",
-    name: "CPC: spend for a click",
-    optional: true,
-    head: (f) => <Money text="CPC" frame={f} />,
-    cell: (r, f) => <Plain now={money(r.cpc)} was={money(was(r, f)?.cpc)} frame={f} />,
-    order: (r) => number(r.cpc),
-  },
-  {
-    key: "cpm",
-    name: "CPM: spend for 1,000 impressions",
-    optional: true,
-    head: (f) => <Money text="CPM" frame={f} />,
-    cell: (r, f) => <Plain now={money(r.cpm)} was={money(was(r, f)?.cpm)} frame={f} />,
-    order: (r) => number(r.cpm),
-  },
-  {
-    key: "aov",
-    name: "AOV: average value of one",
-    optional: true,
-    head: (f) => <Money text="AOV" frame={f} />,
-    cell: (r, f) => <Plain now={money(r.aov)} was={money(was(r, f)?.aov)} frame={f} />,
-    order: (r) => number(r.aov),
-  },
-  {
-    key: "profit",
-    name: "Profit: margin of revenue less spend",
-    optional: true,
-    head: (f) => <Money text="Profit" frame={f} />,
-    cell: (r, f) => (
-      <Plain now={money(r.profit, undefined, 0)} was={money(was(r, f)?.profit, undefined, 0)} frame={f} />
-    ),
-    order: (r) => number(r.profit),
-  },
+  plainColumn(
+    "impressions",
+    "Impressions",
+    () => "Impressions",
+    (r) => some(r.impressions),
+    (r) => r.impressions,
+  ),
+  plainColumn(
+    "clicks",
+    "Clicks",
+    () => "Clicks",
+    (r) => some(r.clicks),
+    (r) => r.clicks,
+  ),
+  plainColumn(
+    "ctr",
+    "CTR: clicks of impressions",
+    () => "CTR",
+    (r) => share(r.ctr),
+    (r) => number(r.ctr),
+  ),
+  plainColumn(
+    "cpc",
+    "CPC: spend for a click",
+    (f) => <Money text="CPC" frame={f} />,
+    (r) => money(r.cpc),
+    (r) => number(r.cpc),
+  ),
+  plainColumn(
+    "cpm",
+    "CPM: spend for 1,000 impressions",
+    (f) => <Money text="CPM" frame={f} />,
+    (r) => money(r.cpm),
+    (r) => number(r.cpm),
+  ),
+  plainColumn(
+    "aov",
+    "AOV: average value of one",
+    (f) => <Money text="AOV" frame={f} />,
+    (r) => money(r.aov),
+    (r) => number(r.aov),
+  ),
+  plainColumn(
+    "profit",
+    "Profit: margin of revenue less spend",
+    (f) => <Money text="Profit" frame={f} />,
+    (r) => money(r.profit, undefined, 0),
+    (r) => number(r.profit),
+  ),
   {
     key: "cost",
     name: "Cost per conversion",
@@ -388,10 +391,6 @@ function Money({ text, frame }: { text: string; frame: Frame }) {
     </>
   );
 }
-
-/** What no spend file has told is a dash, not nought. */
-const some = (n: number) => (n ? count(n) : "–");
-const share = (text: string | null | undefined) => (text == null ? "–" : percent(Number(text)));
 
 /** Of all columns those that an address shows. */
 export const DISTINCT = ["visitors", "new_visitors", "views_per_visitor"];
