@@ -39,5 +39,7 @@ class Proofs(TestCase):
             {"proof": 1},
         ):
             self.assertFalse(is_proven({**good, **changed}, "A", [KEY]), changed)
+        self.assertEqual(told("o", None, "EUR"), "o\n\nEUR")
+        self.assertEqual(told("o", True, "EUR"), "o\n\nEUR")
         self.assertFalse(is_proven(good, "B", [KEY]))
         self.assertFalse(is_proven({**good, "proof": sign(KEY, "", 10, "EUR")}, "", [KEY]))
