@@ -17,7 +17,7 @@ from clabo.conversions.backcount import back_count
 from clabo.conversions.models import ConversionRule, RuleVersion
 from clabo.conversions.places import Place
 from clabo.conversions.seen import seen_on
-from clabo.core import naming, rules
+from clabo.core import daylimit, naming, rules
 from clabo.sites.access import site_for
 
 router = Router(tags=["conversions"])
@@ -40,6 +40,10 @@ class ConversionIn(Schema):
     lifetime_factor: Decimal | None = Field(None, max_digits=8, decimal_places=4)
     # Only orders that the site's own server has signed.
     proven_only: bool = False
+    # The most value of a day, without a proof, that enters sums: of one visitor, of one network, in all. Null: no limit.
+    visitor_day_limit: Decimal | None = Field(daylimit.VISITOR, max_digits=14, decimal_places=4)
+    network_day_limit: Decimal | None = Field(daylimit.NETWORK, max_digits=14, decimal_places=4)
+    site_day_limit: Decimal | None = Field(daylimit.SITE, max_digits=14, decimal_places=4)
 
 
 class ChangeOut(Schema):
@@ -65,6 +69,9 @@ class ConversionOut(ConversionIn):
     per_day: list[int]
     # Conversions of these days whose value is in another currency, left out of sums.
     foreign: int
+    # Those whose value lies beyond the day's limits, left out of sums, and what they would be worth together.
+    beyond: int
+    beyond_value: Decimal
     # Events of these days that met the rule and were left aside for want of a proof.
     unproven: int
     # When its rule was changed, on these days.
@@ -180,6 +187,9 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
             value_property=r.value_property,
             lifetime_factor=r.lifetime_factor,
             proven_only=r.proven_only,
+            visitor_day_limit=r.visitor_day_limit,
+            network_day_limit=r.network_day_limit,
+            site_day_limit=r.site_day_limit,
             version=r.version,
             sentence=rules.sentence(rules.parse(r.rule)),
             recounting=r.counted_version != r.version,
@@ -188,6 +198,8 @@ def _out(site: Any, the_rules: list[ConversionRule]) -> list[ConversionOut]:
             last_at=counts[r.pk].last_at,
             per_day=counts[r.pk].per_day,
             foreign=counts[r.pk].foreign,
+            beyond=counts[r.pk].beyond,
+            beyond_value=counts[r.pk].beyond_value,
             unproven=counts[r.pk].unproven,
             changes=[change_out(v) for v in changes[r.pk]],
         )

@@ -20,6 +20,7 @@ from clabo.collect.copying import copy_in, new_ids
 from clabo.collect.models import Event, Standing, Visit
 from clabo.collect.rollups import Changes
 from clabo.conversions.crediting import credit_conversions
+from clabo.conversions.limiting import limit_days
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.selecting import Inventory, events_met
 from clabo.core import rules
@@ -61,19 +62,22 @@ def settle(
     visitor_ids: Collection[int] | None = None,
     afresh: Collection[int] = (),
     known: Inventory | None = None,
+    limited: bool = True,
 ) -> dict[int, Settled]:
     """Make the conversions of `the_rules` what the stored events say, of everybody or of some.
 
     Visitors who share an order number with some of `visitor_ids` are settled too, for it counts once
     only. Visitors in `afresh` get all their conversions made and credited anew, because their visits
     were. Call with the site's lock held. Also brings the visits' conversion counts, the bounces that
-    depend on them and the credits up to date. Result by rule id.
+    depend on them and the credits up to date, and which values lie beyond the day's limits; not that last one with
+    `limited` false, where the caller calls `limit_days` when it has settled everybody. Result by rule id.
     """
     known = known or Inventory(site_id)
     if visitor_ids is not None:
         visitor_ids = _with_order_sharers(site_id, visitor_ids)
     result: dict[int, Settled] = {}
     touched_visits: set[int | None] = set()
+    days: list[tuple[ConversionRule, set[datetime]]] = []
     to_credit: list[Conversion] = []
     for rule in the_rules:
         standing = Conversion.objects.filter(site_id=site_id, rule=rule)
@@ -105,10 +109,13 @@ def settle(
         copy_in(Conversion, made)
         to_credit += made
         touched_visits |= {c.visit_id for c in gone} | {c.visit_id for c in made}
+        days.append((rule, {c.time for c in old.values()} | {c.time for c in new.values()}))
         added = [c.time for c in made if c.event_id not in old]
         removed = [c.time for c in gone if c.event_id not in new]
         result[rule.pk] = Settled(len(added), len(removed), min(added + removed, default=None))
     credit_conversions(site_id, to_credit)
+    for rule, times in days if limited else []:
+        limit_days(rule, times)
     count_visits(site_id, {v for v in touched_visits if v is not None})
     return result
 

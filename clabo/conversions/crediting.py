@@ -58,7 +58,7 @@ def _credit_some(site: Site, conversions: Sequence[Conversion]) -> None:
     for conversion in conversions:
         if conversion.event_id not in shown:
             continue
-        value = None if conversion.currency else conversion.value
+        value = conversion.summed
         # What a server reports did not happen in the visit that it hangs on.
         own = conversion.visit_id if shown[conversion.event_id] else None
         fitting = eligible(touches[conversion.visitor_id], conversion.time, window, own)

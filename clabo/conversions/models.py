@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import secrets
+from decimal import Decimal
 
 from django.db import models
 
 from clabo.accounts.models import User
 from clabo.collect.models import OfVisits, Origin, Page, Visit, Visitor
+from clabo.core import daylimit
 from clabo.sites.models import Site
 
 
@@ -41,6 +43,14 @@ class ConversionRule(models.Model):
     lifetime_factor = models.DecimalField(max_digits=8, decimal_places=4, null=True)
     # Only events whose order the site's server has signed (core/proof.py).
     proven_only = models.BooleanField(default=False, db_default=False)
+    # The most value of a day, without a proof, that enters sums (core/daylimit.py). Null: no limit.
+    visitor_day_limit = models.DecimalField(
+        max_digits=14, decimal_places=4, null=True, default=daylimit.VISITOR
+    )
+    network_day_limit = models.DecimalField(
+        max_digits=14, decimal_places=4, null=True, default=daylimit.NETWORK
+    )
+    site_day_limit = models.DecimalField(max_digits=14, decimal_places=4, null=True, default=daylimit.SITE)
     version = models.PositiveIntegerField(default=1)
     counted_version = models.PositiveIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -140,6 +150,13 @@ class Conversion(models.Model):
     # Empty: the site's. A value in another currency is kept, and left out of sums.
     currency = models.CharField(max_length=3, blank=True, default="")
     order = models.CharField(max_length=100, blank=True, default="")
+    # Beyond what a day may bring without a proof: kept, and left out of sums.
+    beyond = models.BooleanField(default=False, db_default=False)
+
+    @property
+    def summed(self) -> Decimal | None:
+        """What it adds to sums of money; None where it has no value that enters one."""
+        return None if self.currency or self.beyond else self.value
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "rule", "event_id"), name="conversion_once"),)

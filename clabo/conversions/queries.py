@@ -6,9 +6,10 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
 from uuid import UUID
 
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Sum
 from django.db.models.functions import TruncDate
 
 from clabo.accounts.problems import missing
@@ -41,6 +42,9 @@ class RuleCounts:
     last_at: datetime | None
     per_day: list[int]
     foreign: int
+    # Their value lies beyond what a day may bring without a proof, and how much it is together.
+    beyond: int
+    beyond_value: Decimal
     # Events that met the rule and were left aside for want of a proof, where it asks for one.
     unproven: int
 
@@ -59,6 +63,12 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
     for rule_id, day, n in rows:
         by_rule[rule_id][day] = n
     foreign = dict(recent.exclude(currency="").values_list("rule_id").annotate(n=Count("id")))
+    over = {
+        rule_id: (n, value)
+        for rule_id, n, value in recent.filter(beyond=True)
+        .values_list("rule_id")
+        .annotate(n=Count("id"), sum=Sum("value"))
+    }
     last = dict(counted.values_list("rule_id").annotate(Max("time")))
     return {
         r.pk: RuleCounts(
@@ -66,6 +76,7 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
             last.get(r.pk),
             [by_rule[r.pk].get(today - timedelta(days=back), 0) for back in range(days - 1, -1, -1)],
             foreign.get(r.pk, 0),
+            *over.get(r.pk, (0, Decimal(0))),
             _unproven(site, r, days) if r.proven_only else 0,
         )
         for r in the_rules

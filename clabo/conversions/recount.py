@@ -11,6 +11,7 @@ from django.db.models import F
 
 from clabo.collect.pipeline import try_lock_site
 from clabo.conversions.counting import Settled, events_of, settle
+from clabo.conversions.limiting import limit_days
 from clabo.conversions.models import Conversion, ConversionRule, Recount
 from clabo.conversions.selecting import Inventory
 
@@ -57,7 +58,8 @@ def _apply(rule: ConversionRule, say: _Say) -> None:
     for start in range(0, len(visitors), CHUNK):
         say(start, len(visitors))
         some = visitors[start : start + CHUNK]
-        changed += settle(rule.site_id, [rule], some, known=known)[rule.pk]
+        changed += settle(rule.site_id, [rule], some, known=known, limited=False)[rule.pk]
+    limit_days(rule)
     rule.versions.filter(version=rule.version).update(
         added=changed.added, removed=changed.removed, changed_since=changed.since
     )

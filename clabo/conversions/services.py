@@ -12,7 +12,7 @@ from django.db import IntegrityError, transaction
 from clabo.accounts.models import User
 from clabo.accounts.problems import Problem
 from clabo.conversions.models import Category, ConversionRule, RuleVersion
-from clabo.core import rules
+from clabo.core import daylimit, rules
 from clabo.core.naming import NAME
 from clabo.sites.models import Site
 
@@ -29,6 +29,12 @@ class RuleContent:
     value_property: str = ""
     lifetime_factor: Decimal | None = None
     proven_only: bool = False
+    visitor_day_limit: Decimal | None = daylimit.VISITOR
+    network_day_limit: Decimal | None = daylimit.NETWORK
+    site_day_limit: Decimal | None = daylimit.SITE
+
+
+_LIMITS = ("visitor_day_limit", "network_day_limit", "site_day_limit")
 
 
 def checked(content: RuleContent) -> RuleContent:
@@ -63,6 +69,10 @@ def checked(content: RuleContent) -> RuleContent:
             "A proven order's value is the property “value”: that is what the proof is of. Take that one, or a fixed value.",
             "value_property",
         )
+    for name in _LIMITS:
+        most = getattr(content, name)
+        if most is not None and not (most.is_finite() and 0 < most < Decimal("1e10")):
+            raise Problem("A day's limit lies above 0 and under 10,000,000,000; leave it out for none.", name)
     if len(content.value_property) > 60:
         raise Problem("A property's name has at most 60 characters.", "value_property")
     return replace(content, rule=rule)
@@ -89,7 +99,7 @@ def restore_version(rule: ConversionRule, version: int, by: User | None) -> Conv
     if old is None:
         raise Problem("There is no such version.", "version", 404)
     content = dict(old.content)
-    for money in ("value", "lifetime_factor"):
+    for money in ("value", "lifetime_factor", *(n for n in _LIMITS if n in content)):
         content[money] = None if content.get(money) is None else Decimal(content[money])
     return change_rule(rule, RuleContent(**content), by)
 
@@ -122,6 +132,8 @@ def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> Conver
     rule.counting, rule.value = content.counting, content.value
     rule.value_property, rule.lifetime_factor = content.value_property, content.lifetime_factor
     rule.proven_only = content.proven_only
+    for name in _LIMITS:
+        setattr(rule, name, getattr(content, name))
     try:
         with transaction.atomic():
             rule.save()

@@ -19,7 +19,7 @@ from clabo.sites.models import Site
 
 LOOKED_AT = timedelta(days=7)
 PAST = timedelta(weeks=8)
-Kind = Literal["values", "pages", "one_network", "visits", "conversions"]
+Kind = Literal["values", "beyond", "pages", "one_network", "visits", "conversions"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +44,7 @@ def suspicions(site: Site, now: datetime) -> list[Suspicion]:
     found: list[Suspicion] = []
     for rule in the_rules:
         found += _values(site, rule, now)
+        found += _beyond(site, rule, now)
         found += _one_network(site, rule, now)
     return [*found, *_pages(site, now), *_days(site, the_rules, now)]
 
@@ -57,7 +58,7 @@ def _values(site: Site, rule: ConversionRule, now: datetime) -> list[Suspicion]:
     recent = list(valued.filter(time__gte=start).order_by("-value")[:20])
     if not recent:
         return []
-    past = valued.filter(time__lt=start, time__gte=start - PAST).values_list("value", flat=True)
+    past = valued.filter(beyond=False, time__lt=start, time__gte=start - PAST).values_list("value", flat=True)
     before = [float(v) for v in past if v is not None]
     odd = forgery.odd_values([float(c.value or 0) for c in recent], before)
     return [
@@ -72,6 +73,17 @@ def _values(site: Site, rule: ConversionRule, now: datetime) -> list[Suspicion]:
         )
         for place in odd[:3]
     ]
+
+
+def _beyond(site: Site, rule: ConversionRule, now: datetime) -> list[Suspicion]:
+    """Values that stand in no sum, because a day may not bring so much without a proof."""
+    over = Conversion.objects.reported().filter(site=site, rule=rule, beyond=True, time__gte=now - LOOKED_AT)
+    told = over.aggregate(n=Count("id"), sum=Sum("value"), visitors=Count("visitor", distinct=True))
+    if not told["n"]:
+        return []
+    last = over.order_by("-time", "-id")[0]
+    one = last.visitor_id if told["visitors"] == 1 else None
+    return [Suspicion("beyond", told["n"], None, rule, told["sum"], last.order, visitor_id=one)]
 
 
 def _one_network(site: Site, rule: ConversionRule, now: datetime) -> list[Suspicion]:

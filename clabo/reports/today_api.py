@@ -81,7 +81,7 @@ class ChangedRule(ChangeOut):
 class SuspectNote(Schema):
     """Something of the last week that looks made up, and what of it could be set aside."""
 
-    kind: Literal["values", "pages", "one_network", "visits", "conversions"]
+    kind: Literal["values", "beyond", "pages", "one_network", "visits", "conversions"]
     count: int
     usual: float | None
     counting: str | None

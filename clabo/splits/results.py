@@ -187,7 +187,7 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_O
         return found
     zone = lens.site.zone
     conversions: defaultdict[int, list[tuple[datetime, Decimal]]] = defaultdict(list)
-    for visitor_id, time, value, currency in (
+    for visitor_id, time, value, currency, beyond in (
         Conversion.objects.reported()
         .filter(
             site=lens.site,
@@ -196,10 +196,11 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_O
             time__lt=until,
         )
         .order_by("time")
-        .values_list("visitor_id", "time", "value", "currency")
+        .values_list("visitor_id", "time", "value", "currency", "beyond")
     ):
-        # A value in another currency is in no sum.
-        conversions[visitor_id].append((time, value if value and not currency else Decimal(0)))
+        # A value in another currency, or beyond the day's limits, is in no sum.
+        summed = value if value and not currency and not beyond else Decimal(0)
+        conversions[visitor_id].append((time, summed))
     rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(_counted(lens))
     for letter, visitor_id, first_at in rows.values_list("letter", "visitor_id", "first_at"):
         after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]

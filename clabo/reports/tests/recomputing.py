@@ -150,7 +150,27 @@ class Recomputed:
                 if counting == "every" or key not in seen:
                     seen.add(key)
                     result.append(c)
-        return result
+        return self.within_limits(result)
+
+    def within_limits(self, found: list[Conversion]) -> list[Conversion]:
+        """The same, without the value of what lies beyond a day's limits in the order it was received."""
+        sums: defaultdict[object, Decimal] = defaultdict(Decimal)
+        out = set()
+        for c in sorted(found, key=lambda c: (c.hit.received, c.hit.id)):
+            if c.value is None or (c.visit is not None and not c.visit.counted):
+                continue
+            day = self.day(c.hit.time)
+            keys = [(day, c.visit.person if c.visit else (c.hit.visitor, False)), day]
+            full = [
+                most is not None and sums[k] + c.value > most
+                for k, most in zip(keys, self.limits, strict=True)
+            ]
+            if any(full):
+                out.add(c.hit.id)
+            else:
+                for k in keys:
+                    sums[k] += c.value
+        return [Conversion(c.hit, c.visit, None) if c.hit.id in out else c for c in found]
 
     def credits(self, conversion: Conversion, model: str) -> list[tuple[Visit | None, Decimal]]:
         """Which visits a conversion that is shown is credited to."""
@@ -239,5 +259,7 @@ class Recomputed:
                     row.revenue += (c.value * share).quantize(Decimal("1e-9"))
         return {path: row for path, row in rows.items() if row != Row()}
 
+    # The most value of a day, of one visitor and in all.
+    limits: tuple[Decimal | None, Decimal | None] = (None, None)
     # What the site counts, as (kind, counting mode).
     rules: list[tuple[str, str]] = []

@@ -97,6 +97,10 @@ class WholeReport(TestCase):
     def compare(self, chance: random.Random) -> None:
         site = make_site(time_zone=ZONE, attribution_window_days=chance.choice([1, 7, 30]))
         modes = [chance.choice(["every", "visit", "visitor"]) for _ in range(2)]
+        most = chance.choice(
+            [(None, None), (Decimal(90), None), (Decimal(120), Decimal(150)), (None, Decimal(99))]
+        )
+        limits: dict[str, Any] = {"visitor_day_limit": most[0], "site_day_limit": most[1]}
         mark = make_rule(
             site,
             "/",
@@ -105,7 +109,9 @@ class WholeReport(TestCase):
             value_property="value",
             rule={"event": {"name": "something_else"}},
         )
-        sale = make_rule(site, "/", name="sale", counting=modes[1], value_property="value", rule={"sale": {}})
+        sale = make_rule(
+            site, "/", name="sale", counting=modes[1], value_property="value", rule={"sale": {}}, **limits
+        )
         ConversionRule.objects.update(counted_version=1)
         hits = history(chance)
         envelopes = [envelope(site, hit) for hit in hits]
@@ -115,13 +121,16 @@ class WholeReport(TestCase):
         # The rule is changed while hits go on coming, and counted back.
         services.change_rule(
             mark,
-            services.RuleContent("order", "purchase", {"event": {"name": "order"}}, modes[0], None, "value"),
+            services.RuleContent(
+                "order", "purchase", {"event": {"name": "order"}}, modes[0], None, "value", **limits
+            ),
             None,
         )
         receive(envelopes[cut:])
         while recount_next():
             pass
         plain = Recomputed(hits, ZoneInfo(ZONE), site.attribution_window_days, "EUR")
+        plain.limits = most
         plain.rules = [("mark", modes[0]), ("sale", modes[1])]
         member = Member(site)
         today = NOW.astimezone(ZoneInfo(ZONE)).date()

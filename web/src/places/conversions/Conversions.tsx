@@ -153,6 +153,11 @@ export default function Conversions() {
                             {count(c.unproven)} without proof left aside
                           </span>
                         )}
+                        {c.beyond > 0 && (
+                          <span className="block text-[12px] text-marigold">
+                            {count(c.beyond)} over a day’s limit, {money(c.beyond_value, site.currency)} in no sum
+                          </span>
+                        )}
                         {c.foreign > 0 && (
                           <span className="block text-[12px] text-marigold">
                             {count(c.foreign)} in another currency

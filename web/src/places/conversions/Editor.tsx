@@ -11,11 +11,11 @@ import { asGroup, complete, type Group, type Rule, simplified } from "./builder/
 import { CATEGORIES, COUNTINGS, type Conversion } from "./Conversions";
 import { Effect } from "./Effect";
 import { Versions } from "./Versions";
-import { Worth } from "./Worth";
+import { LIMITS, Worth } from "./Worth";
 
 export type Draft = Omit<Schemas["ConversionIn"], "rule">;
 const RULE_FIELDS = ["value", "match", "rule", "origin", "selector", "where", "property", "comparison", "at", "id"];
-const FIELDS = ["name", "category", "counting", "value_property", "lifetime_factor", ...RULE_FIELDS];
+const FIELDS = ["name", "category", "counting", "value_property", "lifetime_factor", ...LIMITS, ...RULE_FIELDS];
 
 function useSlow<T>(value: T, wait: number) {
   const [slow, setSlow] = useState(value);
@@ -40,7 +40,14 @@ export function Editor({ siteId, rule, close }: Props) {
   const queries = useQueryClient();
   const [draft, setDraft] = useState<Draft>(
     rule
-      ? { ...rule, value: plain(rule.value), lifetime_factor: plain(rule.lifetime_factor) }
+      ? {
+          ...rule,
+          value: plain(rule.value),
+          lifetime_factor: plain(rule.lifetime_factor),
+          visitor_day_limit: plain(rule.visitor_day_limit),
+          network_day_limit: plain(rule.network_day_limit),
+          site_day_limit: plain(rule.site_day_limit),
+        }
       : {
           name: "",
           category: "lead",
@@ -49,6 +56,9 @@ export function Editor({ siteId, rule, close }: Props) {
           value_property: "",
           lifetime_factor: null,
           proven_only: false,
+          visitor_day_limit: "100000",
+          network_day_limit: "1000000",
+          site_day_limit: "10000000",
         },
   );
   const [language, setLanguage] = useState<Group>(
@@ -92,7 +102,9 @@ export function Editor({ siteId, rule, close }: Props) {
     mutationFn: () => {
       const { name, category, counting, value, value_property, lifetime_factor, proven_only } = draft;
       const language_json = JSON.parse(JSON.stringify(simplified(language)));
-      const worth = { value, value_property, lifetime_factor, proven_only };
+      const { visitor_day_limit, network_day_limit, site_day_limit } = draft;
+      const limits = { visitor_day_limit, network_day_limit, site_day_limit };
+      const worth = { value, value_property, lifetime_factor, proven_only, ...limits };
       const body = { name, category, counting, ...worth, rule: language_json };
       const path = { site_id: siteId };
       return rule

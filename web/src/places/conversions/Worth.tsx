@@ -12,6 +12,9 @@ interface Props {
 
 type Way = "none" | "fixed" | "event";
 
+export const LIMITS = ["visitor_day_limit", "network_day_limit", "site_day_limit"] as const;
+const OF = { visitor_day_limit: "one visitor", network_day_limit: "one network", site_day_limit: "all together" };
+
 export function Worth({ draft, change, currency, error }: Props) {
   const [way, setWay] = useState<Way>(draft.value_property ? "event" : draft.value == null ? "none" : "fixed");
   return (
@@ -92,6 +95,33 @@ export function Worth({ draft, change, currency, error }: Props) {
             />
           )}
         </Field>
+      )}
+      {way !== "none" && (
+        <details open={LIMITS.some((limit) => error(limit))}>
+          <summary className="cursor-pointer text-quiet">What a day may bring without a proof</summary>
+          <div className="mt-2 grid grid-cols-3 gap-3">
+            {LIMITS.map((limit) => (
+              <Field key={limit} label={OF[limit]} error={error(limit)}>
+                {(p) => (
+                  <Input
+                    {...p}
+                    type="number"
+                    min="1"
+                    step="0.01"
+                    className="num"
+                    placeholder="no limit"
+                    value={draft[limit] ?? ""}
+                    onChange={(e) => change({ [limit]: e.target.value === "" ? null : e.target.value })}
+                  />
+                )}
+              </Field>
+            ))}
+          </div>
+          <p className="mt-1 text-[13px] text-quiet">
+            In {currency}. Anyone can send an order to your site. What goes beyond is counted and shown, and its value
+            stands in no sum; orders that your server has signed always count.
+          </p>
+        </details>
       )}
     </>
   );

@@ -34,6 +34,22 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
         to: "live",
         go: "See Live",
       };
+    if (s.kind === "beyond")
+      return {
+        ...note,
+        act: s.visitor_id ? note.act : undefined,
+        says: (
+          <>
+            <strong>
+              {money(s.value, t.currency)} of {count(s.count)} {name} stand in no sum
+            </strong>
+            : more than a day may bring without a proof.
+          </>
+        ),
+        why: `${s.order ? `The last is order ${s.order}. ` : ""}If they are real, raise the limits of this conversion, or let your server sign its orders.`,
+        to: "conversions",
+        go: "See Conversions",
+      };
     if (s.kind === "one_network")
       return {
         ...note,
