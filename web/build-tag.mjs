@@ -1,4 +1,4 @@
-// Builds the tag without and with split tests, and the parts of it that only some pages load, each into a script of its own.
+// Builds the tag with and without what only some sites need, and the parts of it that only some pages load, each into a script of its own.
 import { readdirSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { build } from "vite";
@@ -10,12 +10,15 @@ const parts = readdirSync(tag("src/parts")).map((file) => file.replace(/\.ts$/, 
 // (https://github.com/WICG/explicit-javascript-compile-hints-file-based). Others read a comment.
 const COMPILED_AT_ONCE = "//# allFunctionsCalledOnLoad";
 
-for (const name of ["tag", "tag-splits", ...parts]) {
+for (const name of ["tag", "tag-splits", "tag-more", "tag-splits-more", ...parts]) {
   await build({
     configFile: false,
     logLevel: "warn",
     root: tag("."),
-    define: { __SPLITS__: String(name === "tag-splits") },
+    define: {
+      __SPLITS__: String(name.includes("-splits")),
+      __MORE__: String(!name.startsWith("tag") || name.endsWith("-more")),
+    },
     build: {
       outDir: tag("dist"),
       emptyOutDir: name === "tag",

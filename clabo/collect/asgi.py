@@ -33,7 +33,7 @@ from clabo.collect import bridges, refusals
 from clabo.collect.attendance import Attending
 from clabo.collect.gate import Limits, network_of
 from clabo.collect.inbox import AWAY, Full, Inbox, Seldom, Spool
-from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, admit, check
+from clabo.collect.intake import MAX_BODY, Beacon, BeaconEvent, Envelope, Refused, admit, check, cleaned
 from clabo.collect.salts import Salts, visitor_of
 from clabo.sites.directory import Directory, TagSite
 
@@ -46,9 +46,11 @@ Asgi = Callable[[Scope, Receive, Send], Awaitable[None]]
 Headers = list[tuple[bytes, bytes]]
 
 _ANYONE: Headers = [(b"access-control-allow-origin", b"*")]
+# By which the tag knows the collector's own answer from one that a service worker makes up.
+_OURS: Headers = [*_ANYONE, (b"clabo", b"1"), (b"access-control-expose-headers", b"clabo")]
 _UNCACHED: Headers = [*_ANYONE, (b"cache-control", b"no-store")]
 # The answer to nearly every request, made once.
-_ACCEPTED_START = {"type": "http.response.start", "status": 204, "headers": _ANYONE}
+_ACCEPTED_START: MutableMapping[str, Any] = {"type": "http.response.start", "status": 204, "headers": _OURS}
 _ACCEPTED_BODY = {"type": "http.response.body", "body": b""}
 _GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 REFRESH_SECONDS = 2.0
@@ -56,8 +58,9 @@ REFRESH_SECONDS = 2.0
 STEP_WAIT_SECONDS = 0.01
 SERVER_AGENT = "Mozilla/5.0 (a server that reports a sale)"
 # What the tag loads on pages that need it (tag/src/parts).
-PARTS = frozenset({"forms", "frames", "watch", "notice"})
+PARTS = frozenset({"clicks", "forms", "frames", "watch", "notice", "carry"})
 ASK_SECONDS = 0.5
+_HEADER_NAMES = re.compile(r"[\w\-, ]{1,1000}", re.ASCII)
 _GZIP = re.compile(r"\bgzip\b")
 _not_kept = Seldom(log.error)
 
@@ -121,7 +124,7 @@ class Collector:
             await _respond(
                 send,
                 refused.status,
-                [*_ANYONE, (b"content-type", b"application/problem+json")],
+                [*_OURS, (b"content-type", b"application/problem+json")],
                 refused.problem(),
             )
         except Full as full:
@@ -129,7 +132,7 @@ class Collector:
             problem = Refused(
                 503, "full", "Hits cannot be kept at the moment", "Keep it and try again later."
             )
-            headers = [*_ANYONE, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
+            headers = [*_OURS, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
             await _respond(send, 503, headers, problem.problem())
 
     async def _new_site(self, key: str) -> TagSite:
@@ -152,9 +155,13 @@ class Collector:
 
     async def _hit(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["method"] == "OPTIONS":
+            # Some pages add headers of their own to whatever they send.
+            asked = _header(scope, b"access-control-request-headers")
+            names = asked if _HEADER_NAMES.fullmatch(asked) else "content-type"
             allowed = [
-                (b"access-control-allow-headers", b"content-type"),
+                (b"access-control-allow-headers", names.encode()),
                 (b"access-control-max-age", b"86400"),
+                (b"vary", b"access-control-request-headers"),
             ]
             await _respond(send, 204, [*_ANYONE, *allowed])
             return
@@ -162,8 +169,11 @@ class Collector:
             raise Refused(
                 405, "wrong_method", "Hits are sent by POST", "Use the tag as it is served.", site.id
             )
-        body = await _read(scope, receive, site)
+        body = cleaned(await _read(scope, receive, site))
         beacon = check(body, site)
+        if beacon.dropped:
+            lost = Refused(413, "too_large", "", "An event was too large for the tag to send.", site.id)
+            self.refused.add(lost, beacon.dropped)
         visitor = await self._nameless(site, scope, _user_agent(scope)) if site.nameless else ""
         await self._take(site, scope, body, visitor, beacon.visitor)
         await send(_ACCEPTED_START)
@@ -263,7 +273,8 @@ class Collector:
     # -- the tag ---------------------------------------------------------------------------------
 
     async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
-        script = self._script("tag-splits" if site.splits else "tag") or ""
+        build = "tag" + "-splits" * site.splits + "-more" * site.more
+        script = self._script(build) or ""
         etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
         headers: Headers = [
             *_ANYONE,

@@ -102,6 +102,8 @@ class Draft:
     network: str = ""
     # A step whose address says where its visit came from.
     says_campaign: bool = False
+    # A split test whose variant led back to its control.
+    back: str = ""
 
     @property
     def touches(self) -> bool:
@@ -192,6 +194,7 @@ def drafts(envelope: Envelope, reading: Reading) -> list[Draft]:
                 _reference(properties) if event.kind == "sale" else None,
                 envelope.network,
                 event.campaign,
+                event.back,
             )
         )
     return made

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Literal
 
 import msgspec
@@ -58,7 +59,9 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
         "view", "mark", "note", "form", "tried", "click", "message", "shown", "stay", "scroll", "step", "sale"
     ]
     age: Annotated[int, Meta(ge=0)]
-    url: Url
+    # The page's address, or the place that it has among the request's `urls`.
+    url: Url = ""
+    page: Annotated[int, Meta(ge=0, lt=MAX_EVENTS)] | None = None
     title: Text = ""
     referrer: Url = ""
     name: Annotated[str, Meta(max_length=64)] = ""
@@ -69,6 +72,8 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     ] = {}
     # The tag was found twice on this page.
     twice: bool = False
+    # A split test whose variant led the visitor back to its control.
+    back: Annotated[str, Meta(max_length=16)] = ""
     element: BeaconElement | None = None
     reached: Annotated[int, Meta(ge=0, le=100_000)] = 0
     # Of the server's own making (bridges.py): the address says where the visit came from, as a view's does.
@@ -90,6 +95,10 @@ class Beacon(msgspec.Struct, forbid_unknown_fields=True):
     visitor: Annotated[str, Meta(pattern="^([0-9a-f]{32})?$")]
     device: Literal["desktop", "phone", "tablet"]
     events: Annotated[list[BeaconEvent], Meta(min_length=1, max_length=MAX_EVENTS)]
+    # Addresses that the events' `page` counts through, so that each is sent once.
+    urls: Annotated[list[Url], Meta(max_length=MAX_EVENTS)] = []
+    # Events that the tag has dropped because they were too large to be sent at all.
+    dropped: Annotated[int, Meta(ge=0, le=100_000)] = 0
     # Width and height of the window in CSS pixels.
     viewport: Annotated[list[Annotated[int, Meta(ge=0, le=100_000)]], Meta(max_length=2)] = []
     own: bool = False
@@ -143,6 +152,21 @@ class Refused(Exception):
 
 
 _beacons = msgspec.json.Decoder(Beacon)
+
+
+def _read(body: bytes) -> Beacon:
+    """The beacon in `body`, each event with its address; raises msgspec's errors."""
+    beacon = _beacons.decode(body)
+    for place, event in enumerate(beacon.events):
+        if event.page is not None:
+            if event.url or event.page >= len(beacon.urls):
+                raise msgspec.ValidationError(f"$.events[{place}].page: no such address among the urls")
+            event.url = beacon.urls[event.page]
+        elif not event.url:
+            raise msgspec.ValidationError(f"$.events[{place}].url: an address is needed")
+    return beacon
+
+
 _envelopes = msgspec.msgpack.Decoder(list[Envelope])
 _encoder = msgspec.msgpack.Encoder()
 
@@ -158,17 +182,13 @@ def check(body: bytes, site: TagSite) -> Beacon:
             413, "too_large", "The request is too large", f"Send at most {MAX_BODY // 1024} KB.", site.id
         )
     try:
-        beacon = _beacons.decode(body)
+        beacon = _read(body)
     except msgspec.ValidationError as error:
         raise Refused(
             422, "wrong_type", "A field is not as it should be", str(error)[:250], site.id
         ) from None
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise Refused(400, "not_json", "The request is not JSON", str(error)[:250], site.id) from None
-    if b"\\u0000" in body or b"\x00" in body:
-        raise Refused(
-            422, "wrong_type", "A field is not as it should be", "No text may contain NUL.", site.id
-        )
     if not beacon.visitor and not site.nameless:
         raise Refused(
             422, "wrong_type", "A field is not as it should be", "$.visitor: 32 digits are needed.", site.id
@@ -205,39 +225,49 @@ def check(body: bytes, site: TagSite) -> Beacon:
 
 
 def admit(body: bytes) -> bytes:
-    """The one gate for what enters by any way: `body` without NUL, every text within its bounds.
+    """The one gate for what enters by any way: `body` as `cleaned`, every text within its bounds.
 
-    JSON in UTF-8 has no lone surrogates: both the decoder and Python's encoder refuse them. Raises Refused where it
-    is no beacon.
+    Raises Refused where it is no beacon.
     """
-    if b"\\u0000" in body or b"\x00" in body:
-        body = _without_nul(body)
+    body = cleaned(body)
     try:
-        _beacons.decode(body)
+        _read(body)
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise Refused(422, "wrong_type", "A field is not as it should be", str(error)[:250]) from None
     return body
 
 
-def _without_nul(body: bytes) -> bytes:
-    def cleaned(value: object) -> object:
+# An escaped half of a surrogate pair without the other: a text that was cut in the middle of a sign.
+_HALF = re.compile(
+    rb"\\u[dD][89abAB][0-9a-fA-F]{2}(?!\\u[dD][c-fC-F])|(?<!\\u[dD][89abAB][0-9a-fA-F]{2})\\u[dD][c-fC-F][0-9a-fA-F]{2}"
+)
+
+
+def cleaned(body: bytes) -> bytes:
+    """`body` without NUL and lone surrogates in its texts, neither of which the database takes; else the same."""
+    if b"\\ud" in body or b"\\uD" in body:
+        body = _HALF.sub(rb"\\ufffd", body)
+    if b"\\u0000" not in body and b"\x00" not in body:
+        return body
+
+    def without(value: object) -> object:
         if isinstance(value, str):
             return value.replace("\x00", "")
         if isinstance(value, list):
-            return [cleaned(v) for v in value]
+            return [without(v) for v in value]
         if isinstance(value, dict):
-            return {cleaned(k): cleaned(v) for k, v in value.items()}
+            return {without(k): without(v) for k, v in value.items()}
         return value
 
     try:
-        return msgspec.json.encode(cleaned(msgspec.json.decode(body)))
+        return msgspec.json.encode(without(msgspec.json.decode(body)))
     except (msgspec.DecodeError, UnicodeDecodeError):
-        return body  # which admit refuses
+        return body  # which nothing accepts
 
 
 def decode_accepted(body: bytes) -> Beacon:
     """The beacon in a body that was accepted before; raises msgspec.DecodeError where it is damaged."""
-    return _beacons.decode(_without_nul(body) if b"\\u0000" in body or b"\x00" in body else body)
+    return _read(cleaned(body))
 
 
 def pack(envelopes: list[Envelope]) -> bytes:

@@ -19,14 +19,22 @@ from clabo.sites.models import Site
 Place = Literal["head", "body", "frame", "header", "mail"]
 KIT_DAYS = 14
 MOST_OPEN_KITS = 50
+# How long the holding line keeps a control page from being seen, at most.
+HOLD_MS = 800
 
 
 @dataclass(frozen=True, slots=True)
 class TagLines:
-    """What to paste: into every head, into a split test's control page, where no script can run."""
+    """What to paste: into every head; with what lets a page call before the tag is there; into a split test's control
+    page, where the browser may hold the page back and where the line does it; where no script can run.
+
+    All are well-formed in XML too, and all but `early` and `hold` stand under a policy without inline code.
+    """
 
     head: str
+    early: str
     render: str
+    hold: str
     pixel: str
 
 
@@ -39,13 +47,20 @@ def tag_lines(site: Site) -> TagLines:
     """The lines of this site's tag."""
     base = tag_origin()
     source = f"{base}/tag/{site.key}.js"
+    # No sign that XML or HTML would read as markup.
     early = (
         "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)},consent(c){this.c=c}}</script>"
     )
+    line = f'<script async="async" src="{source}"></script>'
+    gone = "var s=document.getElementById('clabo-hold');if(s)s.parentNode.removeChild(s)"
     return TagLines(
-        head=f'{early}<script async src="{source}"></script>',
-        render=f'{early}<script async blocking="render" src="{source}"></script>',
-        pixel=f'<noscript><img src="{base}/pixel/{site.key}.gif" alt="" width="1" height="1" referrerpolicy="no-referrer-when-downgrade"></noscript>',
+        head=line,
+        early=early + line,
+        render=f'<script async="async" blocking="render" src="{source}"></script>',
+        hold=f'<style id="clabo-hold">html{{visibility:hidden}}</style>'
+        f"<script>setTimeout(function(){{{gone}}},{HOLD_MS})</script>"
+        f'<script async="async" src="{source}" onerror="{gone}"></script>',
+        pixel=f'<noscript><img src="{base}/pixel/{site.key}.gif" alt="" width="1" height="1" referrerpolicy="no-referrer-when-downgrade"/></noscript>',
     )
 
 
@@ -65,7 +80,7 @@ class Piece:
 def kit(site: Site) -> list[Piece]:
     """Every way to put this site's tag in."""
     lines, base = tag_lines(site), tag_origin()
-    frame = f'<script async src="{base}/tag/{site.key}.js" data-clabo-frame></script>'
+    frame = f'<script async="async" src="{base}/tag/{site.key}.js" data-clabo-frame="on"></script>'
     opened = "Open one of the pages. Within seconds it stands under Coverage with its first hit."
     return [
         Piece(
@@ -73,7 +88,7 @@ def kit(site: Site) -> list[Piece]:
             "The whole site at once",
             [lines.head],
             "head",
-            "In the template that all pages share, inside <head>, as high up as you can put it.",
+            "In the template that all pages share, inside <head>, as high up as you can put it. Right in HTML and XHTML, with and without a content policy.",
             "All of them. Thank-you pages too: they are forgotten most often.",
             opened,
         ),
@@ -85,6 +100,28 @@ def kit(site: Site) -> list[Piece]:
             "Inside the page's own <head>, once. If the template has the line already, the page needs nothing.",
             "Every page that the template does not cover.",
             opened + " If the tag is on it twice, it says so there.",
+        ),
+        Piece(
+            "early",
+            "A page whose inline code calls Clabo before the tag is there",
+            [lines.early],
+            "head",
+            "In place of the usual line. Its first part is inline code: a policy with nonces needs yours on it. Scripts in files need no such part: "
+            '(window.clabo=window.clabo||{q:[]}).q.push(["order",{value:59.9}]) works before and after.',
+            "Pages that call clabo.mark or clabo.consent in their own inline code.",
+            opened,
+        ),
+        Piece(
+            "data",
+            "An order said by the page itself, without any code",
+            [
+                lines.head,
+                '<script type="application/json" data-clabo-mark="order">{"value":59.9,"currency":"EUR","order":"A-1042"}</script>',
+            ],
+            "body",
+            "The usual line in <head>; the second line anywhere, with the order's own value and number. It is data and never runs, so no policy keeps it out.",
+            "The page that a server sends after an order.",
+            "Place an order. Live shows “order” with its value.",
         ),
         Piece(
             "body",

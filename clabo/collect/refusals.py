@@ -28,11 +28,11 @@ class Tally:
         self._samples: dict[Key, str] = {}
         self._hosts: Counter[tuple[int, str]] = Counter()
 
-    def add(self, refused: Refused) -> None:
-        """Count one refusal."""
+    def add(self, refused: Refused, times: int = 1) -> None:
+        """Count a refusal."""
         key = (refused.site_id, refused.reason)
         with self._lock:
-            self._counts[key] += 1
+            self._counts[key] += times
             self._samples[key] = refused.detail
             if refused.host and refused.site_id and len(self._hosts) < MOST_HOSTS * 100:
                 self._hosts[refused.site_id, refused.host] += 1

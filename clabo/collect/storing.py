@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from clabo.collect import inventory, partitions, refusals
@@ -51,6 +51,8 @@ class StoredBatch:
     restitched: set[int] = field(default_factory=set)
     # Whose daily counts have changed.
     days: set[date] = field(default_factory=set)
+    # Split tests (by key) whose variant led somebody back to the control: test, visitor and when.
+    led_back: list[tuple[str, UUID, datetime]] = field(default_factory=list)
 
     @property
     def site_id(self) -> int:
@@ -68,6 +70,7 @@ def store(reading: Reading, drafts: Iterable[Draft]) -> StoredBatch:
     if not fresh:
         return batch
     partitions.ensure({d.time for d in fresh})
+    batch.led_back = [(d.back, d.visitor_key, d.time) for d in fresh if d.back]
     context = Context.of(reading)
     pages = inventory.pages(reading.site_id, fresh, context.allowance)
     inventory.fold_visitors(reading.site_id, fresh, context.allowance)

@@ -98,7 +98,7 @@ def page_html(page: DemoPage, links: Links) -> str:
     hold = ' blocking="render"' if page.path in _CONTROLS else ""
     line = (
         "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)},consent(c){this.c=c}}</script>"
-        f'<script async{hold} src="{html.escape(links.tag)}"></script>'
+        f'<script async="async"{hold} src="{html.escape(links.tag)}"></script>'
     )
     nav = "".join(f'<a href="{p}">{html.escape(BY_PATH[p].title)}</a>' for p in _NAV)
     form = ""

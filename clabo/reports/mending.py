@@ -17,11 +17,12 @@ from clabo.conversions.quiet import QuietRule, quiet_rules
 from clabo.sites.models import Site
 from clabo.spend.joining import joined
 from clabo.spend.models import CostPart
-from clabo.splits.models import SplitTest
+from clabo.splits.models import SplitTest, Variant
 from clabo.splits.results import Result, result
 
 # The worker looks in every second; what has waited for longer than this is late.
 LATE = timedelta(minutes=5)
+LED_BACK_SHOWN = timedelta(days=1)
 # Costs come from the ad side a day later at the latest.
 SPEND_DUE = timedelta(days=2)
 SPEND_USED = timedelta(days=28)
@@ -53,13 +54,15 @@ class ToMend:
     twice: Sequence[Covered]
     quiet: Sequence[QuietRule]
     broken: Sequence[Result]
+    # Variants of running tests whose page leads back to the control.
+    led_back: Sequence[Variant]
     spend: SpendGap
     running: Sequence[Result]
 
     @property
     def count(self) -> int:
         """How many things there are to mend."""
-        lists = (self.stopped, self.twice, self.quiet, self.broken)
+        lists = (self.stopped, self.twice, self.quiet, self.broken, self.led_back)
         single = (
             self.silent_since,
             self.late_since,
@@ -96,6 +99,12 @@ def to_mend(site: Site, now: datetime) -> ToMend:
         twice=[c for c in covered if c.state == "twice"],
         quiet=[] if tag.silent_since else quiet_rules(site, now),
         broken=[r for r in running if r.verdict.kind == "broken_split"],
+        led_back=[
+            v
+            for r in running
+            for v in r.test.variants.all()
+            if v.led_back_at is not None and now - v.led_back_at < LED_BACK_SHOWN
+        ],
         spend=_spend(site, now.astimezone(site.zone).date()),
         running=running,
     )

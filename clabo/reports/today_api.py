@@ -78,6 +78,17 @@ class ChangedRule(ChangeOut):
     name: str
 
 
+class LedBackNote(Schema):
+    """A variant of a running test whose page leads back to its control."""
+
+    test: int
+    name: str
+    control: str
+    path: str
+    times: int
+    last_at: datetime | None
+
+
 class SuspectNote(Schema):
     """Something of the last week that looks made up, and what of it could be set aside."""
 
@@ -143,6 +154,7 @@ class TodayOut(MendCount):
     twice_total: int
     quiet: list[QuietOut]
     broken: list[TestNote]
+    led_back: list[LedBackNote]
     spend_until: date | None
     spend_overdue: bool
     spend_total: Decimal
@@ -223,6 +235,17 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
             QuietOut(id=q.rule.pk, name=q.rule.name, per_day=q.per_day, last_at=q.last_at) for q in m.quiet
         ],
         broken=[_note(r) for r in m.broken],
+        led_back=[
+            LedBackNote(
+                test=v.test_id,
+                name=v.test.name,
+                control=v.test.variants.all()[0].path,
+                path=v.path,
+                times=v.led_back,
+                last_at=v.led_back_at,
+            )
+            for v in m.led_back
+        ],
         spend_until=m.spend.last_day,
         spend_overdue=m.spend.overdue,
         spend_total=m.spend.total,

@@ -34,6 +34,8 @@ class TagSite:
     nameless: bool = False
     # A split test runs, so that the tag must know how to split.
     splits: bool = False
+    # Its tag needs what most do not: consent, visitors without an id, pages told apart by more than their path.
+    more: bool = False
     own_networks: tuple[Network, ...] = ()
 
     def is_own(self, address: str) -> bool:
@@ -68,6 +70,8 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
         wanted["stand"] = stand
     if site.keep_fragment:
         wanted["fragment"] = True
+    if site.meaningful_parameters:
+        wanted["meaningful"] = site.meaningful_parameters
     if site.consent != Consent.ALWAYS:
         wanted["consent"] = site.consent
     if site.frame_origins:
@@ -87,6 +91,7 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
         hashlib.sha256(encoded).hexdigest()[:20],
         nameless,
         bool(wanted.get("tests")),
+        not wanted.keys().isdisjoint({"consent", "fragment", "meaningful"}),
         tuple(ip_network(n) for n in site.own_networks),
     )
 

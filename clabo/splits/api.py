@@ -11,7 +11,7 @@ from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.models import Role
-from clabo.collect.kit import tag_lines
+from clabo.collect.kit import HOLD_MS, tag_lines
 from clabo.conversions.api import ChangeOut, change_out
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import RuleVersion
@@ -68,6 +68,9 @@ class PlanOut(Schema):
     # Addresses that no hit has come from yet, and the line that the control page needs.
     unseen: list[str]
     render_line: str
+    # The same for browsers that do not hold a page back by themselves, and for how long it does at most.
+    hold_line: str
+    hold_ms: int
 
 
 class VariantOut(Schema):
@@ -75,6 +78,9 @@ class VariantOut(Schema):
     host: str
     path: str
     share: int
+    # How often its page has led back to the control, and when last.
+    led_back: int
+    led_back_at: datetime | None
 
 
 class TestOut(Schema):
@@ -207,7 +213,8 @@ def _test(t: SplitTest) -> dict[str, Any]:
         "conversion": t.rule_id,
         "conversion_name": t.rule.name,
         "variants": [
-            VariantOut(letter=v.letter, host=v.host, path=v.path, share=v.share) for v in t.variants.all()
+            VariantOut(**{name: getattr(v, name) for name in VariantOut.model_fields})
+            for v in t.variants.all()
         ],
         **{name: getattr(t, name) for name in fields},
     }
@@ -282,6 +289,8 @@ def plan(request: HttpRequest, site_id: int, data: TestIn) -> PlanOut:
         recorded_converted=before.converted,
         unseen=[p.path for p in services.unseen(site, pages)],
         render_line=tag_lines(site).render,
+        hold_line=tag_lines(site).hold,
+        hold_ms=HOLD_MS,
     )
 
 

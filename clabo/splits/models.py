@@ -56,6 +56,9 @@ class Variant(models.Model):
     host = models.CharField(max_length=260)
     path = models.TextField()
     share = models.PositiveSmallIntegerField()
+    # How often the page that a visitor was sent to has led back to the control, and when last.
+    led_back = models.PositiveIntegerField(default=0, db_default=0)
+    led_back_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("test", "letter"), name="letter_once"),)

@@ -14,7 +14,9 @@ from clabo.collect.models import Page
 from clabo.conversions.models import ConversionRule
 from clabo.core.addresses import Address, AddressError
 from clabo.core.evidence import SamplePlan, plan_rate_test
+from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
+from clabo.sites.reach import origin_of
 from clabo.splits.models import LETTERS, SplitTest, Variant
 
 State = SplitTest.State
@@ -116,8 +118,29 @@ def unseen(site: Site, pages: Sequence[Address]) -> list[Address]:
     return [p for p in pages if p not in seen]
 
 
+def leads_back(test: SplitTest) -> Variant | None:
+    """A challenger whose address, when asked for, redirects to the control; None too where that cannot be seen."""
+    reading = Reading.of(test.site)
+    control, *challengers = test.variants.all()
+    for variant in challengers:
+        try:
+            fetched = fetch_from(test.site, origin_of(test.site, variant.host) + variant.path)
+            shown = reading.page(fetched.url)
+        except (Problem, AddressError):
+            continue
+        if fetched.redirects and shown == Address(control.host, control.path):
+            return variant
+    return None
+
+
 def start(test: SplitTest, now: datetime | None = None) -> SplitTest:
-    """Let visitors in. The control page must have been seen with the tag."""
+    """Let visitors in. The control page must have been seen with the tag, and no challenger may lead back to it."""
+    if back := leads_back(test):
+        raise Problem(
+            f"{back.path} leads back to {test.variants.all()[0].path}: whoever is sent there comes back. Mend the redirect first.",
+            "variants",
+            409,
+        )
     with transaction.atomic():
         test = _locked(test, State.DRAFT, "Only a draft can be started.")
         variants = list(test.variants.all())

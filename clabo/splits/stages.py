@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
 from typing import Any
+from uuid import UUID
+
+from django.db.models import F
+from django.db.models.functions import Greatest
 
 from clabo.collect.among import among
 from clabo.collect.models import Event
 from clabo.collect.storing import StoredBatch
 from clabo.core.splits import assign
 from clabo.sites.models import Site
-from clabo.splits.models import Exposure, SplitTest
+from clabo.splits.models import Exposure, SplitTest, Variant
 
 
 def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
@@ -34,7 +39,7 @@ def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
 def expose_batch(batch: StoredBatch) -> None:
     """Bring the exposures of everybody whom the batch may have given one, or moved one, up to date."""
     concerned = {e.visitor_id for e in batch.events if e.variants} | batch.restitched
-    if not concerned:
+    if not concerned and not batch.led_back:
         return
     tests = {
         t.key: t
@@ -42,8 +47,23 @@ def expose_batch(batch: StoredBatch) -> None:
         .exclude(state=SplitTest.State.DRAFT)
         .prefetch_related("variants")
     }
-    if tests:
+    if tests and concerned:
         expose(batch.site_id, tests, concerned)
+    for key, visitor, time in batch.led_back:
+        if key in tests:
+            _note_led_back(tests[key], visitor, time)
+
+
+def _note_led_back(test: SplitTest, visitor: UUID, time: datetime) -> None:
+    """Somebody who was sent on to a variant has come back to the control without having done anything."""
+    variants = list(test.variants.all())
+    place = assign(visitor.hex, test.key, [v.share for v in variants], test.traffic)
+    # Anybody can say so: only whoever is sent on anywhere can be led back.
+    if not place or not _open_at(test, time):
+        return
+    Variant.objects.filter(pk=variants[place].pk).update(
+        led_back=F("led_back") + 1, led_back_at=Greatest("led_back_at", time)
+    )
 
 
 def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[int]) -> None:

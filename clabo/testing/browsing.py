@@ -125,22 +125,10 @@ class OwnPages:
         self._server.server_close()
 
 
-class BrowserCase(TransactionTestCase):
-    """Begins each test with an empty database, a running Clabo at `self.clabo` and `self.own` pages."""
-
-    browser: ClassVar[Browser]
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-        cls.addClassCleanup(cls.browser.close)
+class ClaboCase(TransactionTestCase):
+    """Begins each test with an empty database and a running Clabo at `self.clabo`."""
 
     def setUp(self) -> None:
-        self.own = OwnPages()
-        self.addCleanup(self.own.stop)
         folder = Path(tempfile.mkdtemp(prefix="clabo-test-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
         self.server = Server()
@@ -167,6 +155,34 @@ class BrowserCase(TransactionTestCase):
         self.worker.start()
         self.addCleanup(self.worker.stop)
 
+    def until(self, holds: Callable[[], Any], what: str, seconds: float = 5.0) -> Any:
+        """What `holds` returns once it is true; fails after `seconds`."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if found := holds():
+                return found
+            time.sleep(0.05)
+        self.fail(f"not within {seconds} s: {what}")
+
+
+class BrowserCase(ClaboCase):
+    """With headless Chromium, and `self.own` pages on another origin."""
+
+    browser: ClassVar[Browser]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        self.own = OwnPages()
+        self.addCleanup(self.own.stop)
+        super().setUp()
+
     def window(self, **options: Any) -> Page:
         """A page in a fresh profile that fails the test on any error in it."""
         context: BrowserContext = self.browser.new_context(
@@ -189,12 +205,3 @@ class BrowserCase(TransactionTestCase):
         page.get_by_label("Password").fill(password)
         page.get_by_role("button", name="Sign in").click()
         page.wait_for_url("**/s/**")
-
-    def until(self, holds: Callable[[], Any], what: str, seconds: float = 5.0) -> Any:
-        """What `holds` returns once it is true; fails after `seconds`."""
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            if found := holds():
-                return found
-            time.sleep(0.05)
-        self.fail(f"not within {seconds} s: {what}")

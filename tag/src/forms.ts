@@ -1,39 +1,35 @@
 /** A form at the moment it is sent. Names of fields are read, their values never. */
-import type { Element } from "./queue";
+import type { Element as Traits } from "./queue";
+import { absolute, all, attribute, tried } from "./safe";
 
 export interface Submitted {
   event: Event;
   form: HTMLFormElement;
-  element: Element;
+  element: Traits;
   /** The page's address then. */
   from: string;
   invalid: boolean;
 }
 
-const clip = (text: string | null, most: number) => (text || "").slice(0, most);
-
 /** `form.id` and the like may be shadowed by a field of that name: attributes are not. */
-export function described(form: HTMLFormElement): Element {
-  const names = new Set<string>();
-  for (const field of form.querySelectorAll("[name]")) names.add(clip(field.getAttribute("name"), 100));
-  const action = form.getAttribute("action");
-  let to = "";
-  if (action) {
-    try {
-      const url = new URL(action, location.href);
-      to = url.origin + url.pathname;
-    } catch {}
+export function described(form: Element): Traits {
+  const fields: string[] = [];
+  for (const field of Array.from(all(form, "[name]"))) {
+    const name = attribute(field, "name").slice(0, 100);
+    if (name && fields.length < 40 && !fields.includes(name)) fields.push(name);
   }
+  const action = attribute(form, "action");
+  const to = action && tried(() => absolute(action));
   return {
-    id: clip(form.getAttribute("id"), 200),
-    name: clip(form.getAttribute("data-clabo-form") || form.getAttribute("name"), 200),
-    action: to.slice(0, 300),
-    fields: [...names].filter(Boolean).slice(0, 40),
+    id: attribute(form, "id").slice(0, 200),
+    name: (attribute(form, "data-clabo-form") || attribute(form, "name")).slice(0, 200),
+    action: to ? (to.origin + to.pathname).slice(0, 300) : "",
+    fields,
   };
 }
 
 /** Read before the page's own handlers, which may empty the fields or take the form away. */
 export function submitted(event: Event): Submitted {
   const form = event.target as HTMLFormElement;
-  return { event, form, element: described(form), from: location.href, invalid: !!form.querySelector(":invalid") };
+  return { event, form, element: described(form), from: location.href, invalid: !!all(form, ":invalid")[0] };
 }

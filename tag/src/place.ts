@@ -1,13 +1,42 @@
-/** Addresses compared the way the server stores pages (clabo/core/addresses.py), as far as the tag needs it. */
+/** Addresses compared the way the server stores pages (clabo/core/addresses.py); see page-vectors.json. */
 import type { Settings, Where } from "./settings";
 
-export function page(settings: Settings, at: Location) {
-  const host = at.host.toLowerCase();
-  const path = at.pathname.length > 1 ? at.pathname.replace(/\/+$/, "") || "/" : "/";
-  return { host: settings.stand?.[host] ?? host, path: path + (settings.fragment ? at.hash : "") };
+const escape = (text: string) =>
+  encodeURIComponent(text).replace(/[!'()*]/g, (c) => `%${c.charCodeAt(0).toString(16).toUpperCase()}`);
+
+// What a browser leaves in a path and the server does not.
+const ODD = /[[\]|^"<>`{}\\ ]/g;
+
+export interface Place {
+  host: string;
+  pathname: string;
+  search: string;
+  hash: string;
 }
 
-export function holds(settings: Settings, where: Where[] | undefined, at: Location) {
+/** The page that an address shows: host, and path with what tells pages apart on this site. */
+export function page(settings: Settings, at: Place) {
+  const host = at.host.toLowerCase().replace(/\.(?=:|$)/, "");
+  let path = at.pathname
+    .replace(/%([0-9a-f]{2})/gi, (same, code) => {
+      const c = String.fromCharCode(Number.parseInt(code, 16));
+      return /[\w.~-]/.test(c) ? c : same.toUpperCase();
+    })
+    .replace(ODD, escape)
+    .replace(/\/+$/, "");
+  path ||= "/";
+  const kept: string[] = [];
+  if (settings.meaningful && at.search)
+    new URLSearchParams(at.search).forEach((value, name) => {
+      if (settings.meaningful?.includes(name)) kept.push(`${name}\0${value}`);
+    });
+  const escaped = kept.sort().map((pair) => pair.split("\0").map(escape).join("="));
+  if (kept.length) path += `?${escaped.join("&")}`;
+  if (settings.fragment) path += at.hash.replace(ODD, escape);
+  return { host: settings.stand?.[host] ?? host, path };
+}
+
+export function holds(settings: Settings, where: Where[] | undefined, at: Place) {
   const here = page(settings, at);
   return (where ?? []).every(({ match, value }) => {
     const subject = value[0] === "/" ? here.path : here.host + here.path;

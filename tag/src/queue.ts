@@ -1,4 +1,5 @@
-/** Events on their way out. What was not accepted stays in storage and is tried again. */
+/** Events on their way out. What no answer has been seen for stays in storage and is sent again. */
+import { guard, json, on, tried } from "./safe";
 import type { Settings } from "./settings";
 
 export interface Element {
@@ -28,6 +29,8 @@ export interface Sent {
   properties?: Record<string, unknown>;
   variants?: Record<string, string>;
   twice?: boolean;
+  /** A split test whose variant led back to its control. */
+  back?: string;
   element?: Element;
   reached?: number;
 }
@@ -46,119 +49,166 @@ export interface Known {
   left: boolean;
 }
 
+/** Sends a body; whether the collector itself has answered for good. */
+export type Carry = (body: string) => Promise<boolean>;
+
+declare const __MORE__: boolean;
+
 const DAY = 864e5;
-const MOST = 50;
+export const MOST = 50;
+/** Bytes of a request: under the collector's 64 KB, and under what browsers let a page send while it is left. */
+export const ROOM = 48_000;
+/** Events kept for another page. */
+const KEPT = 200;
+
+/**
+ * By a `fetch`, which a page may have replaced. Only the collector's own answer carries its name: a service worker's is
+ * none. A refusal is final (the same again would be refused again); an error of the server is not.
+ */
+export const carry =
+  (by: () => typeof fetch, to: string): Carry =>
+  async (body) => {
+    const answer = await by()(to, { method: "POST", body, keepalive: true, credentials: "omit" });
+    return !!answer.headers.get("clabo") && answer.status < 500 && answer.status !== 429;
+  };
+
+/** The first of `waiting` that fit into one request, and its body; what can never be sent is counted in `lost`. */
+export function batch(waiting: Sent[], who: Who | undefined, lost: number, now: number, room = ROOM) {
+  const urls: string[] = [];
+  const texts: string[] = [];
+  const some: Sent[] = [];
+  let size = 300;
+  let dropped = lost;
+  for (const event of waiting) {
+    if (texts.length >= MOST) break;
+    const { at, url, ...said } = event;
+    let page = urls.indexOf(url);
+    const more = page < 0 ? json(url).length + 1 : 0;
+    if (more) page = urls.length;
+    const text = json({ ...said, page, age: Math.max(0, now - at) });
+    if (size + text.length + more + 1 > room) {
+      if (texts.length) break;
+      // Too large by itself.
+      some.push(event);
+      dropped++;
+      continue;
+    }
+    size += text.length + more + 1;
+    if (more) urls.push(url);
+    texts.push(text);
+    some.push(event);
+  }
+  const about = json({ ...who, urls, ...(dropped && { dropped }) });
+  return { some, dropped, body: texts.length ? `${about.slice(0, -1)},"events":[${texts}]}` : "" };
+}
 
 /**
  * `identify` gives nothing once consent was taken back: then all is dropped. `mark` writes a cookie `clabo_<name>`; the
- * one named "left" says that something could not be sent.
+ * one named "left" says that something could not be sent. `failed` is told of each sending that came to nothing, and may
+ * give another way.
  */
 export function makeQueue(
   settings: Settings,
   identify: () => Known | undefined,
   mark: (name: string, value: string, seconds: number) => void,
+  failed: () => Carry | undefined,
 ) {
   const place = `clabo_${settings.key}`;
+  const to = `${settings.to}/hit/${settings.key}`;
+  let way = carry(() => fetch, to);
   let waiting: Sent[] = [];
+  let lost = 0;
   let timer = 0;
-  let busy = false;
+  let busy: object | undefined;
   let pause = 1000;
-  // Where nothing may be stored, what could not be sent is lost with the page.
-  const stores = settings.consent !== "nameless";
-
+  let leaving = false;
   // Only what could not be sent is written down, and a cookie says that there is something: opening storage takes
   // longer than all else here.
   let written = false;
   let looked = false;
+
+  /** What could not be sent before is there, and what may not be sent any more is not. */
   const look = () => {
-    if (looked) return;
+    const known = identify();
+    if (known?.left && !looked) {
+      written = true;
+      const left = tried(() => JSON.parse(localStorage.getItem(place) || ""));
+      if (left instanceof Array) waiting = [...left.filter((e) => e?.url), ...waiting];
+    }
     looked = true;
-    if (!stores || !identify()?.left) return;
-    written = true;
-    try {
-      const left = JSON.parse(localStorage.getItem(place) || "[]");
-      if (Array.isArray(left)) waiting = [...left, ...waiting];
-    } catch {}
+    waiting = known ? waiting.filter((event) => Date.now() - event.at < DAY) : [];
   };
-  const drop = () => {
-    if (!identify()) waiting = [];
-  };
+  // Where nothing may be stored, what could not be sent is lost with the page.
   const keep = () => {
-    drop();
-    if (!stores || !(written || waiting.length)) return;
-    written = waiting.length > 0;
-    try {
-      if (waiting.length) localStorage.setItem(place, JSON.stringify(waiting.slice(-200)));
-      else localStorage.removeItem(place);
-      mark("left", "1", waiting.length ? 86400 : 0);
-    } catch {}
+    if ((__MORE__ && settings.consent === "nameless") || !(written || waiting[0])) return;
+    written = !!waiting[0];
+    tried(() => localStorage.setItem(place, json(waiting.slice(-KEPT))));
+    mark("left", "1", written ? 86400 : 0);
   };
-
-  const body = (events: Sent[]) =>
-    JSON.stringify({
-      ...identify()?.who,
-      events: events.map(({ at, ...event }) => ({ ...event, age: Math.max(0, Date.now() - at) })),
-    });
-
   const later = (wait: number) => {
     clearTimeout(timer);
-    timer = setTimeout(flush, wait) as unknown as number;
+    timer = setTimeout(() => tried(flush), wait) as unknown as number;
   };
-
-  const again = () => later(0);
+  const taken = (some: Sent[]) => {
+    waiting = waiting.filter((event) => !some.includes(event));
+  };
+  const next = () => {
+    const made = batch(waiting, identify()?.who, lost, Date.now());
+    if (!made.body) {
+      taken(made.some);
+      lost = made.dropped;
+    }
+    return made;
+  };
 
   function flush() {
     look();
-    drop();
-    waiting = waiting.filter((event) => Date.now() - event.at < DAY);
-    if (busy || !waiting.length) return;
-    const some = waiting.slice(0, MOST);
-    busy = true;
-    const done = (gone: boolean) => {
-      busy = false;
+    if (busy || !waiting[0]) return;
+    const { some, body } = next();
+    if (!body) return;
+    const mine = {};
+    busy = mine;
+    const done = (gone?: boolean) => {
+      // Answered after it was given up: what is known now is known.
+      if (gone) taken(some);
+      if (busy !== mine) return;
+      busy = undefined;
       if (gone) {
-        waiting = waiting.filter((event) => !some.includes(event));
+        lost = 0;
         pause = 1000;
         if (written) keep();
       } else {
-        addEventListener("online", again);
+        way = failed() || way;
         pause = Math.min(pause * 2, 6e4);
         keep();
       }
-      if (waiting.length) later(gone ? 0 : pause);
+      if (waiting[0]) later(gone ? 0 : pause);
     };
-    fetch(`${settings.to}/hit/${settings.key}`, {
-      method: "POST",
-      body: body(some),
-      keepalive: true,
-      credentials: "omit",
-      // A refusal is final (the same again would be refused again); an error of the server is not.
-    }).then(
-      (answer) => done(answer.status < 500 && answer.status !== 429),
-      () => done(false),
-    );
+    way(body).then(guard(done), guard(() => done()));
+    // A page's own fetch may never answer.
+    setTimeout(guard(() => done()), 15e3);
   }
+  on("online", () => later(0));
 
-  let leaving = false;
-  addEventListener("pagehide", () => {
-    leaving = true;
-    // Unless the page comes back as it was.
-    addEventListener("pageshow", () => {
+  return {
+    add(event: Sent) {
+      waiting.push(event);
+      // Said by a listener that came after the last sending.
+      if (leaving) keep();
+      later(20);
+    },
+    /** The page is being left: all that fits goes now, and stays written down until an answer has been seen. */
+    leave() {
+      leaving = true;
+      look();
+      const { body } = next();
+      if (body) tried(() => navigator.sendBeacon(to, body));
+      keep();
+    },
+    /** It has come back as it was. */
+    back() {
       leaving = false;
-    });
-    look();
-    drop();
-    // Asked again by a fetch that may be cut off: the server drops what comes twice, by event id.
-    if (waiting.length && navigator.sendBeacon?.(`${settings.to}/hit/${settings.key}`, body(waiting.slice(0, MOST)))) {
-      waiting = waiting.slice(MOST);
-    }
-    keep();
-  });
-
-  return (event: Sent) => {
-    waiting.push(event);
-    // Said by a listener that came after the last sending.
-    if (leaving) keep();
-    later(20);
+      later(20);
+    },
   };
 }

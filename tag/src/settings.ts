@@ -39,6 +39,8 @@ export interface Settings {
   hosts: string[];
   /** The site routes by the fragment. */
   fragment?: boolean;
+  /** Query parameters that tell pages apart. */
+  meaningful?: string[];
   /** Hosts whose pages stand for those of another, for example a staging copy. */
   stand?: Record<string, string>;
   consent?: "ask" | "nameless";

@@ -1,11 +1,11 @@
-import type { SplitTest, Variant } from "./settings";
+import { on, tab, tried } from "./safe";
+import type { Settings, SplitTest, Variant } from "./settings";
 
 /** FNV-1a, then MurmurHash3's finaliser. The same as clabo/core/splits.py; see split-vectors.json. */
 export function hash32(text: string): number {
   let value = 0x811c9dc5;
-  for (const byte of new TextEncoder().encode(text)) {
-    value = Math.imul(value ^ byte, 0x01000193);
-  }
+  // Keys and ids are ASCII.
+  for (let i = 0; i < text.length; i++) value = Math.imul(value ^ text.charCodeAt(i), 0x01000193);
   value ^= value >>> 16;
   value = Math.imul(value, 0x85ebca6b);
   value ^= value >>> 13;
@@ -17,12 +17,52 @@ const point = (visitor: string, salt: string) => hash32(`${salt}.${visitor}`) / 
 
 /** The variant that `visitor` sees, or undefined outside the test. */
 export function assign(visitor: string, test: SplitTest): Variant | undefined {
-  if (test.traffic < 100 && point(visitor, `${test.key}:in`) * 100 >= test.traffic) return undefined;
+  if (point(visitor, `${test.key}:in`) * 100 >= test.traffic) return;
   const place = point(visitor, test.key) * 100;
   let edge = 0;
   for (const variant of test.variants) {
     edge += variant.share;
     if (place < edge) return variant;
   }
+  // Unless the shares come to less than the whole.
   return test.variants[test.variants.length - 1];
+}
+
+// A variant that is left again within so long, without anybody having touched it, has led back by itself.
+const BY_ITSELF = 10_000;
+
+/**
+ * Which variants this page is, and whether the visitor is sent on to another one.
+ *
+ * Nobody is sent on twice for a test without having acted in between: a variant that leads back to its control ends at
+ * the control, for this visit, and `ledBack` is told. Where a tab can remember nothing, nobody is sent on. What a tab
+ * remembers of a test: `s`ent on, `a`rrived at a time, `u`sed since, led `b`ack.
+ */
+export function route(
+  settings: Settings,
+  visitor: string,
+  variants: Record<string, string>,
+  ledBack: (test: string) => void,
+): string | undefined {
+  const { host, pathname } = location;
+  const plain = (path: string) => (tried(() => decodeURI(path)) ?? path).replace(/\/+$/, "");
+  const is = (variant?: Variant) =>
+    variant?.host === (settings.stand?.[host] ?? host) && plain(variant.path) === plain(pathname);
+  for (const test of settings.tests) {
+    const chosen = assign(visitor, test);
+    const name = `clabo_on_${test.key}`;
+    const was = tab.get(name) || "";
+    if (chosen && is(chosen)) {
+      variants[test.key] = chosen.letter;
+      if (was === "s") {
+        tab.set(name, `a${Date.now()}`);
+        on("pointerdown keydown", () => tab.set(name, "u"), { once: true, capture: true });
+      }
+    } else if (chosen && is(test.variants[0])) {
+      if (was === "s" || Date.now() - +was.slice(1) < BY_ITSELF) {
+        tab.set(name, "b");
+        ledBack(test.key);
+      } else if (was !== "b" && tab.set(name, "s")) return chosen.path;
+    }
+  }
 }

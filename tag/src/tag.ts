@@ -1,34 +1,46 @@
-/** The browser tag. Nothing here may ever throw into the page. */
-import { clicked } from "./clicks";
+/** The browser tag. Nothing here may ever throw into the page: see safe.ts. */
 import { described, type Submitted, submitted } from "./forms";
-import { holds, page } from "./place";
-import { type Element, type Known, makeQueue, type Sent, type Who } from "./queue";
+import { type Carry, type Element as Traits, type Known, makeQueue, type Sent, type Who } from "./queue";
+import { all, attribute, cookies, fits, guard, json, newId, ofDocument, on, rearm, tab, tried, within } from "./safe";
 import type { Settings } from "./settings";
-import { assign } from "./splits";
+import { route } from "./splits";
 
 declare const __SETTINGS__: Settings;
 /** Built in where split tests run, and left out elsewhere. */
 declare const __SPLITS__: boolean;
+/** Built in where consent is asked for, nobody has an id, or more than the path tells pages apart. */
+declare const __MORE__: boolean;
 
 type Mark = [name: string, properties?: Record<string, unknown>];
 
 /** What the parts that are loaded on demand are given. */
 export interface Tag {
   settings: Settings;
-  event: (kind: Sent["kind"], element?: Element, more?: Partial<Sent>) => void;
+  event: (kind: Sent["kind"], element?: Traits, more?: Partial<Sent>) => void;
   /** Called at every view, the page's own included. */
   viewed: ((address: string) => void)[];
+  /** Called when the page is left, before what there is is sent. */
+  leaving: (() => void)[];
   /** What happened before the part was there. */
   early: unknown[];
   /** Called at every form that is sent; the part for forms takes it over. */
   sent: (sent: Submitted) => unknown;
-  described: typeof described;
-  /** What the address asked to be told. */
+  /** Called at every click with what it passed through; the part for clicks takes it over. */
+  clicked: (path: EventTarget[]) => unknown;
+  /** Who it is, where that may be known. */
+  visitor: () => string;
+  /** When somebody last clicked or pressed a key. */
+  acted: number;
+  /** Another way to the collector, where the page's own does not lead there. */
+  carry?: Carry;
+  /** What the address asked for, a writer of cookies `clabo_<name>`, and what begins once that is done. */
   told?: string;
+  cookie: (name: string, value: string, seconds: number) => void;
+  go: () => unknown;
 }
 
 interface Api {
-  q?: Mark[];
+  q?: Mark[] | { push: (call: Mark) => void };
   /** The consent that was given before the tag was there. */
   c?: boolean;
   on?: number;
@@ -40,25 +52,15 @@ interface Api {
 declare global {
   interface Window {
     clabo?: Api;
+    trustedTypes?: { createPolicy: (name: string, rules: object) => { createScriptURL: (url: string) => string } };
   }
   interface Navigator {
     globalPrivacyControl?: boolean;
   }
-  interface Document {
-    prerendering?: boolean;
-  }
 }
 
-/** Reads or writes where it may be forbidden. */
-function tried<T>(what: () => T): T | undefined {
-  try {
-    return what();
-  } catch {
-    return undefined;
-  }
-}
-
-function run(settings: Settings) {
+/** True where the page is being left for a variant. */
+function run(settings: Settings): unknown {
   const before = window.clabo;
   if (before?.on) {
     before.twice?.();
@@ -69,56 +71,49 @@ function run(settings: Settings) {
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
 
-  const inFrame = parent !== window && (document.currentScript as HTMLElement | null)?.dataset.claboFrame !== undefined;
-  // The one call is quicker, but is there on https only.
-  const newId = () =>
-    crypto.randomUUID?.().replace(/-/g, "") ||
-    Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
-
+  const inFrame = parent !== window && fits(ofDocument("currentScript"), "[data-clabo-frame]");
   const secure = location.protocol === "https:" ? ";secure" : "";
-  const cookie = (name: string, value: string, seconds: number) => {
-    // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
-    document.cookie = `clabo_${name}=${value};path=/;max-age=${seconds};samesite=lax${secure}`;
-  };
-  // Own visits and rehearsals: the link says so once, and the browser or the tab remembers. Storage is slow to open:
-  // whether there is anything to look up stands in a cookie.
-  // Whatever is not needed on most pages is asked for in the cheapest way: the first use of anything costs.
+  const cookie = (name: string, value: string, seconds: number) =>
+    tried(() => {
+      // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
+      document.cookie = `clabo_${name}=${value};path=/;max-age=${seconds};samesite=lax${secure}`;
+    });
   // The page may tidy its address before the first sending.
   const came = location.search;
-  const asked = came ? /[?&]clabo=([\w-]+)/.exec(came)?.[1] : undefined;
-  const token = asked && /^rehearse-([0-9a-z]{8,32})$/.exec(asked)?.[1];
-  if (asked === "own") cookie("own", "1", 34128000);
-  if (asked === "not-own") cookie("own", "", 0);
-  if (token) {
-    cookie("rehearsing", "1", 86400);
-    tried(() => sessionStorage.setItem("clabo_rehearsal", token));
-  }
-  if (asked === "end-rehearsal") tried(() => sessionStorage.removeItem("clabo_rehearsal"));
+  // Own visits and rehearsals: the link says so once, and the browser or the tab remembers (parts/notice.ts).
+  const told = /[?&]clabo=([\w-]+)/.exec(came)?.[1];
 
-  let referrer = document.referrer;
+  let referrer: string = ofDocument("referrer") || "";
   const touch = navigator.maxTouchPoints > 0 && matchMedia("(pointer: coarse)").matches;
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
   const who: Who = { visitor: "", device };
   const variants: Record<string, string> = {};
   // Until consent is given or refused; then the queue, or nothing.
   let held: Sent[] = [];
-  let send: (event: Sent) => void = (event) => held.push(event);
+  let send = (event: Sent): unknown => held.push(event);
+  let queue: ReturnType<typeof makeQueue> | undefined;
   // An id may be stored.
   let opened = false;
   let known: Known | undefined;
+  // The id is the same on the next page.
+  let lasts = true;
   /** The first look at a page's cookies is slow: it waits for the first sending, unless a split test has to know. */
   function identify(): Known | undefined {
     if (known || !opened) return known;
-    const kept = document.cookie;
+    const kept = cookies();
     if (kept.includes("clabo_own=1")) who.own = true;
-    if (kept.includes("clabo_rehearsing"))
-      who.rehearsal = tried(() => sessionStorage.getItem("clabo_rehearsal")) || undefined;
-    if (settings.consent !== "nameless") {
-      who.visitor = (kept && /(?:^|; )clabo_id=([0-9a-f]{32})/.exec(kept)?.[1]) || newId();
+    if (kept.includes("clabo_rehearsing")) who.rehearsal = tab.get("clabo_rehearsal") || undefined;
+    if (!__MORE__ || settings.consent !== "nameless") {
+      const id = (text: string) => /clabo_id=([0-9a-f]{32})/.exec(text)?.[1];
+      who.visitor = id(kept) || newId();
       cookie("id", who.visitor, 34128000);
+      // Cookies may be blocked: then the tab remembers, if it can.
+      if (!id(kept) && !id(cookies())) {
+        who.visitor = id(`${tab.get("clabo_id")}`) || who.visitor;
+        lasts = tab.set("clabo_id", `clabo_id=${who.visitor}`);
+      }
       // What brought this visit here, for bridge links on later pages.
-      if (came && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(came))
-        tried(() => sessionStorage.setItem("clabo_came", came.slice(0, 1000)));
+      if (came && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(came)) tab.set("clabo_came", came.slice(0, 1000));
     }
     known = { who, left: kept.includes("clabo_left") };
     return known;
@@ -127,47 +122,40 @@ function run(settings: Settings) {
   /** From here on an id may be stored. True where the page is being left for a variant. */
   function open() {
     opened = true;
-    if (__SPLITS__ && settings.tests.length && settings.consent !== "nameless") {
+    if (__SPLITS__) {
       identify();
       // A split test's redirect hides where the visitor came from: it is handed over to the next page.
-      if (referrer.startsWith(location.origin))
-        tried(() => {
-          const handed = sessionStorage.getItem("clabo_from");
-          if (handed !== null) {
-            referrer = handed;
-            sessionStorage.removeItem("clabo_from");
-          }
-        });
-      const here = page({ ...settings, fragment: false }, location);
-      for (const test of settings.tests) {
-        const chosen = assign(who.visitor, test);
-        const control = test.variants[0];
-        if (chosen && chosen.host === here.host && chosen.path === here.path) variants[test.key] = chosen.letter;
-        else if (chosen && control && control.host === here.host && control.path === here.path) {
-          tried(() => sessionStorage.setItem("clabo_from", referrer));
-          // Nothing of the control may flash by; and nothing is counted here, the visit begins there.
-          document.documentElement.style.visibility = "hidden";
-          location.replace(location.origin + chosen.path + location.search + location.hash);
-          return true;
+      if (referrer.startsWith(location.origin)) {
+        const handed = tab.get("clabo_from");
+        if (handed != null) {
+          referrer = handed;
+          sessionStorage.removeItem("clabo_from");
         }
       }
+      // Whoever is another visitor on the next page would see another variant there.
+      const to = lasts && route(settings, who.visitor, variants, (back) => event("note", undefined, { back }));
+      if (to) {
+        tab.set("clabo_from", referrer);
+        // Nothing of the control may flash by; and nothing is counted here, the visit begins there.
+        const { style } = document.documentElement;
+        style.visibility = "hidden";
+        setTimeout(() => {
+          style.visibility = "";
+        }, 3000);
+        location.replace(to + location.search + location.hash);
+        return true;
+      }
     }
-    const queue = makeQueue(settings, identify, cookie);
-    for (const event of held) queue(event);
+    queue = makeQueue(settings, identify, cookie, () => {
+      need("carry");
+      return tag.carry;
+    });
+    send = queue.add;
+    for (const event of held) send(event);
     held = [];
-    send = queue;
     return false;
   }
 
-  // Before the queue's own listener, which sends what there is: the page is left before the part for forms has come.
-  addEventListener("pagehide", () =>
-    tried(() => {
-      for (const { element, invalid } of (started.forms ?? []) as Partial<Submitted>[])
-        if (element && !invalid) event("form", element);
-    }),
-  );
-  const decided = settings.consent === "ask" ? tried(() => localStorage.getItem("clabo_consent")) : "1";
-  if (!inFrame && decided === "1" && open()) return;
   const refuse = () => {
     opened = false;
     known = undefined;
@@ -175,35 +163,42 @@ function run(settings: Settings) {
     held = [];
     send = () => {};
   };
-  if (decided === "0") refuse();
-  api.consent = (given) => {
-    if (settings.consent !== "ask") return;
-    tried(() => localStorage.setItem("clabo_consent", given ? "1" : "0"));
-    if (!given) {
-      refuse();
-      cookie("id", "", 0);
-      cookie("left", "", 0);
-      tried(() => localStorage.removeItem(`clabo_${settings.key}`));
-    } else if (!opened) {
-      open();
-    }
-  };
+  if (__MORE__)
+    api.consent = guard((given) => {
+      if (settings.consent !== "ask") return;
+      tried(() => localStorage.setItem("clabo_consent", given ? "1" : "0"));
+      if (!given) {
+        refuse();
+        cookie("id", "", 0);
+        cookie("left", "", 0);
+        tried(() => {
+          localStorage.removeItem(`clabo_${settings.key}`);
+          sessionStorage.removeItem("clabo_id");
+        });
+      } else if (!opened) {
+        open();
+      }
+    });
 
   // However often a page calls: a hundred at once, and one a second from then on.
   let room = 100;
   let filled = Date.now();
-  const event: Tag["event"] = (kind, element, more) => {
+  const made = (kind: Sent["kind"], more?: Partial<Sent>): Sent | undefined => {
     const now = Date.now();
     room = Math.min(100, room + (now - filled) / 1000);
     filled = now;
     if (room < 1) return;
     room--;
-    send({ id: newId(), kind, at: now, url: location.href.slice(0, 2048), ...(element && { element }), ...more });
+    return { id: newId(), kind, at: now, url: location.href.slice(0, 2048), ...more };
+  };
+  const event: Tag["event"] = (kind, element, more) => {
+    const one = made(kind, { element, ...more });
+    if (one) send(one);
   };
 
   // -- parts that only some pages need -----------------------------------------------------------
   const started: Record<string, unknown[]> = {};
-  const viewed: Tag["viewed"] = [];
+  let policy: { createScriptURL: (url: string) => string } | undefined;
   const need = (name: string, early?: unknown) => {
     const waiting = started[name];
     if (waiting) {
@@ -211,110 +206,216 @@ function run(settings: Settings) {
       return;
     }
     started[name] = early ? [early] : [];
-    const script = document.createElement("script");
-    script.async = true;
-    script.src = `${settings.to}/tag/part/${name}.js`;
-    document.head.append(script);
+    const failed = () => {
+      if (name !== "forms") {
+        delete started[name];
+        if (name === "notice") tag.go();
+      } else {
+        // Without the part a form that the page takes over is only known to have been tried.
+        tag.sent = (sent) => setTimeout(guard(() => judge(sent)));
+        for (const sent of started.forms?.splice(0) ?? []) tag.sent(sent as Submitted);
+      }
+    };
+    tried(() => {
+      const script = document.createElement("script");
+      const url = `${settings.to}/tag/part/${name}.js`;
+      policy ??= window.trustedTypes?.createPolicy("clabo", { createScriptURL: (own: string) => own });
+      script.onerror = guard(failed);
+      script.src = policy ? policy.createScriptURL(url) : url;
+      (ofDocument("head") || document.documentElement).appendChild(script);
+      return 1;
+    }) || failed();
   };
-  const tag = {
+  const judged = new WeakSet<Element>();
+  const judge = ({ form, event: submit, element, invalid }: Partial<Submitted>) => {
+    if (!form || !submit || judged.has(form) || within(form, "[data-clabo-ignore]")) return;
+    judged.add(form);
+    event(submit.defaultPrevented || invalid ? "tried" : "form", element);
+  };
+  const tag: Tag = {
     settings,
     event,
-    viewed,
-    described,
-    told: asked,
-    sent: (sent: Submitted) => sent.form.closest("[data-clabo-ignore]") || need("forms", sent),
+    viewed: [],
+    leaving: [],
+    early: [],
+    told,
+    cookie,
+    go: () => {},
+    acted: 0,
+    clicked: (path) => need("clicks", path),
+    visitor: () => identify()?.who.visitor ?? "",
+    sent: (sent) => within(sent.form, "[data-clabo-ignore]") || need("forms", sent),
   };
-  api.part = (name, start) => tried(() => start(Object.assign(tag, { early: started[name]?.splice(0) ?? [] })));
+  api.part = guard((name, start) => {
+    tag.early = started[name]?.splice(0) ?? [];
+    start(tag);
+  });
+
+  const formEvent = guard((e: Event) => {
+    if (e.type === "submit") tag.sent(submitted(e));
+    else if (started.forms) need("forms", e);
+  });
+  const heard = new WeakSet<EventTarget>();
+  /** Forms inside an open shadow tree fire their events there, and nowhere else. */
+  const hear = (root: EventTarget) => {
+    if (heard.has(root)) return;
+    heard.add(root);
+    for (const name of ["submit", "invalid"]) root.addEventListener(name, formEvent, true);
+  };
 
   if (inFrame) {
     // The frame's own page: its forms are told to the page around it, and nothing else happens here.
     send = ({ kind, element }) => parent.postMessage({ clabo: settings.key, kind, element }, "*");
     need("forms");
-    addEventListener("submit", (e) => tried(() => tag.sent(submitted(e))), true);
-    return;
+    return hear(window);
   }
-
-  let last = "";
-  const address = () => (settings.fragment ? location.href : location.href.replace(/#.*/, ""));
-  // What watches forms costs most of all: it comes once somebody is seen at work on a page that has one.
-  let attending = false;
-  const attend = (at?: Event) => {
-    // Somebody moves, points or types.
-    if (at) need("forms");
-    if (attending) return;
-    attending = true;
-    for (const sign of ["pointermove", "pointerdown", "keydown"])
-      addEventListener(sign, attend, { once: true, capture: true, passive: true });
-    addEventListener("submit", (e) => tried(() => tag.sent(submitted(e))), true);
-    addEventListener("invalid", (e) => started.forms && need("forms", e), true);
-  };
-  const listen = () => {
-    if (document.forms.length) attend();
-    if (settings.watch?.some((w) => holds(settings, w.where, location))) need("watch");
-  };
-  const view = () => {
-    const here = address();
-    if (here === last) return;
-    const came = last || referrer;
-    last = here;
-    event("view", undefined, {
-      title: document.title.slice(0, 300),
-      referrer: came.slice(0, 2048),
-      ...(__SPLITS__ && Object.keys(variants).length && { variants }),
-    });
-    tried(listen);
-    for (const each of viewed) each(here);
-  };
-  api.twice = () => event("note", undefined, { twice: true });
-  api.mark = (name, properties) => {
-    tried(() => {
+  const begin = () => {
+    let last = "";
+    let shown = "";
+    let title = "";
+    let due: (() => void) | undefined;
+    /** What a page says without a script of its own. */
+    const listen = () =>
+      all(document.documentElement, "script[data-clabo-mark]").forEach((each) => {
+        if (heard.has(each)) return;
+        heard.add(each);
+        api.mark(attribute(each, "data-clabo-mark"), tried(() => JSON.parse(each.textContent || "{}")));
+      });
+    const view = () => {
+      const { host, pathname, search, hash } = location;
+      let here = host + pathname.replace(/\/+$/, "");
+      if (__MORE__) {
+        const asks = new URLSearchParams(search);
+        here += json([settings.meaningful?.map((name) => asks.getAll(name)), settings.fragment && hash]);
+      }
+      if (here === last) return;
+      due?.();
+      last = here;
+      const referred = shown || referrer;
+      shown = location.href;
+      const one = made("view", {
+        referrer: referred.slice(0, 2048),
+        ...(__SPLITS__ && { variants }),
+      });
+      // A page may name itself a moment after it has changed.
+      let looks = 0;
+      const old = title;
+      const tell = () => {
+        due = undefined;
+        title = `${ofDocument("title") || ""}`.slice(0, 300);
+        if (one) send({ ...one, title });
+      };
+      const look = guard(() => {
+        if (due !== tell) return;
+        if ((ofDocument("title") || old) !== old || ++looks > 20) tell();
+        else setTimeout(look, 50);
+      });
+      due = tell;
+      look();
+      tried(listen);
+      for (const each of tag.viewed) tried(() => each(here));
+    };
+    api.twice = guard(() => event("note", undefined, { twice: true }));
+    api.mark = guard((name, properties) => {
       const plain: Record<string, unknown> = {};
-      for (const [key, value] of Object.entries(properties || {}).slice(0, 20)) {
+      for (const key of Object.keys(properties || {}).slice(0, 20)) {
+        const value = (properties as Record<string, unknown>)[key];
         if (value === null || /^(string|number|boolean)$/.test(typeof value))
           plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
       }
       event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
     });
-  };
-  if (asked) need("notice");
-
-  addEventListener(
-    "click",
-    (e) => tried(() => clicked(e, settings, identify()?.who.visitor ?? "", (element) => event("click", element))),
-    true,
-  );
-  addEventListener("focusin", (e) => tried(() => (e.target as HTMLInputElement).form && attend(e)), true);
-  addEventListener("message", (e) => {
-    if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);
-  });
-
-  // Single-page sites change the address without a load. The title follows a moment later.
-  const soon = () => setTimeout(view, 50);
-  for (const name of ["pushState", "replaceState"] as const) {
-    tried(() => {
-      const native = history[name];
-      history[name] = function (...args) {
-        native.apply(this, args);
-        soon();
-      };
+    // What hears clicks and forms costs most of all: it comes once somebody is seen at work.
+    on(
+      "pointermove pointerdown keydown",
+      () => {
+        need("clicks");
+        if (document.forms[0]) need("forms");
+      },
+      { once: true, capture: true, passive: true },
+    );
+    on("submit invalid", formEvent, true);
+    on(
+      "click auxclick keydown focusin",
+      (e: MouseEvent) => {
+        const path = e.composedPath();
+        for (const each of path) if (each instanceof ShadowRoot) hear(each);
+        // A form that came late, or stands in a shadow tree.
+        if (fits(path[0], "form *")) need("forms");
+        if (e.isTrusted && e.type !== "focusin") tag.acted = Date.now();
+        if (e.type === "click" || e.button === 1) tag.clicked(path);
+      },
+      true,
+    );
+    on("message", (e: MessageEvent) => {
+      if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);
     });
-  }
-  addEventListener("popstate", soon);
-  addEventListener("hashchange", soon);
 
-  const begin = () => {
+    // Single-page sites change the address without a load.
+    const soon = guard(() => setTimeout(guard(view), 50));
+    for (const name of ["pushState", "replaceState"] as const)
+      tried(() => {
+        const native = history[name];
+        history[name] = function (...args) {
+          native.apply(this, args);
+          soon();
+        };
+      });
+    on("popstate hashchange", soon);
+    tried(() => navigation.addEventListener("currententrychange", soon));
+
+    on("pagehide", () => {
+      for (const each of tag.leaving) tried(each);
+      // The part for forms has not come yet.
+      for (const each of started.forms ?? []) tried(() => judge(each as Submitted));
+      // Nor has the one for clicks: what was clicked is told without its finer kinds.
+      for (const path of (started.clicks ?? []) as Node[][])
+        tried(() => event("click", { what: "link", text: (path[0]?.textContent ?? "").trim().slice(0, 80) }));
+      due?.();
+      queue?.leave();
+    });
+    on("pageshow", (e: PageTransitionEvent) => {
+      if (!e.persisted) return;
+      queue?.back();
+      last = "";
+      view();
+    });
+    // `document.open` takes the page away and all listeners with it.
+    let root = ofDocument("documentElement");
+    tried(() =>
+      new MutationObserver(
+        guard(() => {
+          const now = ofDocument("documentElement");
+          if (!now || now === root) return;
+          root = now;
+          rearm();
+          listen();
+        }),
+      ).observe(document, { childList: true }),
+    );
+
+    if (settings.watch) need("watch");
     view();
-    for (const call of before?.q || []) api.mark(...call);
-    if (before?.c !== undefined) api.consent(before.c);
+    api.q = { push: guard((call) => api.mark(...call)) };
+    const early = before?.q;
+    if (early instanceof Array) for (const call of early) tried(() => api.mark(...call));
+    if (__MORE__ && before?.c !== undefined) api.consent(before.c);
+    // Forms come with the body, which may not be there yet.
+    on("DOMContentLoaded", listen);
   };
-  if (document.prerendering) document.addEventListener("prerenderingchange", begin, { once: true });
-  // In the head the title may not be there yet.
-  else if (document.title || document.readyState !== "loading") begin();
-  else document.addEventListener("DOMContentLoaded", begin, { once: true });
-  // Forms come with the body, which may not be there yet either.
-  if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", () => tried(listen));
+  const go = () => {
+    tag.go = () => {};
+    const asks = __MORE__ && settings.consent === "ask";
+    const decided = asks ? tried(() => localStorage.getItem("clabo_consent")) : "1";
+    if (decided === "1" && open()) return true;
+    if (asks && decided === "0") refuse();
+    if (ofDocument("prerendering")) document.addEventListener("prerenderingchange", guard(begin), { once: true });
+    else begin();
+  };
+  if (!told) return go();
+  tag.go = go;
+  need("notice");
 }
 
-try {
-  run(__SETTINGS__);
-} catch {}
+// A kit may hold the page back until it is clear that it stays.
+if (!tried(() => run(__SETTINGS__))) tried(() => document.getElementById("clabo-hold")?.remove());

@@ -43,9 +43,9 @@ class Tag(BrowserCase):
         return list(rows)
 
     def test_it_is_small(self) -> None:
-        for name in ("tag", "tag-splits"):
+        for name, most in (("tag", 4096), ("tag-splits", 4608)):
             script = (settings.CLABO_TAG_DIR / f"{name}.js").read_bytes()
-            self.assertLess(len(gzip.compress(script)), 4 * 1024)
+            self.assertLessEqual(len(gzip.compress(script)), most)
 
     def test_a_view_says_where_it_came_from_and_sets_one_cookie(self) -> None:
         self.publish(

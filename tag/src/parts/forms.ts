@@ -1,62 +1,204 @@
 /** Forms that are sent, told from forms that only look it. Names of fields are read, their values never. */
-import type { Submitted } from "../forms";
-import type { Element } from "../queue";
+import { described, type Submitted } from "../forms";
+import { json, on, tried, within } from "../safe";
 import type { Tag } from "../tag";
 
-function start(tag: Tag) {
-  const { event, described } = tag;
-  const lately = { form: new WeakMap<HTMLFormElement, number>(), tried: new WeakMap<HTMLFormElement, number>() };
-  const waiting = new Map<HTMLFormElement, () => void>();
+const LOOK = 200;
+/** How long a form's fate is watched. */
+const PATIENCE = 15_000;
+/** What happens so soon after somebody has clicked or pressed a key was that, not the page. */
+const BY_HAND = 900;
+/** A form that is gone for so long does not come back with an error in it. */
+const GONE = 800;
+/** An answer to a request that began so soon after the sending is the answer to it. */
+const SOON = 1500;
+const THANKS =
+  /(^|\P{L})(thanks?|thank you|danke|vielen dank|merci|gracias|grazie|obrigad[oa]|bedankt|dank je|dank u|tack|takk|tak for|kiitos|dziękujemy|děkujeme|köszönjük|спасибо|ありがとう|谢谢|(has|have) been (sent|received|submitted)|successfully|erfolgreich|we received|we have received|got your (message|request)|check your (e-?mail|inbox)|(we have|we.ve) sent)(\P{L}|$)/iu;
+const SORRY =
+  /(^|\P{L})(not|error|failed|invalid|sorry|wrong|please|must|required|already|again|nicht|fehler|ungültig|bitte|bereits|erreur|invalide|veuillez|obligatoire|errore|obbligatorio|inválid[oa]|obligatorio)(\P{L}|$)/iu;
+const FAULTS = "[aria-invalid=true]";
 
-  const tell = (form: HTMLFormElement, kind: "form" | "tried", element = described(form)) => {
+const E = Element.prototype;
+const connected = Object.getOwnPropertyDescriptor(Node.prototype, "isConnected")?.get;
+const isThere = (form: Element) => connected?.call(form) && E.getClientRects.call(form).length > 0;
+const faulty = (form: Element) => !!E.querySelector.call(form, FAULTS);
+/** Two forms that are one to a visitor: the second took the first one's place. */
+const likeness = (form: Element) => json(described(form));
+
+/** Whether something was entered; what, is nobody's business. */
+const filled = (form: Element) =>
+  Array.from(E.querySelectorAll.call(form, "input,textarea")).some((field) => {
+    const { type, value } = field as HTMLInputElement;
+    return !/^(hidden|submit|button|checkbox|radio|image|reset|range|color)$/.test(type) && value !== "";
+  });
+
+/** What is to be read around a form, line by line. */
+const lines = (form: Element) => new Set((form.parentElement?.innerText ?? "").split("\n"));
+
+/** Words of thanks that are to be seen. */
+function thanks(): Set<string> {
+  const found = new Set<string>();
+  const walker = document.createTreeWalker(document.documentElement, NodeFilter.SHOW_TEXT);
+  for (let left = 5_000; left && walker.nextNode(); left--) {
+    const text = walker.currentNode.nodeValue ?? "";
+    const around = walker.currentNode.parentElement;
+    if (text.length < 400 && THANKS.test(text) && !SORRY.test(text) && around?.getClientRects().length)
+      if (!/^(SCRIPT|STYLE|TEMPLATE|NOSCRIPT)$/.test(around.tagName)) found.add(text.trim());
+  }
+  return found;
+}
+
+interface Answer {
+  url: URL;
+  status: number;
+  began: number;
+}
+
+function start(tag: Tag) {
+  const lately = { form: new WeakMap<Element, number>(), tried: new WeakMap<Element, number>() };
+  const watched = new Map<Element, (kind?: "form" | "tried") => void>();
+  const begun = new WeakMap<Element, number>();
+  const native = new WeakMap<Element, number>();
+  // What the engine tells of answers, without touching how the page asks.
+  let answers: Answer[] = [];
+  tried(() =>
+    new PerformanceObserver((list) => {
+      for (const one of list.getEntries() as PerformanceResourceTiming[])
+        if (/^(fetch|xmlhttprequest)$/.test(one.initiatorType) && one.responseStatus && !one.name.startsWith(tag.settings.to))
+          answers.push({ url: new URL(one.name), status: one.responseStatus, began: one.startTime });
+      answers = answers.slice(-50);
+    }).observe({ type: "resource" }),
+  );
+
+  const tell = (form: Element, kind: "form" | "tried", element = described(form)) => {
     // A page that sends a form a thousand times a second sends it once in two.
     const now = Date.now();
-    if (now - (lately[kind].get(form) ?? 0) < 2000 || form.closest("[data-clabo-ignore]")) return;
+    if (now - (lately[kind].get(form) ?? 0) < 2000 || within(form, "[data-clabo-ignore]")) return;
     lately[kind].set(form, now);
-    event(kind, element);
+    tag.event(kind, element);
   };
 
-  /** The page took the sending over: what becomes of the form says whether it succeeded. */
-  function watch(form: HTMLFormElement, element: Element, from: string) {
-    if (waiting.has(form)) return;
-    let looks = 0;
-    const done = (kind: "form" | "tried") => {
+  /** The page took the sending over: something must say that it succeeded, or it was only tried. */
+  function watch({ form, element, from }: Submitted) {
+    const open = watched.get(form);
+    // Sent once more: nothing has come of the time before.
+    open?.("tried");
+    const at = Date.now();
+    const began = performance.now() - 50;
+    const like = json(element);
+    const before = { thanks: thanks(), lines: lines(form) };
+    const wasFilled = filled(form);
+    const others = new Set(Array.from(document.forms).filter((other) => other !== form));
+    let goneSince = 0;
+    let answered = 0;
+    let changed = false;
+
+    /** Whether somebody did something right before that moment, after the sending. */
+    const byHand = (since: number) => tag.acted > at + 100 && tag.acted <= since && since - tag.acted < BY_HAND;
+    const done = (kind: "form" | "tried" = "tried") => {
       clearInterval(timer);
-      waiting.delete(form);
+      observer?.disconnect();
+      watched.delete(form);
       form.removeEventListener("reset", reset);
       tell(form, kind, element);
     };
-    const reset = () => done("form");
-    const look = () => {
-      if (!form.isConnected || !form.getClientRects().length || location.href !== from) done("form");
-      else if (form.querySelector("[aria-invalid=true]") || ++looks > 60) done("tried");
+    const reset = () => {
+      if (!byHand(Date.now()) && status() !== "refused") done("form");
     };
-    const timer = setInterval(look, 250);
+    /** What the server said, as far as it is known to have been asked about this form. */
+    const status = () => {
+      const action = element.action;
+      const mine = answers.filter(
+        ({ url, began: then }) =>
+          then >= began &&
+          (url.origin + url.pathname === action || (then < began + SOON && url.origin === location.origin)),
+      );
+      if (mine.some((a) => a.status >= 400)) return "refused";
+      return mine.some((a) => a.status >= 200 && a.status < 300) ? "taken" : "";
+    };
+    /** Another form that took this one's place. */
+    const heir = () =>
+      Array.from(document.forms).find((other) => !others.has(other) && other !== form && isThere(other) && likeness(other) === like);
+
+    const look = () => {
+      const now = Date.now();
+      const answer = status();
+      const stands = isThere(form) ? form : heir();
+      if (stands && faulty(stands)) return done();
+      if (changed) {
+        changed = false;
+        for (const text of Array.from(thanks())) if (!before.thanks.has(text)) return done("form");
+      }
+      answered = answer ? answered || now : 0;
+      const waited = answered && now - answered;
+      if (answer === "refused" && waited > 2 * LOOK) return done();
+      if (location.href !== from) return done(byHand(now) ? "tried" : "form");
+      if (!stands) {
+        goneSince ||= now;
+        if (byHand(goneSince)) return done(answer === "taken" ? "form" : "tried");
+        if (now - goneSince >= GONE) return done("form");
+      } else goneSince = 0;
+      if (answer === "taken" && stands && wasFilled && !filled(stands)) return done("form");
+      // Taken, and it stands as it was: unless the page says something about it.
+      if (answer === "taken" && stands === form && waited > 5 * LOOK) {
+        const said = Array.from(lines(form)).filter((line) => !before.lines.has(line));
+        return done(said.some((line) => SORRY.test(line)) ? "tried" : "form");
+      }
+      if (now - at > PATIENCE) done();
+    };
+    const observer = tried(() => {
+      const made = new MutationObserver(() => {
+        changed = true;
+      });
+      made.observe(document, { childList: true, subtree: true, attributes: true, characterData: true });
+      return made;
+    });
+    const timer = setInterval(() => tried(look), LOOK);
     form.addEventListener("reset", reset);
-    waiting.set(form, look);
+    watched.set(form, (kind) => {
+      // Left, or sent once more: what is known by now decides.
+      if (kind) return done(kind);
+      if (status() === "refused" || faulty(form)) return done();
+      const gone = goneSince && !byHand(goneSince);
+      done(gone || tag.acted <= at + 100 ? "form" : "tried");
+    });
   }
 
-  function decide({ event: e, form, element, from, invalid }: Submitted) {
-    const way = (e as SubmitEvent).submitter?.getAttribute("formmethod") || form.getAttribute("method");
-    if (way?.toLowerCase() === "dialog") return;
-    if (!e.defaultPrevented) tell(form, "form", element);
-    else if (invalid) tell(form, "tried", element);
-    else watch(form, element, from);
+  function decide(sent: Submitted) {
+    const { event: e, form, element, invalid } = sent;
+    const by = (e as SubmitEvent).submitter;
+    const said = (name: string) => (by && E.getAttribute.call(by, `form${name}`)) || E.getAttribute.call(form, name) || "";
+    if (said("method").toLowerCase() === "dialog") return;
+    // A handler sent it by itself while this was under way.
+    if (performance.now() - (native.get(form) ?? -1e9) < 2000 && e.defaultPrevented) return;
+    const taken = e.defaultPrevented || /^\s*javascript:/i.test(said("action"));
+    if (!taken) {
+      const open = watched.get(form);
+      if (open) open("form");
+      else tell(form, "form", element);
+    } else if (invalid) tell(form, "tried", element);
+    // Pressed twice is sent once.
+    else if (!watched.has(form) || Date.now() - (begun.get(form) ?? 0) > 1000) {
+      begun.set(form, Date.now());
+      watch(sent);
+    }
   }
 
   tag.sent = (sent) => {
+    if (within(sent.form, "[data-clabo-ignore]")) return;
     let decided = false;
     const once = () => {
       if (decided) return;
       decided = true;
-      try {
-        decide(sent);
-      } catch {}
+      tried(() => decide(sent));
     };
     // Whichever comes first: a page's handler may keep the event from arriving up there.
     addEventListener("submit", (again) => again === sent.event && once(), { once: true });
-    addEventListener("pagehide", once, { once: true });
-    setTimeout(once, 0);
+    tag.leaving.unshift(once);
+    setTimeout(() => {
+      once();
+      tag.leaving = tag.leaving.filter((each) => each !== once);
+    }, 0);
   };
   // The browser itself refuses a form with a field left empty, and no submit event comes. Pages that only look
   // at their fields fire the same event: it counts right after somebody has pressed something.
@@ -64,37 +206,31 @@ function start(tag: Tag) {
     const { form } = e.target as HTMLInputElement;
     if (form) tell(form, "tried");
   };
-  let pressed = 0;
-  const press = () => {
-    pressed = Date.now();
-  };
-  addEventListener("click", press, true);
-  addEventListener("keydown", (e) => e.key === "Enter" && press(), true);
-  addEventListener(
-    "invalid",
-    (e) => {
-      try {
-        if (Date.now() - pressed < 300) refused(e);
-      } catch {}
-    },
-    true,
-  );
-  for (const sent of tag.early as (Submitted | Event)[]) sent instanceof Event ? refused(sent) : decide(sent);
-  addEventListener("pagehide", () => {
-    // Left while a success was waited for: the page itself led on.
-    for (const [form] of waiting) tell(form, "form");
+  on("invalid", (e: Event) => Date.now() - tag.acted < 300 && refused(e), true);
+  for (const sent of tag.early as (Submitted | Event)[])
+    tried(() => (sent instanceof Event ? refused(sent) : decide(sent)));
+  tag.leaving.push(() => {
+    // Left while a success was waited for.
+    for (const end of Array.from(watched.values())) tried(() => end());
   });
 
   // A form that a script sends fires no submit event.
-  try {
-    const native = HTMLFormElement.prototype.submit;
+  tried(() => {
+    const own = HTMLFormElement.prototype.submit;
     HTMLFormElement.prototype.submit = function () {
-      try {
-        tell(this, "form");
-      } catch {}
-      native.call(this);
+      tried(() => {
+        native.set(this, performance.now());
+        const like = likeness(this);
+        const same = Array.from(watched.keys()).find((form) => form === this || likeness(form) === like);
+        const end = same && watched.get(same);
+        if (end) {
+          native.set(same, performance.now());
+          end("form");
+        } else tell(this, "form");
+      });
+      own.call(this);
     };
-  } catch {}
+  });
 }
 
 window.clabo?.part?.("forms", start);

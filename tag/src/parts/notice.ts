@@ -1,4 +1,5 @@
-/** Says in the page's corner what the address has just asked for: own visits, or a rehearsal. */
+/** What the address has just asked for: own visits, or a rehearsal. Does it, and says so in the page's corner. */
+import { ofDocument, tab, tried } from "../safe";
 import type { Tag } from "../tag";
 
 const SAID: Record<string, string> = {
@@ -6,12 +7,21 @@ const SAID: Record<string, string> = {
   "not-own": "This browser is no longer marked as your own. Its visits count from now on.",
   "end-rehearsal": "The rehearsal is over in this tab. Its visits count from now on.",
 };
+const YEAR = 34128000;
 
-function start({ told }: Tag) {
-  const text = told?.startsWith("rehearse-")
-    ? "Rehearsal: what you do in this tab is checked in Clabo and counted nowhere."
-    : SAID[told ?? ""];
-  if (!text) return;
+/** Storage is slow to open: whether there is a rehearsal to look up stands in a cookie. */
+function done({ told = "", cookie }: Tag) {
+  if (told === "own") cookie("own", "1", YEAR);
+  if (told === "not-own") cookie("own", "", 0);
+  if (told === "end-rehearsal") tried(() => sessionStorage.removeItem("clabo_rehearsal"));
+  const token = /^rehearse-([0-9a-z]{8,32})$/.exec(told)?.[1];
+  if (!token) return SAID[told];
+  cookie("rehearsing", "1", 86400);
+  tab.set("clabo_rehearsal", token);
+  return "Rehearsal: what you do in this tab is checked in Clabo and counted nowhere.";
+}
+
+function say(text: string) {
   const place = document.createElement("div");
   const box = place.attachShadow({ mode: "open" }).appendChild(document.createElement("div"));
   box.setAttribute("role", "status");
@@ -19,8 +29,12 @@ function start({ told }: Tag) {
     "position:fixed;z-index:2147483647;left:12px;bottom:12px;max-width:320px;padding:10px 14px;background:#211d2b;" +
     "color:#faf7f1;font:15px/1.4 sans-serif;border-radius:4px";
   box.textContent = text;
-  document.documentElement.append(place);
+  ofDocument("documentElement").append(place);
   setTimeout(() => place.remove(), 8000);
 }
 
-window.clabo?.part?.("notice", start);
+window.clabo?.part?.("notice", (tag) => {
+  const text = tried(() => done(tag));
+  tag.go();
+  if (text) say(text);
+});

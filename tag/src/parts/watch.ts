@@ -68,6 +68,7 @@ function start({ settings, event, viewed }: Tag) {
     reached("scroll", deepest);
   };
 
+  if (!(settings.watch ?? []).length) return;
   look();
   new MutationObserver(seldom(300, look)).observe(document.documentElement, {
     childList: true,

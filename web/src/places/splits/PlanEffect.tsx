@@ -74,10 +74,24 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
       )}
       <div>
         <p className="mb-1">
-          The control page needs this line in its <code className="num">&lt;head&gt;</code> in place of the usual one,
+          On the control page, put this line in the <code className="num">&lt;head&gt;</code> in place of the usual one,
           so that nobody sees the control flash by before being sent on:
         </p>
-        <CopyLine text={plan.render_line} label="the line for the control page" />
+        <CopyLine text={plan.hold_line} label="the line for the control page" />
+        <p className="mt-1 text-quiet">
+          It hides the page until the tag has decided, {plan.hold_ms} ms at most, in every browser; so a visitor whose
+          line is slow sees the page that much later. It has inline code: a policy with nonces needs yours on it.
+        </p>
+        <details className="mt-2">
+          <summary className="cursor-pointer">Without inline code</summary>
+          <div className="mt-1">
+            <CopyLine text={plan.render_line} label="the line without inline code" />
+          </div>
+          <p className="mt-1 text-quiet">
+            Chromium and newer WebKit hold the page back by themselves until the tag has run. Firefox does not: there
+            the control is seen for a moment before the visitor is sent on.
+          </p>
+        </details>
       </div>
     </section>
   );

@@ -31,6 +31,23 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       test: test.id,
       go: "See the split",
     });
+  for (const back of t.led_back)
+    notes.push({
+      key: `back ${back.test} ${back.path}`,
+      tone: "brick",
+      says: (
+        <>
+          <bdi className="num text-[14px] font-semibold">{back.path}</bdi>{" "}
+          <strong>
+            leads back to <bdi className="num text-[14px]">{back.control}</bdi>.
+          </strong>
+        </>
+      ),
+      why: `The test “${back.name}” has sent ${count(back.times)} visitor${back.times === 1 ? "" : "s"} there who came back at once, last ${hour(back.last_at)}. They see the control; the variant gains nobody.`,
+      to: "tests/$testId",
+      test: back.test,
+      go: "See the test",
+    });
   for (const rule of t.quiet)
     notes.push({
       key: `quiet ${rule.id}`,
