@@ -91,6 +91,16 @@ front_end() {
   mark_done built "$print"
 }
 
+# The tag's own tests and the libraries that its test pages use.
+tag_tests() {
+  local lock; lock=$(fingerprint tag/package-lock.json tag/package.json tag/build-fixtures.mjs tag/fixtures/*.js)
+  if is_done tag-tests "$lock" && [ -d tag/node_modules ] && [ -d tag/fixtures/dist ]; then return; fi
+  need_space 1500
+  say "Installing what the tag is tried on"
+  (cd tag && npm ci --silent --no-progress >/dev/null 2>&1 && npm run --silent fixtures) || die "the libraries for the tag's tests could not be installed (npm ci in tag/)."
+  mark_done tag-tests "$lock"
+}
+
 # database [folder]: starts the cluster and exports DATABASE_URL
 database() {
   debian_packages postgresql

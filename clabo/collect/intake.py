@@ -162,8 +162,6 @@ def _read(body: bytes) -> Beacon:
             if event.url or event.page >= len(beacon.urls):
                 raise msgspec.ValidationError(f"$.events[{place}].page: no such address among the urls")
             event.url = beacon.urls[event.page]
-        elif not event.url:
-            raise msgspec.ValidationError(f"$.events[{place}].url: an address is needed")
     return beacon
 
 

@@ -214,7 +214,7 @@ FORMS = [
     ),
     form("pressed-twice", sending("f.hidden = true"), "form f", steps=[("twice", "#go")], hold=2500),
     form(
-        "fields-named-like-the-form's-own",
+        "fields-named-like-its-own",
         "<form id=f action='{base}/done'><input name=closest value=1><input name=id value=2><input name=name value=3><input name=action value=4>"
         "<input name=getAttribute value=5><input name=querySelectorAll value=6><input name=isConnected value=7><button id=go>Go</button></form>",
         "form f",
@@ -233,7 +233,7 @@ FORMS = [
         SHADOW
         % (
             "<form id=inner><input name=q value=1><button id=go>Go</button></form>",
-            "this.shadowRoot.querySelector('form').onsubmit = (e) => { e.preventDefault(); setTimeout(() => e.target.remove(), 200) }",
+            "this.shadowRoot.querySelector('form').onsubmit = (e) => { e.preventDefault(); const t = e.target; setTimeout(() => t.remove(), 200) }",
         ),
         "form inner",
         steps=[("click", "x-box >>> #go")],
@@ -347,7 +347,7 @@ FORMS = [
         "formik-unfit",
         "",
         "tried visit",
-        steps=[("fill", "[name=mail]", "nobody"), ("click", "button")],
+        steps=[("fill", "[name=mail]", "nobody"), ("press", "Enter")],
         hold=WAITED,
         pages={
             "/": page(
@@ -571,7 +571,7 @@ VIEWS = [
         "title /one Route one",
         "title /new Route new",
         "title /two Route two",
-        "title / Route home",
+        "title / Page",
         titles=True,
     ),
     views(
@@ -707,13 +707,13 @@ ALL_AT_ONCE = ";".join(
 ENTRY_POINTS = [
     (
         "run",
-        "clabo.mark(); clabo.mark(null, 7); clabo.mark('m', {get a() { throw 1 }}); clabo.mark(Symbol('x')); clabo.consent(true); clabo.consent(); clabo.q.push(); clabo.q.push(7); clabo.part('forms'); clabo.part(); clabo.twice()",
+        "clabo.mark(); clabo.mark(null, 7); clabo.mark('m', {get a() { throw 1 }}); clabo.mark(Symbol('x')); clabo.consent(true); clabo.consent(); clabo.q.push(); clabo.q.push(7); clabo.part && clabo.part('forms'); clabo.twice && clabo.twice()",
     ),
     (
         "run",
-        "for (const name of ['click', 'auxclick', 'submit', 'invalid', 'keydown', 'focusin', 'pointermove', 'pointerdown', 'message', 'popstate', 'hashchange', 'pagehide', 'pageshow', 'online']) for (const on of [window, document.querySelector('#f'), document.querySelector('input')]) on.dispatchEvent(new Event(name, {bubbles: true, cancelable: true}))",
+        "for (const name of ['click', 'auxclick', 'submit', 'invalid', 'keydown', 'focusin', 'pointermove', 'pointerdown', 'message', 'popstate', 'hashchange', 'pageshow', 'online']) for (const on of [window, document.querySelector('#f'), document.querySelector('input')]) on.dispatchEvent(new Event(name, {bubbles: true, cancelable: true}))",
     ),
-    ("click", "#go"),
+    ("mouse", 30, 20),
     ("run", "location.hash = 'x'"),
     ("wait", 500),
 ]
@@ -735,7 +735,7 @@ HOSTILE = [
         "hostile",
         {
             "/": page(
-                "<form id=f onsubmit='return false'><input name=closest><input name=id value=1><button id=go>Go</button></form>",
+                "<form id=f onsubmit='return false'><input name=closest><input name=id value=1><button id=go style='position:fixed;left:0;top:0;width:60px;height:40px'>Go</button></form>",
                 f"<script>{ALL_AT_ONCE}</script>",
                 line="",
             ).replace("</head>", "{early}</head>")
@@ -748,11 +748,11 @@ HOSTILE = [
         "hostile",
         {
             "/": page(
-                "<form id=f onsubmit='return false'><input name=closest><input name=id value=1><button id=go>Go</button></form>"
+                "<form id=f onsubmit='return false'><input name=closest><input name=id value=1><button id=go style='position:fixed;left:0;top:0;width:60px;height:40px'>Go</button></form>"
             )
         },
         ENTRY_POINTS,
-        ["view /", "mark undefined", "mark null", "note twice", "tried f"],
+        ["view /", "mark undefined", "mark null", "mark Symbol(x)", "note twice", "tried f"],
     ),
     Case(
         "sandboxed",
@@ -816,7 +816,7 @@ HOSTILE = [
                 "run",
                 "history.replaceState({}, '', '?t=' + 'x'.repeat(1850)); for (let i = 0; i < 80; i++) clabo.mark('m' + i % 2, {text: 'ж'.repeat(280), n: i})",
             ),
-            ("wait", 1500),
+            ("wait", 3000),
         ],
         ["view /", *["mark m0"] * 40, *["mark m1"] * 40],
     ),
@@ -843,7 +843,7 @@ CLICKS = [
                 "<script>for (const name of ['click', 'auxclick']) addEventListener(name, (e) => e.preventDefault())</script>",
             )
         },
-        [("click", "#a1"), ("click", "#a2"), ("click", "#a3"), ("click", "#a4"), ("middle", "#a5")],
+        [("at", "img"), ("at", "#a2"), ("at", "#a3"), ("at", "#a4 img"), ("middle", "#a5")],
         ["view /", "click The hive", "click Drawn", "click Older", "click A smoker", "click Middle"],
         clicks=True,
     ),

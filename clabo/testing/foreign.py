@@ -47,7 +47,7 @@ class Foreign:
                 self.end_headers()
                 self.wfile.write(body)
 
-            do_POST = do_GET
+            do_POST = do_GET  # noqa: N815
 
             def log_message(self, *args: Any) -> None:
                 pass

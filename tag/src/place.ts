@@ -1,7 +1,7 @@
 /** Addresses compared the way the server stores pages (clabo/core/addresses.py); see page-vectors.json. */
 import type { Settings, Where } from "./settings";
 
-const escape = (text: string) =>
+const encoded = (text: string) =>
   encodeURIComponent(text).replace(/[!'()*]/g, (c) => `%${c.charCodeAt(0).toString(16).toUpperCase()}`);
 
 // What a browser leaves in a path and the server does not.
@@ -22,7 +22,7 @@ export function page(settings: Settings, at: Place) {
       const c = String.fromCharCode(Number.parseInt(code, 16));
       return /[\w.~-]/.test(c) ? c : same.toUpperCase();
     })
-    .replace(ODD, escape)
+    .replace(ODD, encoded)
     .replace(/\/+$/, "");
   path ||= "/";
   const kept: string[] = [];
@@ -30,9 +30,9 @@ export function page(settings: Settings, at: Place) {
     new URLSearchParams(at.search).forEach((value, name) => {
       if (settings.meaningful?.includes(name)) kept.push(`${name}\0${value}`);
     });
-  const escaped = kept.sort().map((pair) => pair.split("\0").map(escape).join("="));
+  const escaped = kept.sort().map((pair) => pair.split("\0").map(encoded).join("="));
   if (kept.length) path += `?${escaped.join("&")}`;
-  if (settings.fragment) path += at.hash.replace(ODD, escape);
+  if (settings.fragment) path += at.hash.replace(ODD, encoded);
   return { host: settings.stand?.[host] ?? host, path };
 }
 

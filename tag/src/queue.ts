@@ -68,38 +68,25 @@ const KEPT = 200;
 export const carry =
   (by: () => typeof fetch, to: string): Carry =>
   async (body) => {
-    const answer = await by()(to, { method: "POST", body, keepalive: true, credentials: "omit" });
+    // Browsers let little be under way when a page is left.
+    const keepalive = body.length < 3e4;
+    const answer = await by()(to, { method: "POST", body, keepalive, credentials: "omit" });
     return !!answer.headers.get("clabo") && answer.status < 500 && answer.status !== 429;
   };
 
-/** The first of `waiting` that fit into one request, and its body; what can never be sent is counted in `lost`. */
-export function batch(waiting: Sent[], who: Who | undefined, lost: number, now: number, room = ROOM) {
-  const urls: string[] = [];
-  const texts: string[] = [];
-  const some: Sent[] = [];
-  let size = 300;
-  let dropped = lost;
-  for (const event of waiting) {
-    if (texts.length >= MOST) break;
-    const { at, url, ...said } = event;
-    let page = urls.indexOf(url);
-    const more = page < 0 ? json(url).length + 1 : 0;
-    if (more) page = urls.length;
-    const text = json({ ...said, page, age: Math.max(0, now - at) });
-    if (size + text.length + more + 1 > room) {
-      if (texts.length) break;
-      // Too large by itself.
-      some.push(event);
-      dropped++;
-      continue;
-    }
-    size += text.length + more + 1;
-    if (more) urls.push(url);
-    texts.push(text);
-    some.push(event);
+/** As many of the first of `waiting` as fit into one request, and its body; none where the very first does not. */
+export function batch(waiting: Sent[], who: Who | undefined, dropped: number, now: number) {
+  for (let most = MOST; most; most >>= 1) {
+    const some = waiting.slice(0, most);
+    const urls: string[] = [];
+    const events = some.map(({ at, url, ...said }) => {
+      const known = urls.indexOf(url);
+      return { ...said, page: known < 0 ? urls.push(url) - 1 : known, age: Math.max(0, now - at) };
+    });
+    const body = json({ ...who, dropped: dropped || undefined, urls, events });
+    if (some[0] && body.length < ROOM) return { some, body };
   }
-  const about = json({ ...who, urls, ...(dropped && { dropped }) });
-  return { some, dropped, body: texts.length ? `${about.slice(0, -1)},"events":[${texts}]}` : "" };
+  return { some: [], body: "" };
 }
 
 /**
@@ -133,7 +120,7 @@ export function makeQueue(
     if (known?.left && !looked) {
       written = true;
       const left = tried(() => JSON.parse(localStorage.getItem(place) || ""));
-      if (left instanceof Array) waiting = [...left.filter((e) => e?.url), ...waiting];
+      if (Array.isArray(left)) waiting = [...left.filter((e) => e?.url), ...waiting];
     }
     looked = true;
     waiting = known ? waiting.filter((event) => Date.now() - event.at < DAY) : [];
@@ -153,12 +140,12 @@ export function makeQueue(
     waiting = waiting.filter((event) => !some.includes(event));
   };
   const next = () => {
-    const made = batch(waiting, identify()?.who, lost, Date.now());
-    if (!made.body) {
-      taken(made.some);
-      lost = made.dropped;
+    for (;;) {
+      const made = batch(waiting, identify()?.who, lost, Date.now());
+      if (made.body || !waiting.shift()) return made;
+      // Too large to be sent at all.
+      lost++;
     }
-    return made;
   };
 
   function flush() {
@@ -184,9 +171,15 @@ export function makeQueue(
       }
       if (waiting[0]) later(gone ? 0 : pause);
     };
-    way(body).then(guard(done), guard(() => done()));
+    way(body).then(
+      guard(done),
+      guard(() => done()),
+    );
     // A page's own fetch may never answer.
-    setTimeout(guard(() => done()), 15e3);
+    setTimeout(
+      guard(() => done()),
+      15e3,
+    );
   }
   on("online", () => later(0));
 

@@ -39,8 +39,7 @@ export const absolute = (address: string) => new URL(address, document.baseURI);
 /** What a tab remembers; nothing where nothing may be stored. With a value: whether it stuck. */
 export const tab = {
   get: (name: string) => tried(() => sessionStorage.getItem(name)),
-  set: (name: string, value: string) =>
-    tried(() => sessionStorage.setItem(name, value)) ?? tab.get(name) === value,
+  set: (name: string, value: string) => tried(() => sessionStorage.setItem(name, value)) ?? tab.get(name) === value,
 };
 
 type Armed = Parameters<typeof addEventListener>;
@@ -63,7 +62,7 @@ export function json(value: unknown): string {
     return `"${value.replace(/[^ !#-[\]-~]/g, (c) => `\\u${(c.charCodeAt(0) + 65536).toString(16).slice(1)}`)}"`;
   if (value && typeof value === "object") {
     let text = "";
-    const list = value instanceof Array;
+    const list = Array.isArray(value);
     for (const name of Object.keys(value)) {
       const inner = (value as Record<string, unknown>)[name];
       if (inner !== undefined) text += (text && ",") + (list ? "" : `${json(name)}:`) + json(inner);

@@ -1,6 +1,6 @@
 /** The browser tag. Nothing here may ever throw into the page: see safe.ts. */
-import { described, type Submitted, submitted } from "./forms";
-import { type Carry, type Element as Traits, type Known, makeQueue, type Sent, type Who } from "./queue";
+import { type Submitted, submitted } from "./forms";
+import { type Carry, type Known, makeQueue, type Sent, type Element as Traits, type Who } from "./queue";
 import { all, attribute, cookies, fits, guard, json, newId, ofDocument, on, rearm, tab, tried, within } from "./safe";
 import type { Settings } from "./settings";
 import { route } from "./splits";
@@ -25,6 +25,8 @@ export interface Tag {
   early: unknown[];
   /** Called at every form that is sent; the part for forms takes it over. */
   sent: (sent: Submitted) => unknown;
+  /** Called where the browser itself refuses a form. */
+  refused: (event: Event) => unknown;
   /** Called at every click with what it passed through; the part for clicks takes it over. */
   clicked: (path: EventTarget[]) => unknown;
   /** Who it is, where that may be known. */
@@ -33,6 +35,8 @@ export interface Tag {
   acted: number;
   /** Another way to the collector, where the page's own does not lead there. */
   carry?: Carry;
+  /** The query that the page was opened with. */
+  came: string;
   /** What the address asked for, a writer of cookies `clabo_<name>`, and what begins once that is done. */
   told?: string;
   cookie: (name: string, value: string, seconds: number) => void;
@@ -66,7 +70,7 @@ function run(settings: Settings): unknown {
     before.twice?.();
     return;
   }
-  const api: Api = { on: 1, mark: () => {}, consent: () => {} };
+  const api: Api = { on: 1, mark: () => {}, consent: () => {}, q: { push: guard((call) => api.mark(...call)) } };
   window.clabo = api;
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
@@ -84,7 +88,7 @@ function run(settings: Settings): unknown {
   const told = /[?&]clabo=([\w-]+)/.exec(came)?.[1];
 
   let referrer: string = ofDocument("referrer") || "";
-  const touch = navigator.maxTouchPoints > 0 && matchMedia("(pointer: coarse)").matches;
+  const touch = navigator.maxTouchPoints > 0 && tried(() => matchMedia("(pointer: coarse)").matches);
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
   const who: Who = { visitor: "", device };
   const variants: Record<string, string> = {};
@@ -112,8 +116,6 @@ function run(settings: Settings): unknown {
         who.visitor = id(`${tab.get("clabo_id")}`) || who.visitor;
         lasts = tab.set("clabo_id", `clabo_id=${who.visitor}`);
       }
-      // What brought this visit here, for bridge links on later pages.
-      if (came && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(came)) tab.set("clabo_came", came.slice(0, 1000));
     }
     known = { who, left: kept.includes("clabo_left") };
     return known;
@@ -125,12 +127,10 @@ function run(settings: Settings): unknown {
     if (__SPLITS__) {
       identify();
       // A split test's redirect hides where the visitor came from: it is handed over to the next page.
-      if (referrer.startsWith(location.origin)) {
-        const handed = tab.get("clabo_from");
-        if (handed != null) {
-          referrer = handed;
-          sessionStorage.removeItem("clabo_from");
-        }
+      const handed = tab.get("clabo_from");
+      if (handed != null) {
+        referrer = handed;
+        sessionStorage.removeItem("clabo_from");
       }
       // Whoever is another visitor on the next page would see another variant there.
       const to = lasts && route(settings, who.visitor, variants, (back) => event("note", undefined, { back }));
@@ -196,6 +196,17 @@ function run(settings: Settings): unknown {
     if (one) send(one);
   };
 
+  api.twice = guard(() => event("note", undefined, { twice: true }));
+  api.mark = guard((name, properties) => {
+    const plain: Record<string, unknown> = {};
+    for (const key of Object.keys(properties || {}).slice(0, 20)) {
+      const value = (properties as Record<string, unknown>)[key];
+      if (value === null || typeof value !== "object")
+        plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
+    }
+    event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
+  });
+
   // -- parts that only some pages need -----------------------------------------------------------
   const started: Record<string, unknown[]> = {};
   let policy: { createScriptURL: (url: string) => string } | undefined;
@@ -239,12 +250,14 @@ function run(settings: Settings): unknown {
     leaving: [],
     early: [],
     told,
+    came,
     cookie,
     go: () => {},
     acted: 0,
+    refused: (e) => need("forms", e),
     clicked: (path) => need("clicks", path),
     visitor: () => identify()?.who.visitor ?? "",
-    sent: (sent) => within(sent.form, "[data-clabo-ignore]") || need("forms", sent),
+    sent: (sent) => need("forms", sent),
   };
   api.part = guard((name, start) => {
     tag.early = started[name]?.splice(0) ?? [];
@@ -252,8 +265,10 @@ function run(settings: Settings): unknown {
   });
 
   const formEvent = guard((e: Event) => {
-    if (e.type === "submit") tag.sent(submitted(e));
-    else if (started.forms) need("forms", e);
+    if (e.type === "invalid") {
+      // Pages that only look at their fields fire it too: it counts right after somebody has pressed something.
+      if (Date.now() - tag.acted < 300) tag.refused(e);
+    } else if (fits(e.target, "form")) tag.sent(submitted(e));
   });
   const heard = new WeakSet<EventTarget>();
   /** Forms inside an open shadow tree fire their events there, and nowhere else. */
@@ -272,15 +287,22 @@ function run(settings: Settings): unknown {
   const begin = () => {
     let last = "";
     let shown = "";
-    let title = "";
+    let old = "";
     let due: (() => void) | undefined;
     /** What a page says without a script of its own. */
     const listen = () =>
       all(document.documentElement, "script[data-clabo-mark]").forEach((each) => {
         if (heard.has(each)) return;
         heard.add(each);
-        api.mark(attribute(each, "data-clabo-mark"), tried(() => JSON.parse(each.textContent || "{}")));
+        api.mark(
+          attribute(each, "data-clabo-mark"),
+          tried(() => JSON.parse(each.textContent || "{}")),
+        );
       });
+    const name = (): string => ofDocument("title") || "";
+    // As it was before what is being done at this moment: some pages name themselves before they move, some after.
+    let named = name();
+    let moving = false;
     const view = () => {
       const { host, pathname, search, hash } = location;
       let here = host + pathname.replace(/\/+$/, "");
@@ -288,6 +310,7 @@ function run(settings: Settings): unknown {
         const asks = new URLSearchParams(search);
         here += json([settings.meaningful?.map((name) => asks.getAll(name)), settings.fragment && hash]);
       }
+      moving = false;
       if (here === last) return;
       due?.();
       last = here;
@@ -299,15 +322,15 @@ function run(settings: Settings): unknown {
       });
       // A page may name itself a moment after it has changed.
       let looks = 0;
-      const old = title;
+      let title = "";
       const tell = () => {
         due = undefined;
-        title = `${ofDocument("title") || ""}`.slice(0, 300);
-        if (one) send({ ...one, title });
+        if (one) send({ ...one, title: title.slice(0, 300) });
       };
       const look = guard(() => {
         if (due !== tell) return;
-        if ((ofDocument("title") || old) !== old || ++looks > 20) tell();
+        if (!moving) title = name() || title;
+        if (title !== old || ++looks > 20) tell();
         else setTimeout(look, 50);
       });
       due = tell;
@@ -315,16 +338,6 @@ function run(settings: Settings): unknown {
       tried(listen);
       for (const each of tag.viewed) tried(() => each(here));
     };
-    api.twice = guard(() => event("note", undefined, { twice: true }));
-    api.mark = guard((name, properties) => {
-      const plain: Record<string, unknown> = {};
-      for (const key of Object.keys(properties || {}).slice(0, 20)) {
-        const value = (properties as Record<string, unknown>)[key];
-        if (value === null || /^(string|number|boolean)$/.test(typeof value))
-          plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
-      }
-      event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
-    });
     // What hears clicks and forms costs most of all: it comes once somebody is seen at work.
     on(
       "pointermove pointerdown keydown",
@@ -348,11 +361,15 @@ function run(settings: Settings): unknown {
       true,
     );
     on("message", (e: MessageEvent) => {
-      if (e.origin !== location.origin && e.source && e.source !== window) need("frames", e);
+      if (e.origin !== location.origin) need("frames", e);
     });
 
     // Single-page sites change the address without a load.
-    const soon = guard(() => setTimeout(guard(view), 50));
+    const soon = guard(() => {
+      old = named;
+      moving = true;
+      setTimeout(guard(view), 50);
+    });
     for (const name of ["pushState", "replaceState"] as const)
       tried(() => {
         const native = history[name];
@@ -377,44 +394,45 @@ function run(settings: Settings): unknown {
     on("pageshow", (e: PageTransitionEvent) => {
       if (!e.persisted) return;
       queue?.back();
-      last = "";
+      last = old = "";
       view();
     });
     // `document.open` takes the page away and all listeners with it.
     let root = ofDocument("documentElement");
-    tried(() =>
-      new MutationObserver(
+    tried(() => {
+      const watching = new MutationObserver(
         guard(() => {
+          named = name();
           const now = ofDocument("documentElement");
           if (!now || now === root) return;
           root = now;
           rearm();
           listen();
         }),
-      ).observe(document, { childList: true }),
-    );
+      );
+      watching.observe(document, { childList: true });
+      watching.observe(ofDocument("head"), { childList: true, subtree: true });
+    });
 
     if (settings.watch) need("watch");
     view();
-    api.q = { push: guard((call) => api.mark(...call)) };
     const early = before?.q;
-    if (early instanceof Array) for (const call of early) tried(() => api.mark(...call));
+    if (Array.isArray(early)) for (const call of early as Mark[]) tried(() => api.mark(...call));
     if (__MORE__ && before?.c !== undefined) api.consent(before.c);
     // Forms come with the body, which may not be there yet.
     on("DOMContentLoaded", listen);
   };
-  const go = () => {
-    tag.go = () => {};
+  tag.go = () => {
     const asks = __MORE__ && settings.consent === "ask";
     const decided = asks ? tried(() => localStorage.getItem("clabo_consent")) : "1";
     if (decided === "1" && open()) return true;
     if (asks && decided === "0") refuse();
-    if (ofDocument("prerendering")) document.addEventListener("prerenderingchange", guard(begin), { once: true });
-    else begin();
+    begin();
   };
-  if (!told) return go();
-  tag.go = go;
-  need("notice");
+  const ask = () => (told ? need("notice") : tag.go());
+  // Nobody sees a page that is made ready beforehand.
+  if (ofDocument("prerendering")) document.addEventListener("prerenderingchange", guard(ask), { once: true });
+  else return ask();
 }
 
 // A kit may hold the page back until it is clear that it stays.

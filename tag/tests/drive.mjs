@@ -4,45 +4,72 @@ import { readFileSync } from "node:fs";
 import puppeteer from "puppeteer-core";
 
 const { engine, executable, agent, at_once, cases } = JSON.parse(readFileSync(0, "utf8"));
-const chromium = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking", `--user-agent=${agent}`];
-const browser = await puppeteer.launch({
-  browser: engine,
-  executablePath: executable,
-  headless: true,
-  protocol: engine === "firefox" ? "webDriverBiDi" : "cdp",
-  args: engine === "chrome" ? chromium : [],
-  // What a person's browser does and an automated one is set not to do.
-  extraPrefsFirefox: { "dom.serviceWorkers.testing.enabled": true, "privacy.partition.serviceWorkers": false },
-});
+const chromium = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--disable-background-networking",
+  `--user-agent=${agent}`,
+];
+const launched = () =>
+  puppeteer.launch({
+    browser: engine,
+    executablePath: executable,
+    headless: true,
+    protocol: engine === "firefox" ? "webDriverBiDi" : "cdp",
+    args: engine === "chrome" ? chromium : [],
+    // What a person's browser does and an automated one is set not to do.
+    extraPrefsFirefox: { "dom.serviceWorkers.testing.enabled": true, "privacy.partition.serviceWorkers": false },
+  });
 
 const pause = (ms) => new Promise((done) => setTimeout(done, ms));
 const step = {
-  click: (page, where) => page.locator(where).setTimeout(5000).click(),
+  click: async (page, where) => (await page.waitForSelector(where, { timeout: 5000 })).click(),
   twice: async (page, where) => (await page.waitForSelector(where)).click({ count: 2, delay: 20 }),
   middle: async (page, where) => (await page.waitForSelector(where)).click({ button: "middle" }),
-  fill: (page, where, text) => page.locator(where).setTimeout(5000).fill(text),
+  at: async (page, where) => {
+    const { x, y } = await page.$eval(where, (e) => {
+      const box = e.getBoundingClientRect();
+      return { x: box.x + Math.min(12, box.width / 2), y: box.y + box.height / 2 };
+    });
+    await page.mouse.click(x, y);
+  },
+  fill: async (page, where, text) => {
+    const field = await page.waitForSelector(where, { timeout: 5000 });
+    await field.click({ count: 3 });
+    await page.keyboard.type(text);
+  },
+  mouse: (page, x, y) => page.mouse.click(x, y),
   press: (page, key) => page.keyboard.press(key),
   wait: (_page, ms) => pause(ms),
   run: (page, code) => page.evaluate(code),
   until: (page, code) => page.waitForFunction(code, { timeout: 5000, polling: 50 }),
   open: (page, url) => page.goto(url, { waitUntil: "load" }),
-  back: (page) => page.goBack(),
+  back: (page) => page.evaluate("history.back()"),
 };
 
-async function play({ name, url, steps, hold }) {
+async function play(browser, { name, url, steps, hold }) {
   const context = await browser.createBrowserContext();
   const errors = [];
   try {
     const page = await context.newPage();
-    page.on("pageerror", (error) => errors.push(String(error?.message ?? error)));
+    // Firefox tells what a policy keeps out as an error.
+    page.on("pageerror", (error) => {
+      const text = String(error?.message ?? error);
+      if (!text.startsWith("Content-Security-Policy")) errors.push(text);
+    });
     await page.goto(url, { waitUntil: "load" });
-    await pause(400);
+    // Somebody is there.
+    await page.mouse.move(3, 3);
+    await page.mouse.move(9, 9);
+    await pause(500);
     for (const [what, ...said] of steps) {
       await step[what](page, ...said);
       await pause(120);
     }
     await pause(hold);
-    await page.goto("about:blank");
+    // Firefox says nothing of a page that leaves one that came back.
+    await Promise.race([page.goto("about:blank").catch(() => {}), pause(1500)]);
     await pause(300);
   } catch (error) {
     errors.push(`driver: ${error?.message ?? error}`);
@@ -53,9 +80,11 @@ async function play({ name, url, steps, hold }) {
 
 const waiting = [...cases].sort((a, b) => b.hold - a.hold);
 await Promise.all(
+  // A browser each: only the page in front is drawn.
   Array.from({ length: at_once }, async () => {
-    for (let next = waiting.shift(); next; next = waiting.shift()) await play(next);
+    const browser = await launched();
+    for (let next = waiting.shift(); next; next = waiting.shift()) await play(browser, next);
+    await Promise.race([browser.close(), pause(5000)]);
   }),
 );
-await Promise.race([browser.close(), pause(5000)]);
 process.exit(0);

@@ -112,6 +112,43 @@ class Accepting(CollectorCase):
         self.assertAlmostEqual((times[1][1] - times[0][1]).total_seconds(), 2, delta=0.01)
         self.assertLess(abs(datetime.now(UTC) - times[1][1]), timedelta(seconds=20))
 
+    def test_an_address_is_said_once_and_what_the_tag_dropped_is_counted(self) -> None:
+        urls = ["https://shop.example/a", "https://shop.example/b?x=1"]
+        events = [event("", url="", page=place, age=3000 - n * 1000) for n, place in enumerate((0, 1, 0))]
+        self.assertEqual(self.hit(beacon(1, *events, urls=urls, dropped=3)).status, 204)
+        pipeline.drain()
+        paths = list(Event.objects.order_by("time").values_list("page__path", flat=True))
+        self.assertEqual(paths, ["/a", "/b", "/a"])
+        self.app.refused.save()
+        self.assertEqual(Refusal.objects.get(site=self.site, reason="too_large").count, 3)
+
+    def test_texts_without_an_end_or_with_nul_cost_only_themselves(self) -> None:
+        """Escaped halves of signs, whole ones, and NUL; the rest of the request stands."""
+        texts = ["\\ud83d", "a\\udc1d b", "\\ud83d\\udc1d", "\\u0000x", "\\\\ud83d"]
+        body = beacon(1, *(event(f"/{n}", title=f"@{n}") for n in range(len(texts))))
+        for n, text in enumerate(texts):
+            body = body.replace(f"@{n}".encode(), text.encode())
+        self.assertEqual(self.hit(body).status, 204)
+        pipeline.drain()
+        titles = dict(Page.objects.values_list("path", "title"))
+        self.assertEqual(titles["/0"], "\ufffd")
+        self.assertEqual(titles["/1"], "a\ufffd b")
+        self.assertEqual(titles["/2"], "🐝")
+        self.assertEqual(titles["/3"], "x")
+
+    def test_the_answer_says_whose_it_is_whatever_a_page_adds_to_its_requests(self) -> None:
+        ours = [self.hit(beacon(1, event())), self.hit(b"{")]
+        self.assertEqual([a.headers["clabo"] for a in ours], ["1", "1"])
+        self.assertEqual({a.headers["access-control-expose-headers"] for a in ours}, {"clabo"})
+
+        def asked(names: str) -> str:
+            path = f"/hit/{self.site.key}"
+            made = self.run_with(lambda: ask(self.app, "OPTIONS", path, access_control_request_headers=names))
+            return str(made.headers["access-control-allow-headers"])
+
+        self.assertEqual(asked("authorization, x-trace"), "authorization, x-trace")
+        self.assertEqual(asked("x\r\nset-cookie: a"), "content-type")
+
     def test_what_arrives_together_is_one_row(self) -> None:
         async def many() -> list[Answer]:
             await ask(self.app, "POST", f"/hit/{self.site.key}", beacon(0, event()))
@@ -208,7 +245,10 @@ class Refusing(CollectorCase):
             (beacon(1, event("/a", age=-1)), 422, "wrong_type"),
             (beacon(1, event("/a", age="now")), 422, "wrong_type"),
             (beacon(1, event("/a", title="x" * 301)), 422, "wrong_type"),
-            (beacon(1, event("/a", title="\x00")), 422, "wrong_type"),
+            (beacon(1, event("", url="")), 422, "bad_address"),
+            (beacon(1, event("/a", page=0), urls=["https://shop.example/a"]), 422, "wrong_type"),
+            (beacon(1, event("", url="", page=1), urls=["https://shop.example/a"]), 422, "wrong_type"),
+            (beacon(1, event("", url="", page=0), urls=["https://elsewhere.example/a"]), 403, "foreign_host"),
             (beacon(1, event("/a", properties={"a": {"b": 1}})), 422, "wrong_type"),
             (beacon(1, event("/a", age=24 * 3600 * 1000 + 1)), 422, "too_old"),
             (beacon(1, event("javascript:alert(1)//://")), 422, "bad_address"),
@@ -223,7 +263,7 @@ class Refusing(CollectorCase):
         self.assertFalse(InboxBatch.objects.exists())
         self.app.refused.save()
         counted = dict(Refusal.objects.values_list("reason", "count"))
-        self.assertEqual((counted["not_json"], counted["wrong_type"], counted["unknown_key"]), (2, 12, 1))
+        self.assertEqual((counted["not_json"], counted["wrong_type"], counted["unknown_key"]), (2, 13, 1))
         self.assertIsNone(Refusal.objects.get(reason="unknown_key").site_id)
 
     def test_ten_megabytes_are_not_read_to_the_end(self) -> None:

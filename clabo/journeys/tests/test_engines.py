@@ -11,14 +11,14 @@ from typing import Any
 
 from django.conf import settings
 
-from clabo.collect.models import Event, Kind, Page, Refusal
+from clabo.collect.models import REPEATED, Event, Kind, Page, Refusal
 from clabo.journeys.cases import CASES, Case
 from clabo.testing.browsing import ClaboCase
 from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import BROWSER, make_site
 
 TAG = settings.BASE_DIR / "tag"
-AT_ONCE = 5
+AT_ONCE = 4
 
 
 class Engine(ClaboCase):
@@ -95,7 +95,6 @@ class Engine(ClaboCase):
             text=True,
             timeout=400,
             check=False,
-            env={**os.environ, "HOME": os.environ.get("HOME", "/tmp")},
         )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         results = [json.loads(row) for row in done.stdout.splitlines() if row.startswith("{")]
@@ -142,7 +141,7 @@ class Engine(ClaboCase):
                 self.assertEqual(thrown.get(case.name), [], "the page threw")
                 self.assertEqual(dict(seen[case.name]), dict(Counter(case.expect)))
         # Nothing was refused: what comes of a page is fit for the collector.
-        self.assertEqual(list(Refusal.objects.values_list("reason", "sample")), [])
+        self.assertEqual(list(Refusal.objects.exclude(reason=REPEATED).values_list("reason", "sample")), [])
 
 
 class Chromium(Engine):

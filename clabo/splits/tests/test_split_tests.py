@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from itertools import count
 from typing import Any
+from unittest.mock import patch
 
 from django.test import TestCase
 
@@ -17,8 +18,10 @@ from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
 from clabo.core.splits import assign
 from clabo.sites.directory import tag_site
+from clabo.sites.fetching import Fetched
 from clabo.splits import results, services
 from clabo.splits.models import Exposure, SplitTest
+from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
 
 ROBOT = "Mozilla/5.0 (compatible; examplebot/2.1)"
@@ -230,3 +233,40 @@ class Results(SplitCase):
         )
         self.assertEqual([a.sequence for a in found.against], [wide, wide])
         self.assertAlmostEqual(sum(a.chance for a in found.arms), 1, places=8)
+
+
+class LedBack(SplitCase):
+    """A variant whose page leads back to the control."""
+
+    def note(self, test: SplitTest, visitor: int, at: datetime) -> None:
+        body = beacon(visitor, event("/a", kind="note", back=test.key))
+        receive([hit(self.site, at, body)])
+
+    def test_it_is_counted_where_somebody_was_sent_on(self) -> None:
+        test = self.running()
+        sent, stays = next(self.people(test, "B")), next(self.people(test, "A"))
+        noon = datetime.now(UTC) - timedelta(hours=2)
+        self.note(test, sent, noon)
+        self.note(test, stays, noon)  # Nobody sends these on: whoever says so makes it up.
+        self.note(test, sent, STARTED - timedelta(days=2))
+        a, b = test.variants.all()
+        self.assertEqual(
+            (a.led_back, b.led_back, b.led_back_at),
+            (0, 1, noon.replace(microsecond=noon.microsecond // 1000 * 1000)),
+        )
+        member = Member(self.site)
+        [told] = member.ask("GET", "/today")["led_back"]
+        self.assertEqual((told["control"], told["path"], told["times"]), ("/a", "/b", 1))
+        self.assertEqual(member.ask("GET", f"/tests/{test.pk}")["test"]["variants"][1]["led_back"], 1)
+        self.assertEqual(Exposure.objects.count(), 0)
+
+    def test_a_test_does_not_start_on_a_page_that_redirects_to_its_control(self) -> None:
+        draft = services.save_test(self.site, self.content())
+        for leads_to, starts in (("https://shop.example/a?from=b", False), ("https://shop.example/b/", True)):
+            found = Fetched(leads_to, 200, "", [], ["https://shop.example/b"], False)
+            with patch.object(services, "fetch_from", return_value=found):
+                if starts:
+                    services.start(draft)
+                else:
+                    with self.assertRaisesMessage(Problem, "/b leads back to /a"):
+                        services.start(draft)

@@ -1,6 +1,5 @@
 /** What was clicked: links, and what is a button. Never what a visitor entered. */
 import { holds } from "../place";
-import type { Element as Traits } from "../queue";
 import { absolute, all, attribute, fits, tab, tried } from "../safe";
 import type { Settings } from "../settings";
 import type { Tag } from "../tag";
@@ -29,8 +28,8 @@ function clicked({ settings, event, visitor }: Tag, path: EventTarget[]) {
   if (path.some((each) => fits(each, "[data-clabo-ignore]"))) return;
   const fitting: string[] = [];
   let on: unknown;
+  // A selector that the browser cannot read fits nothing.
   for (const { selector, where } of settings.clicks ?? [])
-    // A selector that the browser cannot read fits nothing.
     tried(() => {
       const found = path.find((each) => fits(each, selector));
       if (found && holds(settings, where, location)) {
@@ -72,6 +71,8 @@ function clicked({ settings, event, visitor }: Tag, path: EventTarget[]) {
 }
 
 window.clabo?.part?.("clicks", (tag) => {
+  // What brought this visit here, for bridge links on later pages.
+  if (tag.visitor() && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(tag.came)) tab.set("clabo_came", tag.came.slice(0, 1000));
   tag.clicked = (path) => clicked(tag, path);
   for (const path of tag.early as EventTarget[][]) tried(() => clicked(tag, path));
 });

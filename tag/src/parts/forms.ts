@@ -1,6 +1,6 @@
 /** Forms that are sent, told from forms that only look it. Names of fields are read, their values never. */
 import { described, type Submitted } from "../forms";
-import { json, on, tried, within } from "../safe";
+import { json, tried, within } from "../safe";
 import type { Tag } from "../tag";
 
 const LOOK = 200;
@@ -33,7 +33,10 @@ const filled = (form: Element) =>
   });
 
 /** What is to be read around a form, line by line. */
-const lines = (form: Element) => new Set((form.parentElement?.innerText ?? "").split("\n"));
+const lines = (form: Element) => {
+  const near = form.parentElement;
+  return new Set(((near?.parentElement ?? near)?.innerText ?? "").split("\n"));
+};
 
 /** Words of thanks that are to be seen. */
 function thanks(): Set<string> {
@@ -64,10 +67,22 @@ function start(tag: Tag) {
   tried(() =>
     new PerformanceObserver((list) => {
       for (const one of list.getEntries() as PerformanceResourceTiming[])
-        if (/^(fetch|xmlhttprequest)$/.test(one.initiatorType) && one.responseStatus && !one.name.startsWith(tag.settings.to))
+        if (
+          /^(fetch|xmlhttprequest)$/.test(one.initiatorType) &&
+          one.responseStatus &&
+          !one.name.startsWith(tag.settings.to)
+        )
           answers.push({ url: new URL(one.name), status: one.responseStatus, began: one.startTime });
       answers = answers.slice(-50);
-    }).observe({ type: "resource" }),
+    }).observe({ type: "resource", buffered: true }),
+  );
+
+  // When the page last led on to another one by itself.
+  let led = 0;
+  tried(() =>
+    navigation.addEventListener("navigate", (e) => {
+      if (!e.userInitiated && !e.destination.sameDocument) led = Date.now();
+    }),
   );
 
   const tell = (form: Element, kind: "form" | "tried", element = described(form)) => {
@@ -79,12 +94,13 @@ function start(tag: Tag) {
   };
 
   /** The page took the sending over: something must say that it succeeded, or it was only tried. */
-  function watch({ form, element, from }: Submitted) {
+  function watch({ event: submit, form, element, from }: Submitted) {
     const open = watched.get(form);
     // Sent once more: nothing has come of the time before.
     open?.("tried");
-    const at = Date.now();
-    const began = performance.now() - 50;
+    // It may have been sent before this part was there.
+    const began = submit.timeStamp;
+    const at = Date.now() - (performance.now() - began);
     const like = json(element);
     const before = { thanks: thanks(), lines: lines(form) };
     const wasFilled = filled(form);
@@ -118,7 +134,9 @@ function start(tag: Tag) {
     };
     /** Another form that took this one's place. */
     const heir = () =>
-      Array.from(document.forms).find((other) => !others.has(other) && other !== form && isThere(other) && likeness(other) === like);
+      Array.from(document.forms).find(
+        (other) => !others.has(other) && other !== form && isThere(other) && likeness(other) === like,
+      );
 
     const look = () => {
       const now = Date.now();
@@ -138,7 +156,7 @@ function start(tag: Tag) {
         if (byHand(goneSince)) return done(answer === "taken" ? "form" : "tried");
         if (now - goneSince >= GONE) return done("form");
       } else goneSince = 0;
-      if (answer === "taken" && stands && wasFilled && !filled(stands)) return done("form");
+      if (answer === "taken" && stands === form && wasFilled && !filled(form)) return done("form");
       // Taken, and it stands as it was: unless the page says something about it.
       if (answer === "taken" && stands === form && waited > 5 * LOOK) {
         const said = Array.from(lines(form)).filter((line) => !before.lines.has(line));
@@ -159,15 +177,18 @@ function start(tag: Tag) {
       // Left, or sent once more: what is known by now decides.
       if (kind) return done(kind);
       if (status() === "refused" || faulty(form)) return done();
-      const gone = goneSince && !byHand(goneSince);
-      done(gone || tag.acted <= at + 100 ? "form" : "tried");
+      if (goneSince && !byHand(goneSince)) return done("form");
+      // A tab that is closed leaves no trace; a page that leads on does, where the engine tells.
+      const byPage = "navigation" in window ? led >= at - 50 : true;
+      done(byPage && tag.acted <= at + 100 ? "form" : "tried");
     });
   }
 
   function decide(sent: Submitted) {
     const { event: e, form, element, invalid } = sent;
     const by = (e as SubmitEvent).submitter;
-    const said = (name: string) => (by && E.getAttribute.call(by, `form${name}`)) || E.getAttribute.call(form, name) || "";
+    const said = (name: string) =>
+      (by && E.getAttribute.call(by, `form${name}`)) || E.getAttribute.call(form, name) || "";
     if (said("method").toLowerCase() === "dialog") return;
     // A handler sent it by itself while this was under way.
     if (performance.now() - (native.get(form) ?? -1e9) < 2000 && e.defaultPrevented) return;
@@ -200,15 +221,13 @@ function start(tag: Tag) {
       tag.leaving = tag.leaving.filter((each) => each !== once);
     }, 0);
   };
-  // The browser itself refuses a form with a field left empty, and no submit event comes. Pages that only look
-  // at their fields fire the same event: it counts right after somebody has pressed something.
-  const refused = (e: Event) => {
+  // The browser itself refuses a form with a field left empty, and no submit event comes.
+  tag.refused = (e) => {
     const { form } = e.target as HTMLInputElement;
     if (form) tell(form, "tried");
   };
-  on("invalid", (e: Event) => Date.now() - tag.acted < 300 && refused(e), true);
   for (const sent of tag.early as (Submitted | Event)[])
-    tried(() => (sent instanceof Event ? refused(sent) : decide(sent)));
+    tried(() => (sent instanceof Event ? tag.refused(sent) : decide(sent)));
   tag.leaving.push(() => {
     // Left while a success was waited for.
     for (const end of Array.from(watched.values())) tried(() => end());

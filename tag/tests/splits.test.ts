@@ -1,0 +1,72 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import vectors from "../split-vectors.json";
+import { assign, hash32, route } from "../src/splits";
+
+describe("the split", () => {
+  it("is the server's own", () => {
+    for (const { visitor, test, shares, traffic, hash, variant } of vectors) {
+      const variants = shares.map((share, index) => ({ share, index, letter: "", host: "", path: "" }));
+      const chosen = assign(visitor, { key: test, traffic, variants }) as { index?: number } | undefined;
+      expect(hash32(`${test}.${visitor}`)).toBe(hash);
+      expect(chosen?.index ?? null).toBe(variant);
+    }
+    expect(vectors.length).toBeGreaterThan(50);
+  });
+});
+
+describe("where a visitor is sent on to", () => {
+  const site = {
+    key: "k",
+    to: "",
+    hosts: [],
+    tests: [
+      {
+        key: "t",
+        traffic: 100,
+        variants: [
+          { letter: "A", host: "shop.example", path: "/a", share: 0 },
+          { letter: "B", host: "shop.example", path: "/b%C3%A9", share: 100 },
+        ],
+      },
+    ],
+  };
+  const at = (path: string, ledBack = vi.fn()) => {
+    vi.stubGlobal("location", { host: "shop.example", pathname: path });
+    const variants = {};
+    return { to: route(site, "0".repeat(32), variants, ledBack), variants, ledBack };
+  };
+
+  beforeEach(() => {
+    vi.unstubAllGlobals();
+    sessionStorage.clear();
+    vi.useFakeTimers();
+  });
+
+  it("is told once, and ends at the control where the variant leads back", () => {
+    expect(at("/a/").to).toBe("/b%C3%A9");
+    const back = at("/a");
+    expect([back.to, back.ledBack.mock.calls]).toEqual([undefined, [["t"]]]);
+    const again = at("/a");
+    expect([again.to, again.variants, again.ledBack.mock.calls]).toEqual([undefined, {}, []]);
+  });
+
+  it("is a page that leads back by script, too, if nobody has touched it", () => {
+    at("/a");
+    expect(at("/b%c3%a9").variants).toEqual({ t: "B" });
+    vi.advanceTimersByTime(5000);
+    expect(at("/a").ledBack).toHaveBeenCalledWith("t");
+  });
+
+  it("is told anew where a visitor goes back to the control by hand", () => {
+    at("/a");
+    at("/b%C3%A9");
+    dispatchEvent(new Event("pointerdown"));
+    const again = at("/a");
+    expect([again.to, again.ledBack.mock.calls]).toEqual(["/b%C3%A9", []]);
+  });
+
+  it("is nowhere where a tab can remember nothing", () => {
+    vi.stubGlobal("sessionStorage", undefined);
+    expect(at("/a").to).toBe(undefined);
+  });
+});
