@@ -35,8 +35,6 @@ export interface Tag {
   acted: number;
   /** Another way to the collector, where the page's own does not lead there. */
   carry?: Carry;
-  /** The query that the page was opened with. */
-  came: string;
   /** What the address asked for, a writer of cookies `clabo_<name>`, and what begins once that is done. */
   told?: string;
   cookie: (name: string, value: string, seconds: number) => void;
@@ -116,6 +114,8 @@ function run(settings: Settings): unknown {
         who.visitor = id(`${tab.get("clabo_id")}`) || who.visitor;
         lasts = tab.set("clabo_id", `clabo_id=${who.visitor}`);
       }
+      // What brought this visit here, for bridge links on later pages.
+      if (/[?&](utm_|sub[1-5]=|\w*clid=)/.test(came)) tab.set("clabo_came", came.slice(0, 1000));
     }
     known = { who, left: kept.includes("clabo_left") };
     return known;
@@ -250,7 +250,6 @@ function run(settings: Settings): unknown {
     leaving: [],
     early: [],
     told,
-    came,
     cookie,
     go: () => {},
     acted: 0,

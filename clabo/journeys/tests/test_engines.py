@@ -18,7 +18,7 @@ from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import BROWSER, make_site
 
 TAG = settings.BASE_DIR / "tag"
-AT_ONCE = 4
+AT_ONCE = 6
 
 
 class Engine(ClaboCase):

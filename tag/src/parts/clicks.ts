@@ -71,8 +71,6 @@ function clicked({ settings, event, visitor }: Tag, path: EventTarget[]) {
 }
 
 window.clabo?.part?.("clicks", (tag) => {
-  // What brought this visit here, for bridge links on later pages.
-  if (tag.visitor() && /[?&](utm_|sub[1-5]=|\w*clid=)/.test(tag.came)) tab.set("clabo_came", tag.came.slice(0, 1000));
   tag.clicked = (path) => clicked(tag, path);
   for (const path of tag.early as EventTarget[][]) tried(() => clicked(tag, path));
 });

@@ -105,7 +105,8 @@ function start(tag: Tag) {
     const before = { thanks: thanks(), lines: lines(form) };
     const wasFilled = filled(form);
     const others = new Set(Array.from(document.forms).filter((other) => other !== form));
-    let goneSince = 0;
+    // Where this part has come late, what is gone by now went at once.
+    let goneSince = isThere(form) ? 0 : at;
     let answered = 0;
     let changed = false;
 

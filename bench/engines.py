@@ -1,0 +1,196 @@
+"""Every case of clabo/journeys/cases.py in Chromium, Firefox and WebKit: what was expected, and what each engine saw.
+
+WebKit is Debian's MiniBrowser, driven by WebKitWebDriver under a screen that nobody sees.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import socket
+import subprocess
+import time
+import urllib.request
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+from bench.common import machine, table
+
+from django.test.runner import DiscoverRunner
+
+from clabo.journeys.cases import CASES
+from clabo.journeys.tests.test_engines import Engine
+from clabo.testing.traffic import BROWSER
+
+RESULTS: dict[str, dict[str, tuple[list[str], Counter[str]]]] = {}
+MINI = "/usr/lib/x86_64-linux-gnu/webkit2gtk-4.1/MiniBrowser"
+KEYS = {"Enter": "\ue007"}
+ELEMENT = "element-6066-11e4-a52e-4f735466cecf"
+# An element by a path of selectors through shadow trees.
+FIND = "return arguments[0].split('>>>').reduce((at, part) => (at.shadowRoot || at).querySelector(part.trim()), document)"
+
+
+def free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return int(s.getsockname()[1])
+
+
+class Driver:
+    """What of WebDriver (W3C) the cases need."""
+
+    def __init__(self, base: str) -> None:
+        self.base = base
+        options = {"binary": MINI, "args": ["--automation", f"--user-agent={BROWSER}"]}
+        wanted = {"capabilities": {"alwaysMatch": {"webkitgtk:browserOptions": options}}}
+        self.session = self.ask("POST", "/session", wanted)["sessionId"]
+
+    def ask(self, method: str, path: str, said: Any = None) -> Any:
+        body = json.dumps(said if said is not None else {}).encode() if method == "POST" else None
+        request = urllib.request.Request(self.base + path, body, {"content-type": "application/json"}, method=method)
+        with urllib.request.urlopen(request, timeout=40) as answer:
+            return json.loads(answer.read())["value"]
+
+    def do(self, path: str, said: Any = None) -> Any:
+        return self.ask("POST", f"/session/{self.session}{path}", said)
+
+    def run(self, code: str, *args: Any) -> Any:
+        return self.do("/execute/sync", {"script": code, "args": list(args)})
+
+    def element(self, where: str) -> Any:
+        end = time.monotonic() + 5
+        while not (found := self.run(FIND, where)):
+            if time.monotonic() > end:
+                raise TimeoutError(where)
+            time.sleep(0.1)
+        return found
+
+    def press(self, where: Any, button: int = 0, times: int = 1) -> None:
+        moves: list[dict[str, Any]] = [{"type": "pointerMove", "duration": 30, "origin": where, "x": 0, "y": 0}]
+        for _ in range(times):
+            moves += [{"type": "pointerDown", "button": button}, {"type": "pointerUp", "button": button}]
+        mouse = {"type": "pointer", "id": "mouse", "parameters": {"pointerType": "mouse"}, "actions": moves}
+        self.do("/actions", {"actions": [mouse]})
+
+    def step(self, what: str, *said: Any) -> None:
+        if what in ("click", "twice", "middle", "at"):
+            self.press(self.element(said[0]), 1 if what == "middle" else 0, 2 if what == "twice" else 1)
+        elif what == "fill":
+            element = self.element(said[0])
+            self.press(element)
+            self.do(f"/element/{element[ELEMENT]}/value", {"text": said[1]})
+        elif what == "press":
+            keys = [{"type": kind, "value": KEYS[said[0]]} for kind in ("keyDown", "keyUp")]
+            self.do("/actions", {"actions": [{"type": "key", "id": "keys", "actions": keys}]})
+        elif what == "wait":
+            time.sleep(said[0] / 1000)
+        elif what == "run":
+            self.run(said[0])
+        elif what == "until":
+            end = time.monotonic() + 5
+            while not self.run(f"return {said[0]}") and time.monotonic() < end:
+                time.sleep(0.1)
+        elif what == "open":
+            self.do("/url", {"url": said[0]})
+        elif what == "back":
+            self.do("/back")
+        elif what == "mouse":
+            moves = [
+                {"type": "pointerMove", "duration": 30, "origin": "viewport", "x": said[0], "y": said[1]},
+                {"type": "pointerDown", "button": 0},
+                {"type": "pointerUp", "button": 0},
+            ]
+            mouse = {"type": "pointer", "id": "mouse", "parameters": {"pointerType": "mouse"}, "actions": moves}
+            self.do("/actions", {"actions": [mouse]})
+
+    def play(self, case: dict[str, Any]) -> list[str]:
+        try:
+            self.do("/url", {"url": case["url"]})
+            self.step("mouse", 3, 3)
+            time.sleep(0.6)
+            for what, *said in case["steps"]:
+                self.step(what, *said)
+                time.sleep(0.12)
+            time.sleep(case["hold"] / 1000)
+            self.do("/url", {"url": "about:blank"})
+            time.sleep(0.3)
+            return []
+        except Exception as error:
+            return [f"driver: {error}"]
+        finally:
+            try:
+                self.ask("DELETE", f"/session/{self.session}")
+            except OSError:
+                pass
+
+
+class Told(Engine):
+    """Notes what was seen instead of judging it."""
+
+    def check(self, only: str = "") -> None:
+        cases = [c for c in CASES if only in c.name]
+        thrown, seen = self.play(cases)
+        RESULTS[self.engine] = {c.name: (thrown.get(c.name, ["not driven"]), seen[c.name]) for c in cases}
+
+
+class Chromium(Told):
+    engine, executable = "chrome", "/usr/bin/chromium"
+
+    def test_every_case(self) -> None:
+        self.check(os.environ.get("CASE", ""))
+
+
+class Firefox(Told):
+    engine, executable = "firefox", "/usr/bin/firefox-esr"
+
+    def test_every_case(self) -> None:
+        self.check(os.environ.get("CASE", ""))
+
+
+class WebKit(Told):
+    engine = "webkit"
+
+    def test_every_case(self) -> None:
+        self.check(os.environ.get("CASE", ""))
+
+    def drive(self, asked: list[dict[str, Any]]) -> dict[str, list[str]]:
+        port, screen = free_port(), ":97"
+        env = {**os.environ, "DISPLAY": screen, "WEBKIT_DISABLE_COMPOSITING_MODE": "1", "GDK_BACKEND": "x11"}
+        shown = subprocess.Popen(["Xvfb", screen, "-screen", "0", "1280x900x24"], stderr=subprocess.DEVNULL)
+        driver = subprocess.Popen(["WebKitWebDriver", f"--port={port}"], env=env, stderr=subprocess.DEVNULL)
+        try:
+            time.sleep(2)
+            return {case["name"]: Driver(f"http://127.0.0.1:{port}").play(case) for case in asked}
+        finally:
+            driver.kill()
+            shown.kill()
+
+
+def main() -> None:
+    runner = DiscoverRunner(interactive=False, verbosity=0)
+    names = os.environ.get("ENGINES", "Chromium,Firefox,WebKit").split(",")
+    runner.run_tests([f"bench.engines.{name}" for name in names])
+    # The classes that ran are another import of this module's.
+    from bench.engines import RESULTS as FOUND
+
+    print(machine() + "\n")
+    rows = []
+    agree: Counter[str] = Counter()
+    for case in CASES:
+        if not any(case.name in found for found in FOUND.values()):
+            continue
+        expected = Counter(case.expect)
+        row = [case.group, case.name, ", ".join(case.expect) or "nothing"]
+        for engine in ("chrome", "firefox", "webkit"):
+            thrown, seen = FOUND.get(engine, {}).get(case.name, (["–"], Counter()))
+            right = not thrown and seen == expected
+            agree[engine] += right
+            row.append("as expected" if right else "; ".join([*thrown, ", ".join(seen.elements())]).strip("; "))
+        rows.append(row)
+    table(["", "case", "expected", "Chromium", "Firefox", "WebKit"], rows)
+    print("\n" + ", ".join(f"{engine}: {n} of {len(rows)}" for engine, n in agree.items()))
+
+
+if __name__ == "__main__":
+    main()
