@@ -5,20 +5,20 @@ WebKit is Debian's MiniBrowser, driven by WebKitWebDriver under a screen that no
 
 from __future__ import annotations
 
+import http.client
 import json
 import os
 import socket
 import subprocess
 import time
-import urllib.request
 from collections import Counter
-from pathlib import Path
+from contextlib import suppress
 from typing import Any
 
+from django.conf import settings
+from django.test.utils import get_runner
+
 from bench.common import machine, table
-
-from django.test.runner import DiscoverRunner
-
 from clabo.journeys.cases import CASES
 from clabo.journeys.tests.test_engines import Engine
 from clabo.testing.traffic import BROWSER
@@ -40,17 +40,21 @@ def free_port() -> int:
 class Driver:
     """What of WebDriver (W3C) the cases need."""
 
-    def __init__(self, base: str) -> None:
-        self.base = base
+    def __init__(self, host: str) -> None:
+        self.host = host
         options = {"binary": MINI, "args": ["--automation", f"--user-agent={BROWSER}"]}
         wanted = {"capabilities": {"alwaysMatch": {"webkitgtk:browserOptions": options}}}
         self.session = self.ask("POST", "/session", wanted)["sessionId"]
 
     def ask(self, method: str, path: str, said: Any = None) -> Any:
         body = json.dumps(said if said is not None else {}).encode() if method == "POST" else None
-        request = urllib.request.Request(self.base + path, body, {"content-type": "application/json"}, method=method)
-        with urllib.request.urlopen(request, timeout=40) as answer:
-            return json.loads(answer.read())["value"]
+        link = http.client.HTTPConnection(self.host, timeout=40)
+        link.request(method, path, body, {"content-type": "application/json"})
+        told = json.loads(link.getresponse().read())["value"]
+        link.close()
+        if isinstance(told, dict) and "error" in told:
+            raise OSError(f"{told['error']}: {told.get('message', '')[:200]}")
+        return told
 
     def do(self, path: str, said: Any = None) -> Any:
         return self.ask("POST", f"/session/{self.session}{path}", said)
@@ -67,7 +71,9 @@ class Driver:
         return found
 
     def press(self, where: Any, button: int = 0, times: int = 1) -> None:
-        moves: list[dict[str, Any]] = [{"type": "pointerMove", "duration": 30, "origin": where, "x": 0, "y": 0}]
+        moves: list[dict[str, Any]] = [
+            {"type": "pointerMove", "duration": 30, "origin": where, "x": 0, "y": 0}
+        ]
         for _ in range(times):
             moves += [{"type": "pointerDown", "button": button}, {"type": "pointerUp", "button": button}]
         mouse = {"type": "pointer", "id": "mouse", "parameters": {"pointerType": "mouse"}, "actions": moves}
@@ -101,7 +107,12 @@ class Driver:
                 {"type": "pointerDown", "button": 0},
                 {"type": "pointerUp", "button": 0},
             ]
-            mouse = {"type": "pointer", "id": "mouse", "parameters": {"pointerType": "mouse"}, "actions": moves}
+            mouse = {
+                "type": "pointer",
+                "id": "mouse",
+                "parameters": {"pointerType": "mouse"},
+                "actions": moves,
+            }
             self.do("/actions", {"actions": [mouse]})
 
     def play(self, case: dict[str, Any]) -> list[str]:
@@ -119,10 +130,8 @@ class Driver:
         except Exception as error:
             return [f"driver: {error}"]
         finally:
-            try:
+            with suppress(OSError):
                 self.ask("DELETE", f"/session/{self.session}")
-            except OSError:
-                pass
 
 
 class Told(Engine):
@@ -161,14 +170,14 @@ class WebKit(Told):
         driver = subprocess.Popen(["WebKitWebDriver", f"--port={port}"], env=env, stderr=subprocess.DEVNULL)
         try:
             time.sleep(2)
-            return {case["name"]: Driver(f"http://127.0.0.1:{port}").play(case) for case in asked}
+            return {case["name"]: Driver(f"127.0.0.1:{port}").play(case) for case in asked}
         finally:
             driver.kill()
             shown.kill()
 
 
 def main() -> None:
-    runner = DiscoverRunner(interactive=False, verbosity=0)
+    runner = get_runner(settings)(interactive=False, verbosity=0)
     names = os.environ.get("ENGINES", "Chromium,Firefox,WebKit").split(",")
     runner.run_tests([f"bench.engines.{name}" for name in names])
     # The classes that ran are another import of this module's.
@@ -186,7 +195,9 @@ def main() -> None:
             thrown, seen = FOUND.get(engine, {}).get(case.name, (["–"], Counter()))
             right = not thrown and seen == expected
             agree[engine] += right
-            row.append("as expected" if right else "; ".join([*thrown, ", ".join(seen.elements())]).strip("; "))
+            row.append(
+                "as expected" if right else "; ".join([*thrown, ", ".join(seen.elements())]).strip("; ")
+            )
         rows.append(row)
     table(["", "case", "expected", "Chromium", "Firefox", "WebKit"], rows)
     print("\n" + ", ".join(f"{engine}: {n} of {len(rows)}" for engine, n in agree.items()))

@@ -137,7 +137,7 @@ class _Lines:
             same = next((p for p in seen if p in pages), seen[0] if seen else None)
             told = says.format(name=_name(traits))
             if same not in pages:
-                told = told.replace("the same page", str(same))
+                told = told.replace(" on the same page", f" on {same}" if same else "")
             self.add("silent", told, str(same or ""), {leaf.key: _exact(leaf, traits)})
 
     def leaf(self, leaf: rules.Leaf) -> None:

@@ -20,7 +20,10 @@ class Values(TestCase):
             if ".tests" in module.name:
                 continue
             for name, one in vars(importlib.import_module(module.name)).items():
-                if not (isinstance(one, type) and dataclasses.is_dataclass(one)) or one.__module__ != module.name:
+                if (
+                    not (isinstance(one, type) and dataclasses.is_dataclass(one))
+                    or one.__module__ != module.name
+                ):
                     continue
                 growing = not one.__dataclass_params__.frozen  # type: ignore[attr-defined]
                 with self.subTest(f"{module.name}.{name}"):

@@ -1,0 +1,112 @@
+"""Several challengers, broken splits, means and usual counts: at their edges, and by other ways."""
+
+from __future__ import annotations
+
+import math
+import random
+from unittest import TestCase
+
+import numpy as np
+from scipy import stats
+
+from clabo.core.evidence import Moments, compare_means, holm, split_health, usual_range
+
+
+class Holm(TestCase):
+    def test_by_its_definition(self) -> None:
+        """The adjusted p is the smallest level at which the step-down procedure rejects."""
+        chance = random.Random(1)
+        for size in (1, 2, 3, 5):
+            p = [round(chance.random() ** 3, 4) for _ in range(size)]
+            for place, found in enumerate(holm(p)):
+                rejected = [level / 1e4 for level in range(10_001) if place in self.rejected(p, level / 1e4)]
+                self.assertAlmostEqual(found, rejected[0] if rejected else 1.0, delta=2e-4)
+        self.assertEqual(holm([]), [])
+        for wrong in (-0.01, 1.01, math.nan):
+            with self.assertRaisesRegex(ValueError, "^p_values: "):
+                holm([0.5, wrong])
+
+    def rejected(self, p: list[float], level: float) -> set[int]:
+        found: set[int] = set()
+        for rank, place in enumerate(sorted(range(len(p)), key=p.__getitem__)):
+            if p[place] > level / (len(p) - rank):
+                break
+            found.add(place)
+        return found
+
+
+class SplitHealth(TestCase):
+    def test_by_chi_square_from_its_sum(self) -> None:
+        for observed, shares in (([520, 480], [1, 1]), ([90, 210, 100], [25, 50, 25]), ([0, 7], [3, 1])):
+            total = sum(observed)
+            square = sum(
+                (o - total * s / sum(shares)) ** 2 / (total * s / sum(shares))
+                for o, s in zip(observed, shares, strict=True)
+            )
+            found = split_health(observed, shares)
+            self.assertAlmostEqual(found.p_value, float(stats.chi2.sf(square, len(shares) - 1)))
+            self.assertEqual(found.broken, found.p_value < 0.001)
+        self.assertTrue(split_health([600, 400], [1, 1]).broken)
+        self.assertFalse(split_health([550, 450], [1, 1]).broken)  # p = 0.0016
+        nobody = split_health([0, 0], [1, 1])
+        self.assertTrue(math.isnan(nobody.p_value))
+        self.assertFalse(nobody.broken)
+
+    def test_what_it_refuses(self) -> None:
+        for observed, shares, field in (
+            ([1], [1], "shares"),
+            ([1, 2], [1], "shares"),
+            ([1, 2], [1, 1, 1], "shares"),
+            ([1, 2], [1, 0], "shares"),
+            ([1, 2], [1, -1], "shares"),
+            ([1, -1], [1, 1], "observed"),
+        ):
+            with self.assertRaisesRegex(ValueError, f"^{field}: "):
+                split_health(observed, shares)
+
+
+class Means(TestCase):
+    def test_against_scipy(self) -> None:
+        chance = np.random.default_rng(4)
+        for n0, n1 in ((2, 2), (2, 9), (40, 25)):
+            a, b = chance.gamma(1.0, 30.0, n0), chance.gamma(1.5, 30.0, n1)
+            found = compare_means(Moments.of(a.tolist()), Moments.of(b.tolist()), 0.9)
+            scipys = stats.ttest_ind(b, a, equal_var=False)
+            limits = scipys.confidence_interval(0.9)
+            self.assertAlmostEqual(found.p_value, float(scipys.pvalue))
+            self.assertAlmostEqual(found.degrees_of_freedom, float(scipys.df))
+            self.assertAlmostEqual(found.difference.low, float(limits.low))
+            self.assertAlmostEqual(found.difference.high, float(limits.high))
+            self.assertAlmostEqual(found.difference.estimate, float(b.mean() - a.mean()))
+
+    def test_where_nothing_varies_and_where_there_is_too_little(self) -> None:
+        same, more = Moments.of([3.0, 3.0]), Moments.of([5.0, 5.0, 5.0])
+        self.assertEqual(compare_means(same, same).p_value, 1.0)
+        apart = compare_means(same, more)
+        self.assertEqual((apart.p_value, apart.difference.low, apart.difference.high), (0.0, 2.0, 2.0))
+        for a, b in ((Moments.of([1.0]), more), (more, Moments.of([1.0]))):
+            self.assertTrue(math.isnan(compare_means(a, b).p_value))
+
+
+class Usual(TestCase):
+    def test_by_its_formula_step_by_step(self) -> None:
+        for counts in (
+            [5, 9, 2, 7],
+            [100, 96, 110, 93, 104, 99, 107, 95],
+            [0, 0, 0, 0, 0],
+            [3, 90, 14, 40, 7],
+        ):
+            roots = [2 * (x + 3 / 8) ** 0.5 for x in counts]
+            spread = max(1.0, float(np.var(roots, ddof=1)))
+            reach = float(stats.t.ppf(0.975, len(counts) - 1)) * (spread * (1 + 1 / len(counts))) ** 0.5
+            middle = float(np.mean(roots))
+            low, high = (max(0.0, max(0.0, r) ** 2 / 4 - 3 / 8) for r in (middle - reach, middle + reach))
+            found = usual_range(counts)
+            self.assertEqual((found.low, found.high), (math.floor(low), math.ceil(high)))
+            self.assertAlmostEqual(found.estimate, float(np.mean(counts)))
+
+    def test_three_days_are_too_few(self) -> None:
+        self.assertFalse(usual_range([1, 2, 3]).known)
+        self.assertTrue(usual_range([1, 2, 3, 4]).known)
+        with self.assertRaises(ValueError):
+            usual_range([1, 2, 3, -1])
