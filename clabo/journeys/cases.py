@@ -851,7 +851,7 @@ CLICKS = [
         "the-first-click-leads-away",
         "clicks",
         {"/": page("<a id=on href='{base}/b'>Onwards</a>"), "/b": page("B")},
-        [("run", "document.querySelector('#on').click()"), ("wait", 700)],
+        [("click", "#on"), ("wait", 700)],
         ["view /", "click Onwards", "view /b"],
         clicks=True,
     ),

@@ -26,11 +26,10 @@ def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
         found[test.site_id]["tests"].append(
             {
                 "key": test.key,
-                "traffic": test.traffic,
-                "variants": [
-                    {"letter": v.letter, "host": v.host, "path": v.path, "share": v.share}
-                    for v in test.variants.all()
-                ],
+                **({"traffic": test.traffic} if test.traffic < 100 else {}),
+                # All lie on one host (services.pages_of).
+                "host": test.variants.all()[0].host,
+                "variants": [[v.letter, v.path, v.share] for v in test.variants.all()],
             }
         )
     return found

@@ -32,7 +32,7 @@ export const all = (element: Element, selector: string): NodeListOf<Element> =>
 
 /** A property of the document as the browser means it, whatever element of the page has that name. */
 export const ofDocument = (name: string) =>
-  tried(() => Object.getOwnPropertyDescriptor(Document.prototype, name)?.get?.call(document));
+  tried(() => Reflect.get(Document.prototype, name, document));
 export const cookies = (): string => ofDocument("cookie") || "";
 export const absolute = (address: string) => new URL(address, document.baseURI);
 
@@ -56,10 +56,13 @@ export const rearm = () => {
   for (const each of armed) addEventListener(...each);
 };
 
+/** 16 bits as four digits. */
+const hex = (bits: number) => (bits + 65536).toString(16).slice(1);
+
 /** JSON in plain ASCII, so that its length is its bytes. The page may have replaced the browser's own. */
 export function json(value: unknown): string {
   if (typeof value === "string")
-    return `"${value.replace(/[^ !#-[\]-~]/g, (c) => `\\u${(c.charCodeAt(0) + 65536).toString(16).slice(1)}`)}"`;
+    return `"${value.replace(/[^ !#-[\]-~]/g, (c) => `\\u${hex(c.charCodeAt(0))}`)}"`;
   if (value && typeof value === "object") {
     let text = "";
     const list = Array.isArray(value);
@@ -74,9 +77,11 @@ export function json(value: unknown): string {
 
 /** 32 random hexadecimal digits; of use even where the page has replaced what makes random numbers. */
 export function newId() {
-  const bytes = new Uint8Array(16);
-  tried(() => crypto.getRandomValues(bytes));
+  const words = new Uint16Array(8);
+  tried(() => crypto.getRandomValues(words));
   let id = "";
-  for (let i = 0; i < 16; i++) id += (((bytes[i] as number) ^ (Math.random() * 256)) + 256).toString(16).slice(1);
+  words.forEach((word) => {
+    id += hex(word ^ (Math.random() * 65536));
+  });
   return id;
 }

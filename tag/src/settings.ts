@@ -1,14 +1,11 @@
 /** What the server puts in place of __SETTINGS__ (clabo/sites/directory.py). */
-export interface Variant {
-  letter: string;
-  host: string;
-  path: string;
-  share: number;
-}
+export type Variant = [letter: string, path: string, share: number];
 
 export interface SplitTest {
   key: string;
-  traffic: number;
+  /** In percent; all where it is not said. */
+  traffic?: number;
+  host: string;
   variants: Variant[];
 }
 

@@ -17,11 +17,11 @@ const point = (visitor: string, salt: string) => hash32(`${salt}.${visitor}`) / 
 
 /** The variant that `visitor` sees, or undefined outside the test. */
 export function assign(visitor: string, test: SplitTest): Variant | undefined {
-  if (point(visitor, `${test.key}:in`) * 100 >= test.traffic) return;
+  if (point(visitor, `${test.key}:in`) * 100 >= (test.traffic ?? 100)) return;
   const place = point(visitor, test.key) * 100;
   let edge = 0;
   for (const variant of test.variants) {
-    edge += variant.share;
+    edge += variant[2];
     if (place < edge) return variant;
   }
   // Unless the shares come to less than the whole.
@@ -46,23 +46,23 @@ export function route(
 ): string | undefined {
   const { host, pathname } = location;
   const plain = (path: string) => (tried(() => decodeURI(path)) ?? path).replace(/\/+$/, "");
-  const is = (variant?: Variant) =>
-    variant?.host === (settings.stand?.[host] ?? host) && plain(variant.path) === plain(pathname);
+  const is = (variant?: Variant) => variant && plain(variant[1]) === plain(pathname);
   for (const test of settings.tests) {
+    if (test.host !== (settings.stand?.[host] ?? host)) continue;
     const chosen = assign(visitor, test);
     const name = `clabo_on_${test.key}`;
     const was = tab.get(name) || "";
     if (chosen && is(chosen)) {
-      variants[test.key] = chosen.letter;
+      variants[test.key] = chosen[0];
       if (was === "s") {
         tab.set(name, `a${Date.now()}`);
-        on("pointerdown keydown", () => tab.set(name, "u"), { once: true, capture: true });
+        on("pointerdown keydown", () => tab.set(name, "u"), { once: true });
       }
     } else if (chosen && is(test.variants[0])) {
       if (was === "s" || Date.now() - +was.slice(1) < BY_ITSELF) {
         tab.set(name, "b");
         ledBack(test.key);
-      } else if (was !== "b" && tab.set(name, "s")) return chosen.path;
+      } else if (was !== "b" && tab.set(name, "s")) return chosen[1];
     }
   }
 }

@@ -1,5 +1,5 @@
 /** The browser tag. Nothing here may ever throw into the page: see safe.ts. */
-import { type Submitted, submitted } from "./forms";
+import type { Submitted } from "./forms";
 import { type Carry, type Known, makeQueue, type Sent, type Element as Traits, type Who } from "./queue";
 import { all, attribute, cookies, fits, guard, json, newId, ofDocument, on, rearm, tab, tried, within } from "./safe";
 import type { Settings } from "./settings";
@@ -30,7 +30,7 @@ export interface Tag {
   /** Called at every click with what it passed through; the part for clicks takes it over. */
   clicked: (path: EventTarget[]) => unknown;
   /** Who it is, where that may be known. */
-  visitor: () => string;
+  visitor: () => string | undefined;
   /** When somebody last clicked or pressed a key. */
   acted: number;
   /** Another way to the collector, where the page's own does not lead there. */
@@ -68,7 +68,8 @@ function run(settings: Settings): unknown {
     before.twice?.();
     return;
   }
-  const api: Api = { on: 1, mark: () => {}, consent: () => {}, q: { push: guard((call) => api.mark(...call)) } };
+  const nothing = () => {};
+  const api: Api = { on: 1, mark: nothing, consent: nothing, q: { push: guard((call) => api.mark(...call)) } };
   window.clabo = api;
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
@@ -161,7 +162,7 @@ function run(settings: Settings): unknown {
     known = undefined;
     who.visitor = "";
     held = [];
-    send = () => {};
+    send = nothing;
   };
   if (__MORE__)
     api.consent = guard((given) => {
@@ -218,14 +219,11 @@ function run(settings: Settings): unknown {
     }
     started[name] = early ? [early] : [];
     const failed = () => {
-      if (name !== "forms") {
-        delete started[name];
-        if (name === "notice") tag.go();
-      } else {
-        // Without the part a form that the page takes over is only known to have been tried.
-        tag.sent = (sent) => setTimeout(guard(() => judge(sent)));
-        for (const sent of started.forms?.splice(0) ?? []) tag.sent(sent as Submitted);
-      }
+      if (name === "notice") tag.go();
+      // Without the part a form that the page takes over is only known to have been tried.
+      if (name === "forms") tag.sent = (sent) => setTimeout(guard(() => judge(sent)));
+      for (const each of started[name]?.splice(0) ?? []) tried(() => judge(each as Submitted));
+      if (name === "carry") delete started[name];
     };
     tried(() => {
       const script = document.createElement("script");
@@ -238,10 +236,12 @@ function run(settings: Settings): unknown {
     }) || failed();
   };
   const judged = new WeakSet<Element>();
-  const judge = ({ form, event: submit, element, invalid }: Partial<Submitted>) => {
+  const judge = ({ form, event: submit, invalid }: Partial<Submitted>) => {
     if (!form || !submit || judged.has(form) || within(form, "[data-clabo-ignore]")) return;
     judged.add(form);
-    event(submit.defaultPrevented || invalid ? "tried" : "form", element);
+    const id = attribute(form, "id").slice(0, 200);
+    const name = attribute(form, "name").slice(0, 200);
+    event(submit.defaultPrevented || invalid ? "tried" : "form", { id, name });
   };
   const tag: Tag = {
     settings,
@@ -251,11 +251,11 @@ function run(settings: Settings): unknown {
     early: [],
     told,
     cookie,
-    go: () => {},
+    go: nothing,
     acted: 0,
     refused: (e) => need("forms", e),
     clicked: (path) => need("clicks", path),
-    visitor: () => identify()?.who.visitor ?? "",
+    visitor: () => identify()?.who.visitor,
     sent: (sent) => need("forms", sent),
   };
   api.part = guard((name, start) => {
@@ -267,7 +267,11 @@ function run(settings: Settings): unknown {
     if (e.type === "invalid") {
       // Pages that only look at their fields fire it too: it counts right after somebody has pressed something.
       if (Date.now() - tag.acted < 300) tag.refused(e);
-    } else if (fits(e.target, "form")) tag.sent(submitted(e));
+    } else if (fits(e.target, "form")) {
+      const form = e.target as HTMLFormElement;
+      // Read before the page's own handlers, which may change it.
+      tag.sent({ event: e, form, from: location.href, invalid: !!all(form, ":invalid")[0] });
+    }
   });
   const heard = new WeakSet<EventTarget>();
   /** Forms inside an open shadow tree fire their events there, and nowhere else. */
@@ -337,7 +341,8 @@ function run(settings: Settings): unknown {
       tried(listen);
       for (const each of tag.viewed) tried(() => each(here));
     };
-    // What hears clicks and forms costs most of all: it comes once somebody is seen at work.
+    // What hears clicks and forms costs most of all: it comes once somebody is seen at work. A finger gives no notice.
+    if (touch) need("clicks");
     on(
       "pointermove pointerdown keydown",
       () => {
@@ -384,9 +389,6 @@ function run(settings: Settings): unknown {
       for (const each of tag.leaving) tried(each);
       // The part for forms has not come yet.
       for (const each of started.forms ?? []) tried(() => judge(each as Submitted));
-      // Nor has the one for clicks: what was clicked is told without its finer kinds.
-      for (const path of (started.clicks ?? []) as Node[][])
-        tried(() => event("click", { what: "link", text: (path[0]?.textContent ?? "").trim().slice(0, 80) }));
       due?.();
       queue?.leave();
     });

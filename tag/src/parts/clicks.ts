@@ -12,7 +12,7 @@ const ACTS = `${LINK},button,input[type=submit],input[type=button],input[type=im
 const address = (link: Element) => absolute(attribute(link, "href") || attribute(link, "xlink:href"));
 
 /** A bridge link learns who follows it, from which page, and what brought the visit here. */
-function bridged(link: Element, url: URL, settings: Settings, visitor: string) {
+function bridged(link: Element, url: URL, settings: Settings, visitor?: string) {
   if (!url.href.startsWith(`${settings.to}/to/`)) return;
   const asks = url.searchParams;
   if (visitor) asks.set("clabo_v", visitor);

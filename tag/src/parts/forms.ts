@@ -1,6 +1,7 @@
 /** Forms that are sent, told from forms that only look it. Names of fields are read, their values never. */
-import { described, type Submitted } from "../forms";
-import { json, tried, within } from "../safe";
+import type { Submitted } from "../forms";
+import type { Element as Traits } from "../queue";
+import { absolute, all, attribute, json, tried, within } from "../safe";
 import type { Tag } from "../tag";
 
 const LOOK = 200;
@@ -22,6 +23,23 @@ const E = Element.prototype;
 const connected = Object.getOwnPropertyDescriptor(Node.prototype, "isConnected")?.get;
 const isThere = (form: Element) => connected?.call(form) && E.getClientRects.call(form).length > 0;
 const faulty = (form: Element) => !!E.querySelector.call(form, FAULTS);
+/** `form.id` and the like may be shadowed by a field of that name: attributes are not. */
+function described(form: Element): Traits {
+  const fields: string[] = [];
+  for (const field of Array.from(all(form, "[name]"))) {
+    const name = attribute(field, "name").slice(0, 100);
+    if (name && fields.length < 40 && !fields.includes(name)) fields.push(name);
+  }
+  const action = attribute(form, "action");
+  const to = action && tried(() => absolute(action));
+  return {
+    id: attribute(form, "id").slice(0, 200),
+    name: (attribute(form, "data-clabo-form") || attribute(form, "name")).slice(0, 200),
+    action: to ? (to.origin + to.pathname).slice(0, 300) : "",
+    fields,
+  };
+}
+
 /** Two forms that are one to a visitor: the second took the first one's place. */
 const likeness = (form: Element) => json(described(form));
 
@@ -94,7 +112,7 @@ function start(tag: Tag) {
   };
 
   /** The page took the sending over: something must say that it succeeded, or it was only tried. */
-  function watch({ event: submit, form, element, from }: Submitted) {
+  function watch({ event: submit, form, from }: Submitted, element: Traits) {
     const open = watched.get(form);
     // Sent once more: nothing has come of the time before.
     open?.("tried");
@@ -185,8 +203,8 @@ function start(tag: Tag) {
     });
   }
 
-  function decide(sent: Submitted) {
-    const { event: e, form, element, invalid } = sent;
+  function decide(sent: Submitted, element = described(sent.form)) {
+    const { event: e, form, invalid } = sent;
     const by = (e as SubmitEvent).submitter;
     const said = (name: string) =>
       (by && E.getAttribute.call(by, `form${name}`)) || E.getAttribute.call(form, name) || "";
@@ -202,17 +220,19 @@ function start(tag: Tag) {
     // Pressed twice is sent once.
     else if (!watched.has(form) || Date.now() - (begun.get(form) ?? 0) > 1000) {
       begun.set(form, Date.now());
-      watch(sent);
+      watch(sent, element);
     }
   }
 
   tag.sent = (sent) => {
     if (within(sent.form, "[data-clabo-ignore]")) return;
     let decided = false;
+    // Read before the page's own handlers, which may empty the fields or take the form away.
+    const element = described(sent.form);
     const once = () => {
       if (decided) return;
       decided = true;
-      tried(() => decide(sent));
+      tried(() => decide(sent, element));
     };
     // Whichever comes first: a page's handler may keep the event from arriving up there.
     addEventListener("submit", (again) => again === sent.event && once(), { once: true });

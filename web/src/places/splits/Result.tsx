@@ -8,7 +8,7 @@ import { useSite } from "../../app/session";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { changed } from "../../parts/changed";
-import { count, day, money, percent, plural, pValue, signed, times, words } from "../../parts/format";
+import { count, day, hour, money, percent, plural, pValue, signed, times, words } from "../../parts/format";
 import { OriginAndDevice } from "../../parts/LensSentence";
 import { type Lens, lensQuery } from "../../parts/lens";
 import { Scroll } from "../../parts/Scroll";
@@ -146,6 +146,15 @@ export default function ResultPlace() {
             rule as it is now.
           </p>
         ))}
+        {r.test.variants
+          .filter((v) => v.led_back > 0)
+          .map((v) => (
+            <p key={v.letter} className="mt-1 border-l-4 border-brick pl-3">
+              <bdi className="num">{v.path}</bdi> leads back to <bdi className="num">{r.arms[0]?.path}</bdi>:{" "}
+              {count(v.led_back)} visitor{v.led_back === 1 ? "" : "s"} sent there came back at once, last{" "}
+              {hour(v.led_back_at)}. They see the control. Mend the redirect, or end the test.
+            </p>
+          ))}
         {part && (
           <p className="mt-1 font-medium text-marigold">
             This looks at a part of the visitors only; the test was planned for all of them.
