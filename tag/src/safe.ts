@@ -31,8 +31,7 @@ export const all = (element: Element, selector: string): NodeListOf<Element> =>
   querySelectorAll.call(element, selector);
 
 /** A property of the document as the browser means it, whatever element of the page has that name. */
-export const ofDocument = (name: string) =>
-  tried(() => Reflect.get(Document.prototype, name, document));
+export const ofDocument = (name: string) => tried(() => Reflect.get(Document.prototype, name, document));
 export const cookies = (): string => ofDocument("cookie") || "";
 export const absolute = (address: string) => new URL(address, document.baseURI);
 
@@ -61,8 +60,7 @@ const hex = (bits: number) => (bits + 65536).toString(16).slice(1);
 
 /** JSON in plain ASCII, so that its length is its bytes. The page may have replaced the browser's own. */
 export function json(value: unknown): string {
-  if (typeof value === "string")
-    return `"${value.replace(/[^ !#-[\]-~]/g, (c) => `\\u${hex(c.charCodeAt(0))}`)}"`;
+  if (typeof value === "string") return `"${value.replace(/[^ !#-[\]-~]/g, (c) => `\\u${hex(c.charCodeAt(0))}`)}"`;
   if (value && typeof value === "object") {
     let text = "";
     const list = Array.isArray(value);
