@@ -50,6 +50,7 @@ class ListeningCase(BrowserCase):
     def open(self, path: str, **options: Any) -> Page:
         page = self.window(**options)
         page.goto(self.own.url + path, wait_until="networkidle")
+        page.wait_for_function("window.clabo && window.clabo.on")
         return page
 
     def heard(self, *kinds: Kind, least: int = 0) -> list[Event]:

@@ -13,6 +13,8 @@ const BY_HAND = 900;
 const GONE = 800;
 /** An answer to a request that began so soon after the sending is the answer to it. */
 const SOON = 1500;
+/** Where an engine does not say whether a page has led on by itself: it does so this soon after the answer. */
+const LED_ON = 1000;
 const THANKS =
   /(^|\P{L})(thanks?|thank you|danke|vielen dank|merci|gracias|grazie|obrigad[oa]|bedankt|dank je|dank u|tack|takk|tak for|kiitos|dziękujemy|děkujeme|köszönjük|спасибо|ありがとう|谢谢|(has|have) been (sent|received|submitted)|successfully|erfolgreich|we received|we have received|got your (message|request)|check your (e-?mail|inbox)|(we have|we.ve) sent)(\P{L}|$)/iu;
 const SORRY =
@@ -82,15 +84,15 @@ function start(tag: Tag) {
   const native = new WeakMap<Element, number>();
   // What the engine tells of answers, without touching how the page asks.
   let answers: Answer[] = [];
+  let heardLast = 0;
   tried(() =>
     new PerformanceObserver((list) => {
-      for (const one of list.getEntries() as PerformanceResourceTiming[])
-        if (
-          /^(fetch|xmlhttprequest)$/.test(one.initiatorType) &&
-          one.responseStatus &&
-          !one.name.startsWith(tag.settings.to)
-        )
+      for (const one of list.getEntries() as PerformanceResourceTiming[]) {
+        if (!/^(fetch|xmlhttprequest)$/.test(one.initiatorType) || one.name.startsWith(tag.settings.to)) continue;
+        heardLast = Date.now();
+        if (one.responseStatus)
           answers.push({ url: new URL(one.name), status: one.responseStatus, began: one.startTime });
+      }
       answers = answers.slice(-50);
     }).observe({ type: "resource", buffered: true }),
   );
@@ -198,7 +200,7 @@ function start(tag: Tag) {
       if (status() === "refused" || faulty(form)) return done();
       if (goneSince && !byHand(goneSince)) return done("form");
       // A tab that is closed leaves no trace; a page that leads on does, where the engine tells.
-      const byPage = "navigation" in window ? led >= at - 50 : true;
+      const byPage = "navigation" in window ? led >= at - 50 : Date.now() - Math.max(at, heardLast) < LED_ON;
       done(byPage && tag.acted <= at + 100 ? "form" : "tried");
     });
   }
