@@ -1,10 +1,10 @@
 /** One hit against every conversion: which conditions it meets, and what differs where it does not. */
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Check, X } from "lucide-react";
-import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { useSite } from "../../app/session";
 import { clock, words } from "../../parts/format";
+import { useSetAside } from "../../parts/setAside";
 import { Button, Failed, Loading } from "../../parts/ui";
 import { happened, STANDINGS } from "./Hits";
 import type { Hit } from "./useLive";
@@ -64,33 +64,19 @@ export function Why({ siteId, hit }: { siteId: number; hit: Hit }) {
 /** The visitor of a hit can be taken out of all reports, and put back. */
 function SetAside({ siteId, hit }: { siteId: number; hit: Hit }) {
   const site = useSite(siteId);
-  const path = { site_id: siteId };
-  const back = useMutation({
-    mutationFn: (id: number) =>
-      data(
-        client.DELETE("/api/sites/{site_id}/exclusions/{exclusion_id}", {
-          params: { path: { ...path, exclusion_id: id } },
-        }),
-      ),
-  });
-  const aside = useMutation({
-    mutationFn: () =>
-      data(
-        client.POST("/api/sites/{site_id}/exclusions", {
-          params: { path },
-          body: { what: "visitor", network: "", visitor_id: hit.visitor_id },
-        }),
-      ),
-    onSuccess: (made) =>
-      toast(`Visitor ${hit.visitor} stands in no report within seconds; Pixel lists it.`, {
-        action: { label: "Undo", onClick: () => back.mutate(made.id) },
-        duration: 12_000,
-      }),
-    onError: (error) => toast.error(error.message),
-  });
+  const { aside } = useSetAside(siteId);
   if (!site.canEdit || hit.standing !== "counted") return null;
   return (
-    <Button kind="quiet" disabled={aside.isPending || aside.isSuccess} onClick={() => aside.mutate()}>
+    <Button
+      kind="quiet"
+      disabled={aside.isPending || aside.isSuccess}
+      onClick={() =>
+        aside.mutate({
+          what: { what: "visitor", network: "", visitor_id: hit.visitor_id },
+          says: `Visitor ${hit.visitor} stands in no report within seconds; Pixel lists it.`,
+        })
+      }
+    >
       Set this visitor aside
     </Button>
   );

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, data, type Schemas } from "../../api/client";
 import { count, day, hour } from "../../parts/format";
+import { useSetAside } from "../../parts/setAside";
 import { Button, CopyLine, Failed, FormProblem, Loading } from "../../parts/ui";
 
 interface Props {
@@ -103,22 +104,13 @@ function what(e: Exclusion) {
 }
 
 function Aside({ siteId, canEdit }: Props) {
-  const queries = useQueryClient();
   const path = { site_id: siteId };
   const list = useQuery({
     queryKey: ["exclusions", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/exclusions", { params: { path } })),
     refetchInterval: (query) => (query.state.data?.some((e) => e.visits == null) ? 1_500 : false),
   });
-  const back = useMutation({
-    mutationFn: (id: number) =>
-      data(
-        client.DELETE("/api/sites/{site_id}/exclusions/{exclusion_id}", {
-          params: { path: { ...path, exclusion_id: id } },
-        }),
-      ),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["exclusions", siteId] }),
-  });
+  const { back } = useSetAside(siteId);
   return (
     <section aria-labelledby="aside" className="flex flex-col gap-3">
       <h2 id="aside" className="text-[17px]">
