@@ -10,12 +10,14 @@ from uuid import uuid4
 from django.conf import settings
 from playwright.sync_api import Page, Route
 
+from clabo.collect.kit import tag_lines
 from clabo.collect.models import Event, Kind
 from clabo.collect.models import Page as KnownPage
 from clabo.core.splits import assign
 from clabo.sites.models import Site, SiteHost
 from clabo.splits.models import Exposure, SplitTest, Variant
 from clabo.testing.browsing import BrowserCase
+from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import make_rule, make_site
 
 
@@ -157,9 +159,8 @@ class Tag(BrowserCase):
         page.goto(self.own.url + "/odd")
         page.wait_for_timeout(500)
 
-    def test_a_split_test_is_tried_out_on_a_copy_of_the_site(self) -> None:
-        """The test's pages are the site's; the copy's host only stands for it."""
-        SiteHost.objects.filter(host=self.own.host).update(stands_for="shop.example")
+    def split(self, host: str) -> SplitTest:
+        """A running test of /a against /b, which nearly everybody is sent to."""
         test = SplitTest.objects.create(
             site=self.site,
             name="T",
@@ -172,7 +173,104 @@ class Tag(BrowserCase):
         )
         for letter, share in (("A", 1), ("B", 99)):
             path = "/a" if letter == "A" else "/b"
-            Variant.objects.create(test=test, letter=letter, host="shop.example", path=path, share=share)
+            Variant.objects.create(test=test, letter=letter, host=host, path=path, share=share)
+        return test
+
+    def sent_on(self, test: SplitTest, url: str) -> Page:
+        """A window whose visitor is sent to B."""
+        key = next(k for k in iter(lambda: uuid4().hex, "") if assign(k, test.key, [1, 99]) == 1)
+        page = self.window()
+        page.context.add_cookies([{"name": "clabo_id", "value": key, "url": url}])
+        return page
+
+    def test_a_variant_that_leads_back_ends_at_the_control_and_is_told(self) -> None:
+        """By a redirect of the server; and by a script. Each address is loaded once or twice, not without end."""
+        site = Foreign()
+        self.addCleanup(site.stop)
+        self.site.hosts.create(host=site.host)
+        test = self.split(site.host)
+        html = f"<!doctype html><title>P</title>{self.line}<p id=p>here</p><a href=/a>again</a>"
+        site.answers["/a"] = Answer(html)
+        by_script = html + "<script>setTimeout(() => location.replace('/a'), 400)</script>"
+        for back in (Answer(status=302, headers={"location": "/a"}), Answer(by_script)):
+            site.answers["/b"] = back
+            site.asked.clear()
+            Variant.objects.update(led_back=0)
+            page = self.sent_on(test, site.url)
+            page.goto(site.url + "/a")
+            self.until(lambda: Variant.objects.get(letter="B").led_back == 1, "it is told", 8)
+            page.wait_for_timeout(1500)
+            self.assertEqual(page.url, site.url + "/a")
+            self.assertTrue(page.is_visible("#p"))
+            self.assertLessEqual(len([p for p in site.asked if p in ("/a", "/b")]), 4)
+            # The control stays for this visit.
+            page.click("text=again")
+            page.wait_for_timeout(700)
+            self.assertEqual((page.url, site.asked.count("/b")), (site.url + "/a", 1))
+            self.assertEqual(Variant.objects.get(letter="B").led_back, 1)
+
+    def test_who_goes_back_to_the_control_by_hand_sees_the_variant_again(self) -> None:
+        site = Foreign()
+        self.addCleanup(site.stop)
+        self.site.hosts.create(host=site.host)
+        test = self.split(site.host)
+        for path in ("/a", "/b"):
+            site.answers[path] = Answer(f"<!doctype html><title>P</title>{self.line}<a href=/a>again</a>")
+        page = self.sent_on(test, site.url)
+        page.goto(site.url + "/a")
+        for _ in range(2):
+            page.wait_for_url("**/b")
+            page.wait_for_timeout(300)
+            page.click("text=again")
+        page.wait_for_url("**/b")
+        self.until(lambda: Exposure.objects.filter(letter="B").exists(), "the exposure")
+        self.assertEqual(Variant.objects.get(letter="B").led_back, 0)
+
+    def test_without_cookies_the_tab_remembers_and_without_it_nobody_is_in_a_test(self) -> None:
+        self.split(self.own.host)
+        for path in ("/a", "/b", "/c"):
+            self.publish(path, "<p>here</p>")
+        blocked = "Object.defineProperty(Document.prototype, 'cookie', {get: () => '', set() {}});"
+        page = self.window()
+        page.context.add_init_script(blocked)
+        for _ in range(2):
+            page.goto(self.own.url + "/c")
+            page.wait_for_timeout(400)
+        self.events(2, kind=Kind.VIEW)
+        self.assertEqual(Event.objects.values("visitor").distinct().count(), 1)
+        page = self.window()
+        page.context.add_init_script(
+            blocked
+            + "Object.defineProperty(window, 'sessionStorage', {get() { throw new DOMException('no') }})"
+        )
+        page.goto(self.own.url + "/a")
+        page.wait_for_timeout(800)
+        self.assertEqual(page.url, self.own.url + "/a")
+        self.events(3, kind=Kind.VIEW)
+
+    def test_the_holding_line_lets_go_in_time_whatever_becomes_of_the_tag(self) -> None:
+        hold = tag_lines(self.site).hold
+        kept = hold.replace(tag_lines(self.site).head.split('"')[3], "{}")
+        seen = "getComputedStyle(document.documentElement).visibility"
+        for path, source in (
+            ("/there", f"{self.clabo}/tag/{self.site.key}.js"),
+            ("/gone", "http://127.0.0.1:9/tag.js"),
+            ("/slow", self.own.url + "/never.js"),
+        ):
+            line = kept.replace("{}", source)
+            self.own.pages[path] = f"<!doctype html><head><title>H</title>{line}</head><body>here"
+        page = self.window()
+        page.route("**/never.js", lambda route: None)
+        for path in ("/there", "/gone", "/slow"):
+            page.goto(self.own.url + path, wait_until="commit")
+            page.wait_for_function(f"{seen} === 'visible'", timeout=5000)
+            self.assertEqual(page.evaluate("!!document.querySelector('#clabo-hold')"), False)
+        page.unroute_all(behavior="ignoreErrors")
+
+    def test_a_split_test_is_tried_out_on_a_copy_of_the_site(self) -> None:
+        """The test's pages are the site's; the copy's host only stands for it."""
+        SiteHost.objects.filter(host=self.own.host).update(stands_for="shop.example")
+        test = self.split("shop.example")
         key = next(k for k in iter(lambda: uuid4().hex, "") if assign(k, test.key, [1, 99]) == 1)
         self.publish("/a")
         self.publish("/b")
