@@ -13,7 +13,7 @@ interface Props {
 type Way = "none" | "fixed" | "event";
 
 export const LIMITS = ["visitor_day_limit", "network_day_limit", "site_day_limit"] as const;
-const OF = { visitor_day_limit: "one visitor", network_day_limit: "one network", site_day_limit: "all together" };
+const OF = { visitor_day_limit: "One visitor", network_day_limit: "One network", site_day_limit: "All together" };
 
 export function Worth({ draft, change, currency, error }: Props) {
   const [way, setWay] = useState<Way>(draft.value_property ? "event" : draft.value == null ? "none" : "fixed");
