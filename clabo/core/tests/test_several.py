@@ -9,7 +9,16 @@ from unittest import TestCase
 import numpy as np
 from scipy import stats
 
-from clabo.core.evidence import Moments, compare_means, holm, split_health, usual_range
+from clabo.core.evidence import (
+    Counts,
+    Moments,
+    chance_to_be_best,
+    compare_means,
+    expected_loss,
+    holm,
+    split_health,
+    usual_range,
+)
 
 
 class Holm(TestCase):
@@ -110,3 +119,59 @@ class Usual(TestCase):
         self.assertTrue(usual_range([1, 2, 3, 4]).known)
         with self.assertRaises(ValueError):
             usual_range([1, 2, 3, -1])
+
+
+class FromSums(TestCase):
+    def test_every_way_to_the_moments_agrees_with_numpy(self) -> None:
+        chance = np.random.default_rng(5)
+        for size in (0, 1, 2, 3, 40):
+            values = np.where(chance.random(size) < 0.6, 0.0, chance.gamma(2.0, 20.0, size))
+            mean = float(values.mean()) if size else 0.0
+            variance = float(values.var(ddof=1)) if size > 1 else 0.0
+            sums = Moments.of_sums(size, float(values.sum()), float((values**2).sum()))
+            halves = Moments.of(values[: size // 3].tolist()) + Moments.of(values[size // 3 :].tolist())
+            for found in (Moments.of(values.tolist()), sums, halves):
+                self.assertEqual(found.n, size)
+                self.assertAlmostEqual(found.mean, mean, places=9)
+                self.assertAlmostEqual(found.variance, variance, places=7)
+        for n, converted in ((0, 0), (1, 1), (2, 1), (30, 11)):
+            found = Moments.of_counts(Counts(converted, n))
+            expected = Moments.of([1.0] * converted + [0.0] * (n - converted))
+            self.assertEqual(found.n, n)
+            self.assertAlmostEqual(found.mean, expected.mean)
+            self.assertAlmostEqual(found.variance, expected.variance)
+
+    def test_what_no_values_can_have(self) -> None:
+        for field, wrong in (("n", (-1, 0.0, 0.0)), ("n", (1.5, 0.0, 0.0)), ("variance", (2, 0.0, -1.0))):
+            with self.assertRaisesRegex(ValueError, f"^{field}"):
+                Moments(*wrong)  # type: ignore[arg-type]
+        self.assertEqual(Moments.of_sums(-1, 0.0, 0.0), Moments(0, 0.0, 0.0))
+
+
+class Posteriors(TestCase):
+    def test_chance_and_loss_by_a_plain_sum_over_a_grid(self) -> None:
+        """A fine grid of rates in place of quadrature; the prior's two halves and unequal ones."""
+        grid = (np.arange(200_000) + 0.5) / 200_000
+        for arms, prior in (
+            ([Counts(0, 3), Counts(2, 5)], (0.5, 0.5)),
+            ([Counts(12, 90), Counts(20, 95), Counts(9, 40)], (0.5, 0.5)),
+            ([Counts(1, 2), Counts(3, 9)], (2.0, 3.0)),
+        ):
+            posteriors = [stats.beta(prior[0] + a.conversions, prior[1] + a.failures) for a in arms]
+            below = [p.cdf(grid) for p in posteriors]
+            best = np.prod(below, axis=0)
+            for place, own in enumerate(posteriors):
+                others = np.prod([b for i, b in enumerate(below) if i != place], axis=0)
+                mass = np.diff(own.cdf(np.arange(200_001) / 200_000))
+                self.assertAlmostEqual(chance_to_be_best(arms, prior)[place], float(mass @ others), places=4)
+                loss = float(np.mean(below[place] - best))
+                self.assertAlmostEqual(expected_loss(arms, prior)[place], loss, places=5)
+
+    def test_what_it_refuses(self) -> None:
+        for arms in ([], [Counts(1, 2)] * 11):
+            with self.assertRaisesRegex(ValueError, "^arms: "):
+                chance_to_be_best(arms)
+        self.assertEqual(len(chance_to_be_best([Counts(1, 2)] * 10)), 10)
+        for prior in ((0.0, 1.0), (1.0, -1.0)):
+            with self.assertRaisesRegex(ValueError, "^prior: "):
+                expected_loss([Counts(1, 2)], prior)

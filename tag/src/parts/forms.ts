@@ -52,21 +52,29 @@ const filled = (form: Element) =>
     return !/^(hidden|submit|button|checkbox|radio|image|reset|range|color)$/.test(type) && value !== "";
   });
 
-/** What is to be read around a form, line by line. */
+/** What is to be read around a form, line by line: two levels up, where that is not half the page. */
 const lines = (form: Element) => {
-  const near = form.parentElement;
-  return new Set(((near?.parentElement ?? near)?.innerText ?? "").split("\n"));
+  let near: Element = form;
+  for (let up = 0; up < 2; up++) {
+    const around = near.parentElement;
+    if (around && around.getElementsByTagName("*").length < 400) near = around;
+  }
+  return new Set(((near as HTMLElement).innerText ?? "").split("\n"));
 };
 
 /** Words of thanks that are to be seen. */
 function thanks(): Set<string> {
   const found = new Set<string>();
   const walker = document.createTreeWalker(document.documentElement, NodeFilter.SHOW_TEXT);
-  for (let left = 5_000; left && walker.nextNode(); left--) {
+  let asked = 0;
+  for (let left = 3_000; left && asked < 40 && walker.nextNode(); left--) {
     const text = walker.currentNode.nodeValue ?? "";
     const around = walker.currentNode.parentElement;
-    if (text.length < 400 && THANKS.test(text) && !SORRY.test(text) && around?.getClientRects().length)
-      if (!/^(SCRIPT|STYLE|TEMPLATE|NOSCRIPT)$/.test(around.tagName)) found.add(text.trim());
+    if (text.length > 400 || !around || !THANKS.test(text) || SORRY.test(text)) continue;
+    // Whether it is to be seen takes longest.
+    asked++;
+    if (around.getClientRects().length && !/^(SCRIPT|STYLE|TEMPLATE|NOSCRIPT)$/.test(around.tagName))
+      found.add(text.trim());
   }
   return found;
 }
