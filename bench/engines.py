@@ -25,6 +25,8 @@ from clabo.testing.traffic import BROWSER
 
 RESULTS: dict[str, dict[str, tuple[list[str], Counter[str]]]] = {}
 MINI = "/usr/lib/x86_64-linux-gnu/webkit2gtk-4.1/MiniBrowser"
+# What WebKit's driver cannot do: it runs in the page, with the page's own built-ins, and finds less to press.
+NOT_DRIVEN = {"built-ins-replaced", "everything-at-once", "bootstrap-modal-dismissed", "links-of-every-kind"}
 KEYS = {"Enter": "\ue007"}
 ELEMENT = "element-6066-11e4-a52e-4f735466cecf"
 # An element by a path of selectors through shadow trees.
@@ -138,7 +140,8 @@ class Told(Engine):
     """Notes what was seen instead of judging it."""
 
     def check(self, only: str = "") -> None:
-        cases = [c for c in CASES if only in c.name]
+        undriven = NOT_DRIVEN if self.engine == "webkit" else set()
+        cases = [c for c in CASES if only in c.name and c.name not in undriven]
         thrown, seen = self.play(cases)
         RESULTS[self.engine] = {c.name: (thrown.get(c.name, ["not driven"]), seen[c.name]) for c in cases}
 
@@ -192,6 +195,9 @@ def main() -> None:
         expected = Counter(case.expect)
         row = [case.group, case.name, ", ".join(case.expect) or "nothing"]
         for engine in ("chrome", "firefox", "webkit"):
+            if engine == "webkit" and case.name in NOT_DRIVEN:
+                row.append("not driven")
+                continue
             thrown, seen = FOUND.get(engine, {}).get(case.name, (["–"], Counter()))
             right = not thrown and seen == expected
             agree[engine] += right

@@ -32,8 +32,6 @@ class Case:
     # Clicks are not told apart from others by default: what is sent besides them is what matters.
     clicks: bool = False
     titles: bool = False
-    # Engines in which it cannot be tried, and why.
-    without: Mapping[str, str] = field(default_factory=dict)
     # Errors that the page itself throws.
     own_errors: str = ""
     # The kit's line and its answer as they are served under these headers.

@@ -372,7 +372,7 @@ function run(settings: Settings): unknown {
     const soon = guard(() => {
       old = named;
       moving = true;
-      setTimeout(guard(view), 50);
+      setTimeout(guard(view), 100);
     });
     for (const name of ["pushState", "replaceState"] as const)
       tried(() => {
@@ -389,6 +389,7 @@ function run(settings: Settings): unknown {
       for (const each of tag.leaving) tried(each);
       // The part for forms has not come yet.
       for (const each of started.forms ?? []) tried(() => judge(each as Submitted));
+      tried(view);
       due?.();
       queue?.leave();
     });

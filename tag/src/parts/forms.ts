@@ -13,6 +13,8 @@ const BY_HAND = 900;
 const GONE = 800;
 /** An answer to a request that began so soon after the sending is the answer to it. */
 const SOON = 1500;
+/** Whether the engine says how a request was answered; some only say that it was. */
+const TELLS = !!tried(() => "responseStatus" in PerformanceResourceTiming.prototype);
 /** Where an engine does not say whether a page has led on by itself: it does so this soon after the answer. */
 const LED_ON = 1000;
 const THANKS =
@@ -98,8 +100,8 @@ function start(tag: Tag) {
       for (const one of list.getEntries() as PerformanceResourceTiming[]) {
         if (!/^(fetch|xmlhttprequest)$/.test(one.initiatorType) || one.name.startsWith(tag.settings.to)) continue;
         heardLast = Date.now();
-        if (one.responseStatus)
-          answers.push({ url: new URL(one.name), status: one.responseStatus, began: one.startTime });
+        if (one.responseStatus || !TELLS)
+          answers.push({ url: new URL(one.name), status: one.responseStatus ?? 0, began: one.startTime });
       }
       answers = answers.slice(-50);
     }).observe({ type: "resource", buffered: true }),
@@ -159,7 +161,8 @@ function start(tag: Tag) {
           (url.origin + url.pathname === action || (then < began + SOON && url.origin === location.origin)),
       );
       if (mine.some((a) => a.status >= 400)) return "refused";
-      return mine.some((a) => a.status >= 200 && a.status < 300) ? "taken" : "";
+      if (mine.some((a) => a.status >= 200 && a.status < 300)) return "taken";
+      return !TELLS && mine.length ? "answered" : "";
     };
     /** Another form that took this one's place. */
     const heir = () =>
@@ -185,7 +188,7 @@ function start(tag: Tag) {
         if (byHand(goneSince)) return done(answer === "taken" ? "form" : "tried");
         if (now - goneSince >= GONE) return done("form");
       } else goneSince = 0;
-      if (answer === "taken" && stands === form && wasFilled && !filled(form)) return done("form");
+      if (answer && stands === form && wasFilled && !filled(form)) return done("form");
       // Taken, and it stands as it was: unless the page says something about it.
       if (answer === "taken" && stands === form && waited > 5 * LOOK) {
         const said = Array.from(lines(form)).filter((line) => !before.lines.has(line));
