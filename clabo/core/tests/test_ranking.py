@@ -54,6 +54,46 @@ class Shrinking(TestCase):
             shrunk = (mean * precision + c.conversions) / (precision + c.trials)
             self.assertAlmostEqual(mine, max(0.0, c.trials * (mean - shrunk)), delta=2e-4)
 
+    def test_rates_far_from_a_half(self) -> None:
+        """A tenth of a percent, and nearly all: found again by a plain grid over both parameters."""
+        rare = [Counts(3, 9000), Counts(12, 8000), Counts(1, 4000), Counts(20, 9500)]
+        for counts in (rare, [Counts(c.trials - c.conversions, c.trials) for c in rare]):
+            found = shrink_rates(counts)
+            x = np.array([c.conversions for c in counts])
+            n = np.array([c.trials for c in counts])
+            grid = np.array(
+                [
+                    (
+                        mean,
+                        precision,
+                        float(stats.betabinom.logpmf(x, n, mean * precision, (1 - mean) * precision).sum()),
+                    )
+                    for mean in found.typical * np.linspace(0.5, 1.5, 21)
+                    if 0 < mean < 1
+                    for precision in (found.alpha + found.beta) * np.geomspace(0.1, 10, 21)
+                ]
+            )
+            best = grid[np.argmax(grid[:, 2])]
+            mine = stats.betabinom.logpmf(x, n, found.alpha, found.beta).sum()
+            self.assertGreaterEqual(float(mine), best[2] - 1e-9)
+            for c, page in zip(counts, found.pages, strict=True):
+                posterior = stats.beta(found.alpha + c.conversions, found.beta + c.trials - c.conversions)
+                self.assertAlmostEqual(page.estimate, float(posterior.mean()))
+                self.assertAlmostEqual(page.low, float(posterior.ppf(0.025)))
+                self.assertAlmostEqual(page.high, float(posterior.ppf(0.975)))
+
+    def test_who_is_judged(self) -> None:
+        counts = [Counts(10, 1000), Counts(60, 1000), Counts(0, 500)]
+        lost = lost_conversions(counts, [False, False, True])
+        self.assertEqual(lost[2], 0.0)
+        self.assertEqual(lost[:2], lost_conversions(counts[:2]))
+        self.assertEqual(lost_conversions(counts, [True] * 3), [0.0] * 3)
+        self.assertEqual(lost_conversions([Counts(0, 0)] * 2), [0.0, 0.0])
+        with self.assertRaisesRegex(ValueError, "^intended_exit: "):
+            lost_conversions(counts, [True])
+        with self.assertRaisesRegex(ValueError, "^counts: "):
+            shrink_rates([Counts(0, 0)])
+
     def test_counts_are_whole_numbers(self) -> None:
         for wrong in ((1.5, 3), (1, 3.5), (-1, 3), (4, 3)):
             with self.assertRaises(ValueError):
