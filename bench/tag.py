@@ -14,13 +14,35 @@ from playwright.sync_api import CDPSession, sync_playwright
 from bench.common import table
 
 LOADS = 40
-PARTS = ("tag", "tag-splits", "forms", "frames", "watch", "notice")
+PARTS = (
+    "tag",
+    "tag-splits",
+    "tag-more",
+    "tag-splits-more",
+    "clicks",
+    "forms",
+    "frames",
+    "watch",
+    "notice",
+    "carry",
+)
 WORDS = "<p>Bees for people who have never kept any.</p>" * 200
 # What any script pays that knows a browser again and tells of it, with as much text to read as the tag has.
 LEAST = (
     "(function(){function never(){%s}var c=document.cookie;document.cookie='a=b;path=/;max-age=999';"
     "setTimeout(function(){fetch('/hit/k',{method:'POST',body:JSON.stringify(c),keepalive:true,"
     "credentials:'omit'}).then(function(){})},20)})()" % ("var x=1;y(x+2);" * 500)
+)
+# A large page, and a form that it takes over.
+LARGE = (
+    "<form id=f onsubmit=\"event.preventDefault(); fetch('/hit/x', {method: 'POST'})\"><input name=a value=1><button id=go>"
+    "Go</button></form>"
+    + "<div><p>Bees for people who have never kept <b>any</b>, thanks to <i>all</i>.</p></div>"
+    * 6000
+)
+LONG_TASKS = (
+    "<script>window.long=[];new PerformanceObserver((l)=>{for(const e of l.getEntries())long.push(e.duration)})"
+    ".observe({type:'longtask'})</script>"
 )
 FORM = "<form><input name=a><button>Send</button></form>" * 3
 
@@ -35,6 +57,9 @@ def page_html(path: str) -> str:
     """A page that asks for a script as the install kit has it."""
     name = "least" if "least" in path else "tag"
     source = f"{'idle-' if 'idle' in path else ''}{name}.js"
+    if "large" in path:
+        line = "" if "without" in path else '<script async="async" src="/tag.js"></script>'
+        return f"<!doctype html><title>x</title>{LONG_TASKS}{line}{LARGE}"
     return (
         f'<!doctype html><title>x</title><script async src="/{source}"></script>{WORDS}'
         f"{FORM if 'form' in path else ''}"
@@ -63,6 +88,8 @@ class Pages(BaseHTTPRequestHandler):
     def do_POST(self) -> None:
         self.rfile.read(int(self.headers.get("content-length", 0)))
         self.send_response(204)
+        # The collector's own answer.
+        self.send_header("clabo", "1")
         self.end_headers()
 
     def log_message(self, *args: Any) -> None:
@@ -116,7 +143,23 @@ def main() -> None:
                 page.close()
             touches.append([says, *(f"{f(touched):.2f}" for f in (statistics.median, min))])
             rows.append([says, *(f"{f(spent):.2f}" for spent in loads for f in (statistics.median, min))])
+        long: list[list[str]] = []
+        for says, path in (("with the tag", "/large"), ("without", "/large-without")):
+            worst = 0.0
+            for _ in range(8):
+                page = browser.new_page()
+                page.goto(base + path)
+                page.mouse.move(5, 5)
+                page.mouse.move(50, 50)
+                page.wait_for_timeout(800)
+                page.evaluate("long.length = 0")
+                page.click("#go")
+                page.wait_for_timeout(2500)
+                worst = max([worst, *page.evaluate("long")])
+                page.close()
+            long.append([says, f"{worst:.0f}" if worst else "none over 50"])
         browser.close()
+    table(["a form sent on a page of 24,000 elements", "longest task of 8 visits, ms"], long)
     table(
         ["script, ms", "a visitor's first page, median", "least", "the page after it, median", "least"], rows
     )
