@@ -29,6 +29,8 @@ def limit_days(rule: ConversionRule, times: Collection[datetime] | None = None) 
 
     Credits of those that change are written anew. Call with the site's lock held, after the conversions are settled.
     """
+    if not rule.has_value or (times is not None and not times):
+        return
     site = Site.objects.get(pk=rule.site_id)
     limits = limits_of(rule)
     days = None if times is None else {t.astimezone(site.zone).date() for t in times}
