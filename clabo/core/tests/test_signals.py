@@ -8,6 +8,7 @@ from unittest import TestCase
 from clabo.core import rules
 from clabo.core.addresses import Address
 from clabo.core.rules import RuleError
+from clabo.core.rules.errors import MAX_VALUE
 from clabo.core.rules.occurrence import Occurrence
 from clabo.core.rules.signals import PropertyTest
 
@@ -176,6 +177,7 @@ class Conditions(TestCase):
             "somebody follows the bridge link suits",
             (occurrence("step", name="suits"), []),
             (occurrence("step", name="gear"), "the link is gear, this asks for suits"),
+            (occurrence("step", name="tools"), "the link is tools, this asks for suits"),
         )
         self.check({"sale": {}}, "a sale is reported for any bridge link", (occurrence("sale", name="x"), []))
         self.check(
@@ -199,6 +201,12 @@ class Conditions(TestCase):
                 self.assertEqual(raised.exception.field, unit)
             with self.assertRaises(RuleError):
                 rules.parse({condition: {unit: 1, "more": 1}})
+
+    def test_texts_up_to_their_bound(self) -> None:
+        rules.parse({"page": {"match": "contains", "value": "x" * MAX_VALUE}})
+        self.assertEqual(MAX_VALUE, 500)
+        with self.assertRaisesRegex(RuleError, "under 500 characters"):
+            rules.parse({"page": {"match": "contains", "value": "x" * 501}})
 
     def test_ten_comparisons_and_no_more(self) -> None:
         one = {"property": "v", "comparison": "is", "value": 1.0}
