@@ -61,6 +61,19 @@ class Reading(TestCase):
         self.assertEqual(self.verdicts(f"<head>{LINE}</head><body>{LINE}"), ["found", "twice"])
         self.assertEqual(self.verdicts(f"<head></head>{LINE}"), ["found", "in_body"])
 
+    def test_other_elements_say_nothing(self) -> None:
+        html = (
+            "<tt>no title</tt><title>Page</title><b>no title either</b><meta http-equiv=refresh content=\"script-src 'none'\">"
+            "<meta http-equiv=x-ua content=\"default-src 'none'\"><abbr href=/no></abbr><link href=/no><embed src=/no>"
+            "<img src=/no><object src=/no></object><area href=/no><a name=here>no link</a>"
+        )
+        report = read_page(f"<head>{LINE}</head>{html}", URL, KEY, ORIGIN)
+        self.assertEqual((report.title, report.links, report.frames), ("Page", [], []))
+        self.assertEqual([f.verdict for f in report.findings], ["found"])
+        self.assertEqual(MOST_LINKS, 500)
+        # A nonce of the page's allows the line that carries it, and no other.
+        self.assertEqual(blocked_by("script-src 'nonce-a'; connect-src *", ORIGIN, URL, "b"), ["script-src"])
+
     def test_much_is_read_up_to_a_bound(self) -> None:
         links = "".join(f"<a href=/{n}>x</a>" for n in range(MOST_LINKS + 5))
         report = read_page(f"<title>{'t' * 500}</title><title>second</title>{links}", URL, KEY, ORIGIN)
