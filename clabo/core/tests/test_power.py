@@ -25,6 +25,7 @@ class Refusals(TestCase):
             (lambda: plan_rate_test(0.5, 0.2, power=1.0), "power"),
             (lambda: plan_rate_test(0.5, 0.2, arms=1), "arms"),
             (lambda: plan_rate_test(0.5, 0.2, shares=[1.0]), "shares"),
+            (lambda: plan_rate_test(0.5, 0.2, shares=[1.0, 1.0, 1.0]), "shares"),
             (lambda: plan_rate_test(0.5, 0.2, shares=[1.0, 0.0]), "shares"),
             (lambda: plan_mean_test(0.0, 1.0, 0.1), "mean"),
             (lambda: plan_mean_test(1.0, 0.0, 0.1), "deviation"),

@@ -206,6 +206,28 @@ class Lines(TestCase):
         self.assertEqual(len(self.whole(both, known)), 1)
         self.assertEqual(len(self.whole({"any": [{"seen": {"pages": 2}}, {"seen": {"pages": 2}}]}, known)), 1)
 
+    def test_where_is_the_first_page_that_it_was_seen_on(self) -> None:
+        a, b = Address("shop.example", "/a"), Address("shop.example", "/b")
+        seen = {
+            "id": "booking",
+            "what": "phone",
+            "origin": "https://f.example",
+            "keys": {"t": "string"},
+            "values": {"t": "x"},
+        }
+        known = Known((), [(kind, seen, [a, b]) for kind in ("click", "form", "message", "tried")])  # type: ignore[list-item]
+        for rule in (
+            {"form": {"id": "booking"}},
+            {"click": {"what": "phone"}},
+            {"message": {"origin": "https://f.example", "at": "t", "value": "x"}},
+        ):
+            lines = self.whole(rule, known)
+            self.assertEqual({line[2] for line in lines}, {"shop.example/a"}, rule)
+        # What another kind of element was seen on is nowhere.
+        other = Known((), [("click", {"id": "booking"}, [b]), ("tried", {"id": "booking"}, [b])])
+        self.assertEqual(self.whole({"form": {"id": "booking"}}, other)[0][2], "")
+        self.assertEqual(outcome(lines_of(FORM, other)[0], FORM, []).attempts, 0)
+
     def test_forms_are_told_by_what_they_have(self) -> None:
         known = Known(
             (),
@@ -292,6 +314,8 @@ class Lines(TestCase):
         )
         self.assertEqual([s.action for s in steps], ["open", "fill", "click", "wait"])
         self.assertEqual((steps[1].target, steps[1].text), ("[name=mail]", "a b@c"))
+        [framed] = parse_steps("in  #x  click  button ")
+        self.assertEqual((framed.frame, framed.action, framed.target), ("#x", "click", "button"))
         self.assertEqual((steps[2].frame, steps[2].target), ("iframe#x", "text=Book a place"))
         self.assertEqual(len(parse_steps("open /a\n" * 200)), 200)
         for text, number in (

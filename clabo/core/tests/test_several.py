@@ -93,6 +93,9 @@ class Means(TestCase):
         self.assertEqual(compare_means(same, same).p_value, 1.0)
         apart = compare_means(same, more)
         self.assertEqual((apart.p_value, apart.difference.low, apart.difference.high), (0.0, 2.0, 2.0))
+        half = compare_means(same, Moments.of([4.0, 6.0, 8.0]))
+        scipys = stats.ttest_ind([4.0, 6.0, 8.0], [3.0, 3.0], equal_var=False)
+        self.assertAlmostEqual(half.p_value, float(scipys.pvalue))
         for a, b in ((Moments.of([1.0]), more), (more, Moments.of([1.0]))):
             self.assertTrue(math.isnan(compare_means(a, b).p_value))
 
