@@ -292,8 +292,9 @@ function run(settings: Settings): unknown {
     let shown = "";
     let old = "";
     let due: (() => void) | undefined;
-    /** What a page says without a script of its own. */
-    const listen = () =>
+    /** What a page says without a script of its own; and a bridge link, which must be ready for the first click. */
+    const listen = () => {
+      if (all(document.documentElement, `[href^="${settings.to}/to/"]`)[0]) need("clicks");
       all(document.documentElement, "script[data-clabo-mark]").forEach((each) => {
         if (heard.has(each)) return;
         heard.add(each);
@@ -302,6 +303,7 @@ function run(settings: Settings): unknown {
           tried(() => JSON.parse(each.textContent || "{}")),
         );
       });
+    };
     const name = (): string => ofDocument("title") || "";
     // As it was before what is being done at this moment: some pages name themselves before they move, some after.
     let named = name();
