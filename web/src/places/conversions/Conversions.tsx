@@ -154,7 +154,7 @@ export default function Conversions() {
                           </span>
                         )}
                         {c.beyond > 0 && (
-                          <span className="block text-[12px] text-marigold">
+                          <span className="ml-auto block w-36 text-[12px] leading-tight whitespace-normal text-marigold">
                             {count(c.beyond)} over a day’s limit, {money(c.beyond_value, site.currency)} in no sum
                           </span>
                         )}

@@ -41,7 +41,7 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
         says: (
           <>
             <strong>
-              {money(s.value, t.currency)} of {count(s.count)} {name} stand in no sum
+              {money(s.value, t.currency)} of {name} ({count(s.count)}×) stand in no sum
             </strong>
             : more than a day may bring without a proof.
           </>
