@@ -573,6 +573,32 @@ VIEWS = [
         titles=True,
     ),
     views(
+        "sent-on-late",
+        {"/": page("<button id=go onclick=\"history.pushState({}, '', '{base}/old')\">Go</button>", title="A")},
+        [
+            ("click", "#go"),
+            ("wait", 250),
+            ("run", "history.replaceState({}, '', '{base}/new')"),
+            ("wait", 200),
+        ],
+        "view /",
+        "view /new",
+    ),
+    views(
+        "wizard-that-replaces",
+        {
+            "/": page(
+                "<script>let step = 0</script><button id=go onclick=\"history.replaceState({}, '', '{base}/step' + ++step)\">Go</button>",
+                title="A",
+            )
+        },
+        [("click", "#go"), ("wait", 100), ("click", "#go"), ("wait", 100), ("click", "#go"), ("wait", 300)],
+        "view /",
+        "view /step1",
+        "view /step2",
+        "view /step3",
+    ),
+    views(
         "vue-router",
         {
             "/": page(

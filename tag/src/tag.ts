@@ -290,6 +290,7 @@ function run(settings: Settings): unknown {
   const begin = () => {
     let last = "";
     let shown = "";
+    let from = "";
     let old = "";
     let due: (() => void) | undefined;
     /** What a page says without a script of its own; and a bridge link, which must be ready for the first click. */
@@ -308,6 +309,9 @@ function run(settings: Settings): unknown {
     // As it was before what is being done at this moment: some pages name themselves before they move, some after.
     let named = name();
     let moving = false;
+    // The address was replaced by the page itself: what stood there was a way through, and no view.
+    let replaced = false;
+    let since = 0;
     const view = () => {
       const { host, pathname, search, hash } = location;
       let here = host + pathname.replace(/\/+$/, "");
@@ -317,12 +321,16 @@ function run(settings: Settings): unknown {
       }
       moving = false;
       if (here === last) return;
-      due?.();
+      const through = replaced && due && tag.acted < since;
+      if (!through) {
+        due?.();
+        from = shown || referrer;
+      }
+      since = Date.now();
       last = here;
-      const referred = shown || referrer;
       shown = location.href;
       const one = made("view", {
-        referrer: referred.slice(0, 2048),
+        referrer: from.slice(0, 2048),
         ...(__SPLITS__ && { variants }),
       });
       // A page may name itself a moment after it has changed.
@@ -371,7 +379,8 @@ function run(settings: Settings): unknown {
     });
 
     // Single-page sites change the address without a load.
-    const soon = guard(() => {
+    const soon = guard((how: string | { navigationType?: string | null }) => {
+      if (!moving) replaced = how === "replaceState" || (typeof how !== "string" && how.navigationType === "replace");
       old = named;
       moving = true;
       setTimeout(guard(view), 100);
@@ -381,7 +390,7 @@ function run(settings: Settings): unknown {
         const native = history[name];
         history[name] = function (...args) {
           native.apply(this, args);
-          soon();
+          soon(name);
         };
       });
     on("popstate hashchange", soon);
