@@ -9,11 +9,11 @@ from typing import Any
 from django.db import connection
 
 from bench.common import fresh_site, table
-from clabo.collect import partitions
-from clabo.collect.models import Element, Event, Kind, Page
-from clabo.conversions.backcount import back_count
+from clabo.conversions.preview import back_count
 from clabo.core import rules
 from clabo.core.rules import Counting
+from clabo.db import partitions
+from clabo.events.models import Element, Event, Kind, Page
 from clabo.sites.models import Site
 from clabo.testing.traffic import receive, walk
 
@@ -25,15 +25,15 @@ MANY_PAGES = 200_000
 # which one in so many is looked at.
 FILL = """
 SELECT setseed(0.23);
-INSERT INTO collect_visitor (site_id, key, first_at, last_at, visits)
+INSERT INTO events_visitor (site_id, key, first_at, last_at, visits)
 SELECT %(site)s, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
-INSERT INTO collect_origin (site_id, channel, source, medium, campaign, ad_group, ad, fingerprint)
+INSERT INTO events_origin (site_id, channel, source, medium, campaign, ad_group, ad, fingerprint)
 VALUES (%(site)s, 'direct', 'direct', '', '', '', '', 'x');
-INSERT INTO collect_visit (site_id, visitor_id, number, started_at, ended_at, day, views, interacted, conversions,
-    origin_id, channel, campaign_fingerprint, referrer, device, standing)
-SELECT %(site)s, id, 1, at, at, at::date, 4, false, 0, (SELECT max(id) FROM collect_origin), 'direct', '', '', 1, 0
-FROM (SELECT id, now() - random() * %(days)s * interval '1 day' AS at FROM collect_visitor) v;
-INSERT INTO collect_event (site_id, time, id, kind, visitor_id, visit_id, page_id, query, referrer, name, properties,
+INSERT INTO events_visit (site_id, visitor_id, number, started_at, ended_at, day, views, interacted, conversions,
+    origin_id, channel, campaign_fingerprint, referrer, device, traffic_class)
+SELECT %(site)s, id, 1, at, at, at::date, 4, false, 0, (SELECT max(id) FROM events_origin), 'direct', '', '', 1, 0
+FROM (SELECT id, now() - random() * %(days)s * interval '1 day' AS at FROM events_visitor) v;
+INSERT INTO events_event (site_id, time, id, kind, visitor_id, visit_id, page_id, query, referrer, name, properties,
     element_id, views, "order")
 SELECT %(site)s, v.started_at + n * interval '20 seconds', md5(v.id || '.' || n)::uuid, k.kind, v.visitor_id, v.id,
     CASE WHEN n = 4 AND hashint8(v.id) %% 20 = 0 THEN (%(thanks)s::bigint[])[1 + v.id %% 3]
@@ -43,13 +43,13 @@ SELECT %(site)s, v.started_at + n * interval '20 seconds', md5(v.id || '.' || n)
     CASE k.kind WHEN 4 THEN (%(forms)s::bigint[])[1 + floor(random() * 3)::int]
         WHEN 6 THEN (%(clicks)s::bigint[])[1 + floor(random() * 20)::int] END,
     n, ''
-FROM collect_visit v, generate_series(1, 5) n,
+FROM events_visit v, generate_series(1, 5) n,
     LATERAL (SELECT CASE WHEN abs(hashint8(v.id * 5 + n)::bigint) %% 100 < 92 THEN 1
         ELSE (ARRAY[2, 4, 6])[1 + abs(hashint8(v.id * 7 + n)::bigint) %% 3] END AS kind) k
 LIMIT %(events)s;
-INSERT INTO collect_trafficday (site_id, day, page_id, origin_id, device, entries, views, begun_views, bounces, exits)
-SELECT site_id, time::date, page_id, (SELECT max(id) FROM collect_origin), 1, 0, count(*), 0, 0, 0
-FROM collect_event WHERE kind = 1 GROUP BY 1, 2, 3;
+INSERT INTO events_trafficday (site_id, day, page_id, origin_id, device, entries, views, begun_views, bounces, exits)
+SELECT site_id, time::date, page_id, (SELECT max(id) FROM events_origin), 1, 0, count(*), 0, 0, 0
+FROM events_event WHERE kind = 1 GROUP BY 1, 2, 3;
 """
 RULES: list[tuple[str, dict[str, Any]]] = [
     ("a thank-you page", {"page": {"match": "equals", "value": "/order/thank-you"}}),
@@ -86,7 +86,7 @@ RULES: list[tuple[str, dict[str, Any]]] = [
 def main() -> None:
     site = fresh_site()
     now = datetime.now(UTC)
-    partitions.ensure({now - timedelta(days=d) for d in range(DAYS + 2)})
+    partitions.ensure(Event._meta.db_table, {now - timedelta(days=d) for d in range(DAYS + 2)})
 
     def page(path: str) -> int:
         return Page.objects.create(site=site, host="shop.example", path=path, first_at=now, last_at=now).pk

@@ -9,7 +9,7 @@ import time
 
 from bench.collector import serve
 from bench.common import fresh_site, table
-from clabo.collect.bridges import save_link
+from clabo.bridges.services import save_link
 
 CLICKS = 1500
 

@@ -11,7 +11,7 @@ import time
 from typing import Any
 
 from bench.common import fresh_site, memory_of, table
-from clabo.collect.models import InboxBatch
+from clabo.ingest.models import InboxBatch
 
 SECONDS, CONNECTIONS = 12, 64
 

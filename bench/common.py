@@ -27,7 +27,7 @@ def fresh_site() -> Site:
         cursor.execute(
             "SELECT string_agg(quote_ident(tablename), ', ') FROM pg_tables "
             "WHERE schemaname = 'public' AND tablename NOT LIKE 'django_%' "
-            "AND tablename NOT LIKE 'collect_event_%'"
+            "AND tablename NOT LIKE 'events_event_%'"
         )
         cursor.execute(f"TRUNCATE {cursor.fetchone()[0]} CASCADE")
     site = make_site()

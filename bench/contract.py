@@ -24,13 +24,13 @@ from django.core.management import call_command
 from bench.common import fresh_site, machine
 from clabo.accounts.models import Role, User
 from clabo.accounts.services import invite
-from clabo.collect.bridges import save_link
-from clabo.collect.excluding import exclude
-from clabo.collect.kit import share_kit
-from clabo.collect.models import Event, Page
-from clabo.conversions import rehearsing
+from clabo.bridges.services import save_link
 from clabo.conversions.models import ConversionRule, RuleVersion
 from clabo.conversions.services import RuleContent
+from clabo.events.models import Event, Page
+from clabo.install.kit import share_kit
+from clabo.monitoring.excluding import exclude
+from clabo.rehearsals import services as rehearsing
 from clabo.sites.models import Site
 from clabo.sites.services import make_proof_key
 from clabo.spend import services as spend

@@ -21,11 +21,11 @@ from uuid import uuid4
 
 from bench.common import fresh_site, table
 from bench.contract import free_port, read
-from clabo.collect import pipeline
-from clabo.collect.inbox import Spool, store
-from clabo.collect.intake import Envelope
-from clabo.collect.models import Event
 from clabo.conversions.models import ConversionRule
+from clabo.events.models import Event
+from clabo.ingest.beacon import Envelope
+from clabo.ingest.inbox import Spool, store
+from clabo.pipeline import runner
 from clabo.testing.traffic import BROWSER, beacon, event, make_site
 
 EVENTS = int(os.environ.get("EVENTS", "300000"))
@@ -97,10 +97,10 @@ def restitching() -> list[object]:
     site = fresh_site()
     now = datetime.now(UTC) - timedelta(days=2)
     store([envelope(site.pk, 1, now + timedelta(seconds=30 * i), *["/a"] * 50) for i in range(400)])
-    pipeline.drain()
+    runner.drain()
     store([envelope(site.pk, 1, now - timedelta(hours=1), "/b")])
     begun = time.monotonic()
-    pipeline.run_once()
+    runner.run_once()
     took = time.monotonic() - begun
     return [f"a visitor of {Event.objects.count() - 1:,} events stitched anew", f"{took:.2f} s", ""]
 
@@ -117,7 +117,7 @@ def recounting() -> list[object]:
                 for v in range(start, start + 5000)
             ]
         )
-        pipeline.drain()
+        runner.drain()
     ConversionRule.objects.filter(site=site).update(counted_version=1)
     rule = ConversionRule.objects.get(site=site, name="order")
     worker = subprocess.Popen([sys.executable, "manage.py", "work"])

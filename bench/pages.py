@@ -12,9 +12,9 @@ from django.test import Client
 
 from bench.common import fresh_site, table
 from clabo.accounts.models import Role
-from clabo.collect.models import Origin, Page, TrafficDay, fingerprint
 from clabo.conversions.models import ConversionRule
 from clabo.core.attribution import MODELS
+from clabo.events.models import Origin, Page, TrafficDay, fingerprint
 from clabo.sites.models import Site
 from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
@@ -25,26 +25,26 @@ VISITS, DAYS, PAGES, ORIGINS = 1_000_000, 90, 60, 40
 # Rows as the pipeline would leave them: what is measured is the reading.
 FILL = """
 SELECT setseed(0.11);
-INSERT INTO collect_visitor (site_id, key, first_at, last_at, visits)
+INSERT INTO events_visitor (site_id, key, first_at, last_at, visits)
 SELECT %(site)s, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
-INSERT INTO collect_visit (site_id, visitor_id, number, started_at, ended_at, day, entry_page_id, exit_page_id,
-    views, interacted, conversions, origin_id, channel, campaign_fingerprint, referrer, device, standing)
+INSERT INTO events_visit (site_id, visitor_id, number, started_at, ended_at, day, entry_page_id, exit_page_id,
+    views, interacted, conversions, origin_id, channel, campaign_fingerprint, referrer, device, traffic_class)
 SELECT %(site)s, v.id, 1, v.at, v.at, v.at::date, v.page, v.page, 1 + floor(-ln(random()) / 0.9)::int, false, 0,
     o.id, o.channel, '', '', v.device, 0
 FROM (SELECT id, now() - random() * %(days)s * interval '1 day' AS at,
         (%(pages)s::bigint[])[1 + floor(random() ^ 2 * %(page_count)s)::int] AS page,
         (%(origins)s::bigint[])[1 + floor(random() * %(origin_count)s)::int] AS origin,
         (ARRAY[1, 2, 2, 3])[1 + floor(random() * 4)::int] AS device
-    FROM collect_visitor) v JOIN collect_origin o ON o.id = v.origin;
-INSERT INTO collect_trafficday (site_id, day, page_id, origin_id, device, entries, views, begun_views, bounces, exits)
+    FROM events_visitor) v JOIN events_origin o ON o.id = v.origin;
+INSERT INTO events_trafficday (site_id, day, page_id, origin_id, device, entries, views, begun_views, bounces, exits)
 SELECT site_id, day, entry_page_id, origin_id, device, count(*), sum(views), sum(views),
     count(*) FILTER (WHERE views = 1), count(*)
-FROM collect_visit GROUP BY 1, 2, 3, 4, 5;
+FROM events_visit GROUP BY 1, 2, 3, 4, 5;
 INSERT INTO conversions_conversion (site_id, rule_id, event_id, time, visitor_id, visit_id, value, currency, "order")
-SELECT site_id, %(rule)s, md5(id::text)::uuid, started_at, visitor_id, id, 59, '', '' FROM collect_visit WHERE random() < 0.03;
+SELECT site_id, %(rule)s, md5(id::text)::uuid, started_at, visitor_id, id, 59, '', '' FROM events_visit WHERE random() < 0.03;
 INSERT INTO conversions_credit (site_id, rule_id, conversion_id, model, visit_id, share, value, day, page_id, origin_id, device)
 SELECT c.site_id, c.rule_id, c.id, m, c.visit_id, 1, 59, v.day, v.entry_page_id, v.origin_id, v.device
-FROM conversions_conversion c JOIN collect_visit v ON v.id = c.visit_id CROSS JOIN unnest(%(models)s::text[]) m;
+FROM conversions_conversion c JOIN events_visit v ON v.id = c.visit_id CROSS JOIN unnest(%(models)s::text[]) m;
 """
 
 

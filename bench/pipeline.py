@@ -7,13 +7,13 @@ import time
 from datetime import UTC, datetime, timedelta
 
 from bench.common import fresh_site, memory_of, table
-from clabo.collect import pipeline
-from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope
-from clabo.collect.models import Event
 from clabo.demo import scenario
 from clabo.demo.simulator import Simulator
-from clabo.sites.directory import tag_site
+from clabo.events.models import Event
+from clabo.ingest.beacon import Envelope
+from clabo.ingest.directory import tag_site
+from clabo.ingest.inbox import store
+from clabo.pipeline import runner
 from clabo.sites.models import SiteHost
 
 
@@ -38,10 +38,10 @@ def main() -> None:
         began, cpu = time.perf_counter(), time.process_time()
         if size == 20:
             # As they come: a batch is what 0.25 seconds bring at 800 events a second.
-            while pipeline.run_once(200) >= 0:
+            while runner.run_once(200) >= 0:
                 pass
         else:
-            pipeline.drain()
+            runner.drain()
         took, cpu = time.perf_counter() - began, time.process_time() - cpu
         done = Event.objects.count() - before
         rows.append([name, done, done / took, f"{cpu / took:.0%}", f"{memory_of(os.getpid()):.0f}"])

@@ -12,13 +12,13 @@ from ninja.security import SessionAuth
 
 from clabo.accounts.api import router as accounts
 from clabo.accounts.problems import Problem
-from clabo.collect.api import router as collect
-from clabo.collect.bridge_api import router as bridge_links
-from clabo.collect.exclusions_api import router as exclusions
+from clabo.bridges.api import router as bridge_links
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
-from clabo.conversions.live_api import router as live
-from clabo.conversions.rehearsal_api import router as rehearsals
+from clabo.install.api import router as collect
+from clabo.live.api import router as live
+from clabo.monitoring.api import router as exclusions
+from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
 from clabo.reports.today_api import router as today
 from clabo.sites.api import router as sites

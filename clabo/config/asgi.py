@@ -17,9 +17,10 @@ if settings.SECRET_KEY == settings.CLABO_NO_SECRET:
         "CLABO_SECRET is not set: without it anybody could sign in as anybody. ./start sets it; elsewhere give it 50 or more random characters."
     )
 
-from clabo.collect.asgi import Asgi, Collector  # noqa: E402  (needs Django's apps to be loaded)
 from clabo.config.doors import Bounds, Health, TrustedProxies  # noqa: E402
-from clabo.conversions.stream import Stream  # noqa: E402
+from clabo.ingest.asgi import Collector  # noqa: E402  (needs Django's apps to be loaded)
+from clabo.ingest.http import Asgi  # noqa: E402
+from clabo.live.stream import Stream  # noqa: E402
 
 
 def assembled() -> Asgi:

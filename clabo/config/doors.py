@@ -20,8 +20,8 @@ from django.conf import settings
 from django.db import DatabaseError, InterfaceError, connection
 
 from clabo.accounts.sessions import session_user
-from clabo.collect import pipeline
-from clabo.collect.asgi import Asgi, Receive, Scope, Send
+from clabo.ingest.http import Asgi, Receive, Scope, Send
+from clabo.pipeline.queries import backlog
 
 # Bytes of a body, and seconds until all of it must be there.
 MOST_BYTES, MOST_SECONDS = 1 << 20, 20.0
@@ -165,7 +165,7 @@ def _ready() -> tuple[int, bytes, bytes]:
     """Whether Clabo can do its work; what cannot be done is named."""
     found: dict[str, Any] = {"database": "ok", "worker": "ok", "spool": "ok", "disk": "ok"}
     try:
-        waiting = pipeline.backlog()
+        waiting = backlog()
         if waiting.oldest and datetime.now(UTC) - waiting.oldest > LATE:
             found["worker"] = f"hits have waited since {waiting.oldest.isoformat(timespec='seconds')}"
     except (DatabaseError, InterfaceError):

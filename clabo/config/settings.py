@@ -41,10 +41,18 @@ INSTALLED_APPS = [
     "ninja",
     "clabo.accounts",
     "clabo.sites",
-    "clabo.collect",
+    "clabo.ingest",
+    "clabo.events",
+    "clabo.pipeline",
+    "clabo.install",
+    "clabo.bridges",
+    # The order in which hooks run after a batch.
     "clabo.conversions",
+    "clabo.rehearsals",
+    "clabo.live",
     "clabo.spend",
     "clabo.splits",
+    "clabo.monitoring",
     "clabo.reports",
     "clabo.demo",
     "clabo.config",
@@ -170,7 +178,7 @@ STATICFILES_DIRS = [p for p in [BASE_DIR / "web" / "dist"] if p.is_dir()]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.+-[A-Za-z0-9_-]{8}\.(js|css|woff2)$"
 
-TEST_RUNNER = "clabo.config.runner.Runner"
+TEST_RUNNER = "clabo.testing.runner.Runner"
 
 LOGGING = {
     "version": 1,
@@ -183,22 +191,6 @@ LOGGING = {
 }
 
 # --- Clabo's own -------------------------------------------------------------------------------
-# What runs, in this order and in the batch's transaction, after a batch of events is stored.
-CLABO_PIPELINE_STAGES = [
-    "clabo.conversions.stages.settle_batch",
-    "clabo.spend.stages.rejoin_batch",
-    "clabo.splits.stages.expose_batch",
-]
-# What the worker does between batches; each returns whether it did anything.
-CLABO_WORKER_CHORES = [
-    "clabo.conversions.recount.recount_next",
-    "clabo.collect.excluding.apply_exclusions",
-    "clabo.collect.watching.watch_tags",
-]
-# Functions from a site to the pages that nobody is sent to any more, and since when: their silence is no fault.
-CLABO_RESTING_PAGES = ["clabo.splits.services.resting_pages"]
-# Functions from sites to what each site's tag is served with, by site id.
-CLABO_TAG_SETTINGS = ["clabo.conversions.listening.tag_settings", "clabo.splits.stages.tag_settings"]
 CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))
 CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
 CLABO_CHROMIUM = env.str("CLABO_CHROMIUM", default="/usr/bin/chromium")

@@ -13,9 +13,9 @@ from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.accounts.problems import Problem
 from clabo.conversions import queries, services
-from clabo.conversions.backcount import back_count
 from clabo.conversions.models import ConversionRule, RuleVersion
 from clabo.conversions.places import Place
+from clabo.conversions.preview import back_count
 from clabo.conversions.seen import seen_on
 from clabo.core import daylimit, naming, rules
 from clabo.sites.access import site_for

@@ -9,11 +9,11 @@ from datetime import date, timedelta
 from decimal import Decimal
 from uuid import UUID
 
-from clabo.collect.among import among
-from clabo.collect.copying import copy_in, new_ids
-from clabo.collect.models import SERVER_KINDS, Event, Standing, Visit
 from clabo.conversions.models import Conversion, Credit
 from clabo.core.attribution import MODELS, SHARE_DIGITS, Touch, credit, eligible
+from clabo.db.arrays import in_array
+from clabo.db.copying import copy_in, new_ids
+from clabo.events.models import SERVER_KINDS, Event, TrafficClass, Visit
 from clabo.sites.models import Site
 
 _CHUNK = 2000
@@ -93,12 +93,12 @@ def _touches(
     visits: dict[int, Visit] = {}
     earliest = min(c.time for c in conversions) - timedelta(days=site.attribution_window_days)
     rows = Visit.objects.filter(
-        among("visitor_id", {c.visitor_id for c in conversions}),
+        in_array("visitor_id", {c.visitor_id for c in conversions}),
         site=site,
         # A visit may have begun long before the conversion that it ends with.
         ended_at__gte=earliest,
         started_at__lte=max(c.time for c in conversions),
-        standing=Standing.COUNTED,
+        traffic_class=TrafficClass.COUNTED,
         views__gt=0,
     ).only("id", "visitor_id", "started_at", "channel", "day", "entry_page_id", "origin_id", "device")
     for visit in rows:
@@ -111,7 +111,7 @@ def _shown(site_id: int, conversions: Sequence[Conversion]) -> dict[UUID, bool]:
     """The events among these that enter reports, and whether the visitor's own browser did them."""
     times = [c.time for c in conversions]
     rows = Event.objects.reported().filter(
-        among("id", {c.event_id for c in conversions}, "uuid"),
+        in_array("id", {c.event_id for c in conversions}, "uuid"),
         site_id=site_id,
         time__gte=min(times),
         time__lte=max(times),

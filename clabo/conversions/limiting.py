@@ -9,11 +9,11 @@ from decimal import Decimal
 from django.db.models import Q, QuerySet, Sum
 from django.db.models.functions import TruncDate
 
-from clabo.collect.among import among
-from clabo.collect.models import Event
 from clabo.conversions.crediting import credit_conversions
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.core.daylimit import DayLimits, Valued, beyond
+from clabo.db.arrays import in_array
+from clabo.events.models import Event
 from clabo.sites.models import Site
 
 # More days than this are looked up by their whole span.
@@ -50,8 +50,8 @@ def limit_days(rule: ConversionRule, times: Collection[datetime] | None = None) 
     for day in sorted(full | marked):
         changed += _mark(shown.filter(_on(site, {day})), limits if day in full else DayLimits())
     if changed:
-        Credit.objects.filter(among("conversion_id", changed), site=site).delete()
-        credit_conversions(site.pk, list(Conversion.objects.filter(among("id", changed))))
+        Credit.objects.filter(in_array("conversion_id", changed), site=site).delete()
+        credit_conversions(site.pk, list(Conversion.objects.filter(in_array("id", changed))))
 
 
 def _on(site: Site, days: Collection[date] | None) -> Q:
@@ -76,7 +76,7 @@ def _mark(of_day: QuerySet[Conversion], limits: DayLimits) -> list[int]:
         return []
     times = [row[-1] for row in rows]
     events = Event.objects.filter(
-        among("id", {row[1] for row in rows}, "uuid"),
+        in_array("id", {row[1] for row in rows}, "uuid"),
         site_id=of_day.values_list("site_id", flat=True)[0],
         time__gte=min(times),
         time__lte=max(times),
@@ -94,5 +94,5 @@ def _mark(of_day: QuerySet[Conversion], limits: DayLimits) -> list[int]:
     for mark in (True, False):
         some = [row[0] for place, row in enumerate(rows) if row[0] in changed and (place in out) is mark]
         if some:
-            Conversion.objects.filter(among("id", some)).update(beyond=mark)
+            Conversion.objects.filter(in_array("id", some)).update(beyond=mark)
     return changed

@@ -12,7 +12,7 @@ from clabo.sites.models import Site
 Where = list[dict[str, str]]
 
 
-def tag_settings(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
+def listening(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
     """The parts of each site's rules that the tag must know: what to look for, and on which pages."""
     found: dict[int, dict[str, Any]] = {}
     stored = ConversionRule.objects.filter(site__in=sites, deleted_at=None).order_by("pk")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from clabo.collect.models import KIND_NAMES, Element, Event, Page
-from clabo.collect.stitching import NewEvent
 from clabo.core.addresses import Address
 from clabo.core.rules import Occurrence
+from clabo.events.models import KIND_NAMES, Element, Event, Page
+from clabo.events.stitching import NewEvent
 
 
 def occurrence(event: Event | NewEvent, page: Page, element: Element | None) -> Occurrence:

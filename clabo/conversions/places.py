@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from clabo.collect.models import Element, Page
+from clabo.events.models import Element, Page
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,11 +13,11 @@ from django.db.models import Count, Max, Sum
 from django.db.models.functions import TruncDate
 
 from clabo.accounts.problems import missing
-from clabo.collect.models import Event
 from clabo.conversions.models import Conversion, ConversionRule, Recount, RuleVersion
 from clabo.conversions.occurrences import occurrence
 from clabo.conversions.selecting import events_met
 from clabo.core import rules
+from clabo.events.models import Event
 from clabo.sites.models import Site
 
 

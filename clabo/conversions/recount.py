@@ -9,11 +9,11 @@ from typing import Protocol
 from django.db import connection, transaction
 from django.db.models import F
 
-from clabo.collect.pipeline import try_lock_site
-from clabo.conversions.counting import Settled, events_of, settle
 from clabo.conversions.limiting import limit_days
 from clabo.conversions.models import Conversion, ConversionRule, Recount
+from clabo.conversions.reconcile import Reconciled, events_of, reconcile
 from clabo.conversions.selecting import Inventory
+from clabo.sites.locks import try_lock_site
 
 CHUNK = 4000
 
@@ -53,12 +53,12 @@ def _apply(rule: ConversionRule, say: _Say) -> None:
     )
     if not rule.deleted_at:
         concerned |= set(events_of(rule, known).values_list("visitor_id", flat=True).distinct())
-    changed = Settled()
+    changed = Reconciled()
     visitors = sorted(concerned)
     for start in range(0, len(visitors), CHUNK):
         say(start, len(visitors))
         some = visitors[start : start + CHUNK]
-        changed += settle(rule.site_id, [rule], some, known=known, limited=False)[rule.pk]
+        changed += reconcile(rule.site_id, [rule], some, known=known, limited=False)[rule.pk]
     limit_days(rule)
     rule.versions.filter(version=rule.version).update(
         added=changed.added, removed=changed.removed, changed_since=changed.since

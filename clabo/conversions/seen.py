@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 from django.db.models import Count, Max
 
-from clabo.collect.models import KIND_NAMES, Element, Event, Kind, Page
+from clabo.events.models import KIND_NAMES, Element, Event, Kind, Page
 from clabo.sites.models import Site
 
 ACTS = (Kind.MARK, Kind.FORM, Kind.TRIED, Kind.CLICK, Kind.MESSAGE, Kind.SHOWN, Kind.STEP, Kind.SALE)

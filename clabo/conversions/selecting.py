@@ -37,10 +37,10 @@ from django.db.models.lookups import (
     LessThanOrEqual,
 )
 
-from clabo.collect.among import among
-from clabo.collect.models import Element, Event, Kind, OfVisits, Page
 from clabo.core import rules
 from clabo.core.addresses import Address
+from clabo.db.arrays import in_array
+from clabo.events.models import Element, Event, Kind, OfVisits, Page
 
 _NUMERIC = {
     "at_least": GreaterThanOrEqual,
@@ -59,7 +59,7 @@ class Inventory:
 
     def pages(self, ids: Iterable[int]) -> dict[int, Page]:
         """These of the site's pages, to be shown, by id."""
-        wanted = Page.objects.filter(among("id", set(ids)), site_id=self.site_id)
+        wanted = Page.objects.filter(in_array("id", set(ids)), site_id=self.site_id)
         return {p.pk: p for p in wanted.only("id", "host", "path", "title")}
 
     @cached_property
@@ -115,7 +115,7 @@ def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | N
 
 def on_pages(ids: list[int]) -> Q:
     """The condition that an event happened on one of the pages."""
-    return among("page_id", ids)
+    return in_array("page_id", ids)
 
 
 def leaf_condition(leaf: rules.Leaf, known: Inventory) -> Q:

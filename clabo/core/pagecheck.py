@@ -16,7 +16,7 @@ MOST_LINKS = 500
 
 
 @dataclass(frozen=True, slots=True)
-class Finding:
+class TagFinding:
     """One thing to know; `good` things need no action. `more` is a detail in words, or empty."""
 
     verdict: Verdict
@@ -28,7 +28,7 @@ class Finding:
 class PageReport:
     """What was found, and the addresses that the page links to (absolute, without fragment)."""
 
-    findings: list[Finding]
+    findings: list[TagFinding]
     title: str
     links: list[str]
     frames: list[str]
@@ -127,22 +127,22 @@ def read_page(
     reader.feed(html)
     reader.close()
     own = [s for s in reader.scripts if s.key == key]
-    found: list[Finding] = []
+    found: list[TagFinding] = []
     if own:
-        found.append(Finding("found", True))
+        found.append(TagFinding("found", True))
     else:
-        found.append(Finding("missing", False))
+        found.append(TagFinding("missing", False))
     old = {s.key for s in reader.scripts} - {key}
     if old:
-        found.append(Finding("old_key", False, ", ".join(sorted(old))))
+        found.append(TagFinding("old_key", False, ", ".join(sorted(old))))
     if len(own) > 1:
-        found.append(Finding("twice", False, f"{len(own)} times"))
+        found.append(TagFinding("twice", False, f"{len(own)} times"))
     if own and not own[0].in_head:
-        found.append(Finding("in_body", False))
+        found.append(TagFinding("in_body", False))
     if any(s.kind == "gated" for s in own):
-        found.append(Finding("gated", False))
+        found.append(TagFinding("gated", False))
     if own and not any(s.asynchronous for s in own):
-        found.append(Finding("not_async", False))
+        found.append(TagFinding("not_async", False))
     # Policies add up: each must allow it.
     refused = [
         directive
@@ -150,7 +150,7 @@ def read_page(
         for directive in blocked_by(policy, tag_origin, url, own[0].nonce if own else "")
     ]
     if refused:
-        found.append(Finding("blocked", False, ", ".join(sorted(set(refused)))))
+        found.append(TagFinding("blocked", False, ", ".join(sorted(set(refused)))))
     return PageReport(found, " ".join(reader.title.split())[:300], reader.links, reader.frames)
 
 

@@ -1,7 +1,7 @@
 """Reading what an ad channel's export says (docs/data-formats.md, "Spend files").
 
 Text in, values or reasons out: which column is what, how days and numbers are written, and each
-row's content. Reading the file itself is clabo/spend/files.py.
+row's content. ColumnMapping the file itself is clabo/spend/files.py.
 """
 
 from __future__ import annotations
@@ -52,7 +52,7 @@ MAX_TEXT = 200
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class ColumnMapping:
     """How one file is read: column numbers by field, day order, decimal mark, source of all rows."""
 
     columns: Mapping[Field, int]
@@ -90,7 +90,7 @@ class BadRow:
 class Guess:
     """A reading proposed from the head and some rows; `doubts` are fields to look at."""
 
-    reading: Reading
+    reading: ColumnMapping
     doubts: list[str] = field(default_factory=list)
 
 
@@ -120,7 +120,7 @@ def guess_reading(head: Sequence[str], rows: Sequence[Sequence[str]], host: str 
     mark, sure = _decimal_mark(_cells(rows, columns.get("cost")))
     if not sure:
         doubts.append("decimal_mark")
-    return Guess(Reading(columns, order, mark, host=host), doubts)
+    return Guess(ColumnMapping(columns, order, mark, host=host), doubts)
 
 
 def _cells(rows: Sequence[Sequence[str]], place: int | None) -> list[str]:
@@ -158,7 +158,7 @@ def is_sum_line(cells: Sequence[str]) -> bool:
     return bool(_SUM_LINE.match(first))
 
 
-def read_row(cells: Sequence[str], reading: Reading) -> SpendLine | BadRow:
+def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow:
     """One row's content, or why it cannot be read."""
 
     def text(name: Field) -> str:

@@ -17,20 +17,20 @@ from django.db import connection, transaction
 
 from clabo.accounts.models import Membership, Workspace
 from clabo.accounts.services import make_user
-from clabo.collect import pipeline
-from clabo.collect.bridges import save_link
-from clabo.collect.coverage import list_pages
-from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope
-from clabo.collect.watching import watch_site
+from clabo.bridges.services import save_link
 from clabo.conversions.models import ConversionRule
-from clabo.conversions.rehearsing import save_steps
 from clabo.conversions.services import RuleContent, make_rule
 from clabo.core.addresses import host_of
 from clabo.demo import scenario
 from clabo.demo.channels import channel_files
 from clabo.demo.simulator import Clicks, Simulator
-from clabo.sites.directory import TagSite, tag_site
+from clabo.ingest.beacon import Envelope
+from clabo.ingest.directory import TagSite, tag_site
+from clabo.ingest.inbox import store
+from clabo.install.coverage import list_pages
+from clabo.monitoring.tags import watch_site
+from clabo.pipeline import runner
+from clabo.rehearsals.services import save_steps
 from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.spend import services as spend
@@ -172,7 +172,7 @@ def _take(requests: list[Envelope]) -> None:
     for start in range(0, len(requests), _GROUP):
         group = requests[start : start + _GROUP]
         store(group)
-    pipeline.drain()
+    runner.drain()
 
 
 def _import_spend(site: Site, clicks: list[Clicks]) -> None:

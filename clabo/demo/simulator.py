@@ -12,11 +12,11 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 
-from clabo.collect.intake import SERVERS_OWN, Beacon, BeaconElement, BeaconEvent, Envelope, check
 from clabo.core.splits import assign
 from clabo.demo import scenario
 from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, Act, DemoTest, Stream
-from clabo.sites.directory import TagSite
+from clabo.ingest.beacon import SERVERS_OWN, Beacon, BeaconElement, BeaconEvent, Envelope, check
+from clabo.ingest.directory import TagSite
 
 AGENTS = {
     "desktop": "Mozilla/5.0 (X11; Linux x86_64) Demo/1.0",

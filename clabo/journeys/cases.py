@@ -574,7 +574,11 @@ VIEWS = [
     ),
     views(
         "sent-on-late",
-        {"/": page("<button id=go onclick=\"history.pushState({}, '', '{base}/old')\">Go</button>", title="A")},
+        {
+            "/": page(
+                "<button id=go onclick=\"history.pushState({}, '', '{base}/old')\">Go</button>", title="A"
+            )
+        },
         [
             ("click", "#go"),
             ("wait", 250),

@@ -11,13 +11,13 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 
 from clabo.accounts.models import Role
-from clabo.collect.models import Device, Origin
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rules_of
 from clabo.core import returns
 from clabo.core.channels import CHANNELS
 from clabo.core.evidence import Interval
 from clabo.core.returns import break_even, over_lifetime
+from clabo.events.models import Device, Origin
 from clabo.reports import goals, pages
 from clabo.sites.access import site_for
 

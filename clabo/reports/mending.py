@@ -9,11 +9,11 @@ from decimal import Decimal
 
 from django.db.models import Max
 
-from clabo.collect import pipeline
-from clabo.collect.coverage import Covered, coverage
-from clabo.collect.queries import TagState, tag_state
 from clabo.conversions.lens import read_lens
-from clabo.conversions.quiet import QuietRule, quiet_rules
+from clabo.install.coverage import Covered, coverage
+from clabo.install.queries import TagState, tag_state
+from clabo.monitoring.conversions import QuietRule, quiet_rules
+from clabo.pipeline.queries import backlog
 from clabo.sites.models import Site
 from clabo.spend.joining import joined
 from clabo.spend.models import CostPart
@@ -79,7 +79,7 @@ def to_mend(site: Site, now: datetime) -> ToMend:
     """What is broken on the site at this moment."""
     tag = tag_state(site, most=0)
     covered = coverage(site, state="stopped").pages + coverage(site, state="twice").pages
-    waiting = pipeline.backlog(site)
+    waiting = backlog(site)
     lens = read_lens(site)
     running = [
         result(lens, test, now, brief=True)

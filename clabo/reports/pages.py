@@ -12,8 +12,6 @@ from typing import Literal
 from django.db.models import Count, Exists, OuterRef, Sum
 
 from clabo.accounts.problems import Problem
-from clabo.collect.among import among
-from clabo.collect.models import Event, Kind, Page, Standing, TrafficDay, Visit
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.conversions.queries import rules_of
@@ -34,6 +32,8 @@ from clabo.core.evidence import (
     return_interval,
 )
 from clabo.core.findings import Findings, LandingPage, findings
+from clabo.db.arrays import in_array
+from clabo.events.models import Event, Kind, Page, TrafficClass, TrafficDay, Visit
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
 MOST_PAGES = 500
@@ -252,7 +252,7 @@ def _add_visitors(lens: Lens, rows: Sequence[PageRow]) -> None:
     by_page = {r.page.pk: r for r in rows if r.page}
     views = (
         Event.objects.in_counted_visits()
-        .filter(lens.of_visits("visit__"), among("page_id", by_page), kind=Kind.VIEW, site=lens.site)
+        .filter(lens.of_visits("visit__"), in_array("page_id", by_page), kind=Kind.VIEW, site=lens.site)
         .filter(
             time__gte=lens.site.midnight(lens.first),
             time__lt=lens.site.midnight(lens.last + timedelta(days=1)),
@@ -262,7 +262,7 @@ def _add_visitors(lens: Lens, rows: Sequence[PageRow]) -> None:
         site=lens.site,
         visitor_id=OuterRef("visitor_id"),
         day__lt=lens.first,
-        standing=Standing.COUNTED,
+        traffic_class=TrafficClass.COUNTED,
         views__gt=0,
     )
     for row in by_page.values():

@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since, rules_of
-from clabo.reports.forgery import Suspicion, suspicions
+from clabo.monitoring.forgery import Suspicion, suspicions
 from clabo.reports.goals import OwnFinding, own_findings
 from clabo.reports.mending import ToMend, to_mend
 from clabo.reports.yesterday import Yesterday, yesterday

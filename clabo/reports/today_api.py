@@ -11,9 +11,9 @@ from typing import Literal
 from django.http import HttpRequest
 from ninja import Router, Schema
 
-from clabo.collect.coverage import Covered
 from clabo.conversions.api import ChangeOut, change_out
 from clabo.core.returns import break_even
+from clabo.install.coverage import Covered
 from clabo.reports.api import IntervalOut, interval
 from clabo.reports.mending import to_mend
 from clabo.reports.today import today

@@ -10,11 +10,11 @@ from datetime import date, datetime, timedelta
 from django.db.models import Count, Min, Sum
 from django.db.models.functions import TruncDate
 
-from clabo.collect.attendance import absences
-from clabo.collect.models import Page, TrafficDay
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core.evidence import Interval, usual_range
+from clabo.events.models import Page, TrafficDay
+from clabo.monitoring.uptime import absences
 from clabo.sites.models import Site
 
 WEEKS = 8

@@ -1,6 +1,8 @@
-"""Where a site's pages can be opened."""
+"""Where a site's pages can be opened, and where its tag is served."""
 
 from __future__ import annotations
+
+from django.conf import settings
 
 from clabo.sites.models import Site
 
@@ -16,3 +18,8 @@ def origin_of(site: Site, host: str = "") -> str:
     if host.partition(":")[0].endswith(".example"):
         host = next((h.host for h in hosts if h.stands_for == host), host)
     return f"{'http' if ':' in host else 'https'}://{host}"
+
+
+def tag_origin() -> str:
+    """Where tags are served and hits are sent."""
+    return str(settings.CLABO_COLLECT_URL or settings.PUBLIC_URL)

@@ -13,7 +13,7 @@ from ninja.files import UploadedFile
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
-from clabo.core.spendfile import Reading
+from clabo.core.spendfile import ColumnMapping
 from clabo.sites.access import site_for
 from clabo.spend import services
 from clabo.spend.joining import joined
@@ -98,8 +98,8 @@ def _import(b: SpendImport) -> ImportOut:
     return ImportOut(**fields, made_by=str(b.made_by or ""))
 
 
-def _reading(data: ReadingJson) -> Reading:
-    return Reading(dict(data.columns), data.day_order, data.decimal_mark, data.source.strip())
+def _reading(data: ReadingJson) -> ColumnMapping:
+    return ColumnMapping(dict(data.columns), data.day_order, data.decimal_mark, data.source.strip())
 
 
 def _check(batch: SpendImport, reading: ReadingJson | None) -> CheckOut:

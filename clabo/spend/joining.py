@@ -20,11 +20,11 @@ from decimal import Decimal
 
 from django.db.models import Q, Sum
 
-from clabo.collect.copying import copy_in, new_ids
-from clabo.collect.models import Page, TrafficDay
 from clabo.conversions.lens import Lens
 from clabo.core.channels import Channel
 from clabo.core.returns import apportion, spread
+from clabo.db.copying import copy_in, new_ids
+from clabo.events.models import Page, TrafficDay
 from clabo.sites.models import Site
 from clabo.spend.models import CostPart, SpendRow
 
@@ -35,7 +35,7 @@ _DAYS_AT_ONCE = 10
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Landing:
     """Where a part of a cost belongs. `device` is 0 and `origin_id` None where no visit tells."""
 
     page_id: int
@@ -106,7 +106,7 @@ def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:
         if group.page_id:
             landings[(group.day, group.identity)].add(group.page_id)
     entries = _Entries(site_id, days, {g.identity[0] for g in groups})
-    joined: defaultdict[tuple[date, Place, int], Paid] = defaultdict(Paid)
+    joined: defaultdict[tuple[date, Landing, int], Paid] = defaultdict(Paid)
     parts: list[CostPart] = []
     for group in groups:
         found = entries.matching(group.day, group.identity)
@@ -117,7 +117,7 @@ def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:
             for place, part in spread(group.cost, found).items():
                 joined[(group.day, place, How.VISITS)] += Paid(part, clicks[place], impressions[place])
         elif group.page_id:
-            place = Place(group.page_id, PAID, group.identity[0], 0, None)
+            place = Landing(group.page_id, PAID, group.identity[0], 0, None)
             joined[(group.day, place, How.ADDRESS)] += Paid(group.cost, group.clicks, group.impressions)
         elif group.cost or group.clicks or group.impressions:
             parts.append(
@@ -175,8 +175,8 @@ class _Entries:
     """Entries of visits by day and campaign identity; what a file's row leaves blank matches anything."""
 
     def __init__(self, site_id: int, days: Collection[date], sources: Collection[str]) -> None:
-        self._rows: defaultdict[date, list[tuple[Identity, Place, int]]] = defaultdict(list)
-        self._index: dict[tuple[bool, ...], dict[tuple[date, Identity], dict[Place, int]]] = {}
+        self._rows: defaultdict[date, list[tuple[Identity, Landing, int]]] = defaultdict(list)
+        self._index: dict[tuple[bool, ...], dict[tuple[date, Identity], dict[Landing, int]]] = {}
         rows = (
             TrafficDay.objects.filter(site_id=site_id, day__in=days, entries__gt=0)
             .filter(origin__source__in=sources)
@@ -195,9 +195,9 @@ class _Entries:
         )
         for day, page_id, device, origin, channel, source, campaign, ad_group, ad, n in rows:
             identity = (source.lower(), campaign.lower(), ad_group.lower(), ad.lower())
-            self._rows[day].append((identity, Place(page_id, channel, source, device, origin), n))
+            self._rows[day].append((identity, Landing(page_id, channel, source, device, origin), n))
 
-    def matching(self, day: date, identity: Identity) -> dict[Place, int]:
+    def matching(self, day: date, identity: Identity) -> dict[Landing, int]:
         """Visits that answer to a row; else those whose link says less than the row does."""
         given = tuple(bool(part) for part in identity)
         index = self._index.get(given)
@@ -209,8 +209,8 @@ class _Entries:
                 return found
         return {}
 
-    def _build(self, given: tuple[bool, ...]) -> dict[tuple[date, Identity], dict[Place, int]]:
-        index: defaultdict[tuple[date, Identity], defaultdict[Place, int]] = defaultdict(
+    def _build(self, given: tuple[bool, ...]) -> dict[tuple[date, Identity], dict[Landing, int]]:
+        index: defaultdict[tuple[date, Identity], defaultdict[Landing, int]] = defaultdict(
             lambda: defaultdict(int)
         )
         for day, rows in self._rows.items():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from clabo.accounts.models import User
-from clabo.collect.models import Origin, Page
+from clabo.events.models import Origin, Page
 from clabo.sites.models import Site
 
 

@@ -17,10 +17,10 @@ from django.db import connection, transaction
 
 from clabo.accounts.models import User
 from clabo.accounts.problems import Problem, missing
-from clabo.collect.copying import copy_in, new_ids
-from clabo.collect.models import Page, fingerprint
-from clabo.collect.pipeline import lock_site
-from clabo.core.spendfile import BadRow, Guess, Reading, SpendLine, guess_reading, is_sum_line, read_row
+from clabo.core.spendfile import BadRow, ColumnMapping, Guess, SpendLine, guess_reading, is_sum_line, read_row
+from clabo.db.copying import copy_in, new_ids
+from clabo.events.models import Page, fingerprint
+from clabo.sites.locks import lock_site
 from clabo.sites.models import Site
 from clabo.spend.files import Layout, look, rows
 from clabo.spend.joining import rejoin
@@ -38,7 +38,7 @@ class Check:
     """What importing a file would do. It can be imported only when nothing is bad."""
 
     layout: Layout
-    reading: Reading
+    reading: ColumnMapping
     doubts: list[str]
     sample: list[list[str]]
     good: int = 0
@@ -109,7 +109,7 @@ def propose(batch: SpendImport) -> tuple[Layout, Guess, list[list[str]]]:
 
 def check(
     batch: SpendImport,
-    reading: Reading | None = None,
+    reading: ColumnMapping | None = None,
     use: Callable[[list[SpendLine]], None] | None = None,
 ) -> Check:
     """Read the whole file without importing it. `use` is given the good lines, until a row is bad."""
@@ -151,7 +151,7 @@ def check(
 Piece = list[tuple[int, SpendLine | BadRow | None, list[str]]]
 
 
-def _pieces(batch: SpendImport, layout: Layout, reading: Reading) -> Iterator[Piece]:
+def _pieces(batch: SpendImport, layout: Layout, reading: ColumnMapping) -> Iterator[Piece]:
     """The file's rows as read, some at a time; None stands for a sum line."""
     read = (
         (number, None if is_sum_line(cells) else read_row(cells, reading), cells)
@@ -175,7 +175,7 @@ def _same_file(batch: SpendImport) -> SpendImport | None:
     return same.exclude(pk=batch.pk).first()
 
 
-def take_in(batch: SpendImport, reading: Reading) -> SpendImport:
+def take_in(batch: SpendImport, reading: ColumnMapping) -> SpendImport:
     """Import the file, all of it or nothing; raises Problem when a row is bad or it came before."""
     with transaction.atomic():
         _lock_spend(batch.site_id)

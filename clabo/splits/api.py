@@ -11,13 +11,13 @@ from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.models import Role
-from clabo.collect.kit import HOLD_MS, tag_lines
 from clabo.conversions.api import ChangeOut, change_out
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since, rule_of
 from clabo.core.evidence import Interval, days_needed, is_thin, rate_interval, sequential_cost
 from clabo.core.returns import over_lifetime
+from clabo.install.kit import HOLD_MS, tag_lines
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
 from clabo.splits import results, services

@@ -6,8 +6,8 @@ import secrets
 
 from django.db import models
 
-from clabo.collect.models import Visitor
 from clabo.conversions.models import ConversionRule
+from clabo.events.models import Visitor
 from clabo.sites.models import Site
 
 LETTERS = "ABCDEFGH"

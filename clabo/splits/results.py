@@ -13,8 +13,6 @@ from itertools import accumulate
 from django.db.models import Count, Min, Q
 from django.db.models.functions import TruncDate
 
-from clabo.collect.among import among
-from clabo.collect.models import Event, Kind, Page, Standing, Visit
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.core.addresses import Address
@@ -40,6 +38,8 @@ from clabo.core.evidence import (
     verdict,
 )
 from clabo.core.returns import roas
+from clabo.db.arrays import in_array
+from clabo.events.models import Event, Kind, Page, TrafficClass, Visit
 from clabo.sites.models import Site
 from clabo.spend.joining import Cell, cost_of_visits
 from clabo.splits.models import Exposure, SplitTest, Variant
@@ -176,7 +176,7 @@ def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
 
 def _counted(lens: Lens) -> Q:
     """Exposures in visits that the lens looks at and that enter reports."""
-    visits = Visit.objects.filter(lens.filter(days=False), standing=Standing.COUNTED)
+    visits = Visit.objects.filter(lens.filter(days=False), traffic_class=TrafficClass.COUNTED)
     return Q(visit_id__in=visits.values("id"))
 
 
@@ -229,7 +229,7 @@ def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm]) -> None:
     exposing = Exposure.objects.filter(test=test).filter(_counted(lens)).values_list("letter", "visit_id")
     letters = {visit_id: letter for letter, visit_id in exposing}
     visits: defaultdict[str, Counter[Cell]] = defaultdict(Counter)
-    for pk, *cell in Visit.objects.filter(among("id", letters), site=lens.site).values_list(
+    for pk, *cell in Visit.objects.filter(in_array("id", letters), site=lens.site).values_list(
         "id", "day", "entry_page_id", "origin_id", "device"
     ):
         visits[letters[pk]][tuple(cell)] += 1  # type: ignore[index]

@@ -9,11 +9,11 @@ from datetime import UTC, datetime, timedelta
 from django.db import transaction
 
 from clabo.accounts.problems import Problem, missing
-from clabo.collect.drafts import Reading
-from clabo.collect.models import Page
 from clabo.conversions.models import ConversionRule
 from clabo.core.addresses import Address, AddressError
 from clabo.core.evidence import SamplePlan, plan_rate_test
+from clabo.events.models import Page
+from clabo.events.parsing import SiteReader
 from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of
@@ -87,7 +87,7 @@ def save_test(site: Site, content: TestContent, test: SplitTest | None = None) -
 
 def pages_of(site: Site, addresses: Sequence[str]) -> list[Address]:
     """The pages that these addresses show; raises Problem naming the one that cannot be used."""
-    reading = Reading.of(site)
+    reading = SiteReader.of(site)
     main = next((h.host for h in site.hosts.all() if not h.stands_for), "")
     found: list[Address] = []
     for place, text in enumerate(addresses):
@@ -120,7 +120,7 @@ def unseen(site: Site, pages: Sequence[Address]) -> list[Address]:
 
 def leads_back(test: SplitTest) -> Variant | None:
     """A challenger whose address, when asked for, redirects to the control; None too where that cannot be seen."""
-    reading = Reading.of(test.site)
+    reading = SiteReader.of(test.site)
     control, *challengers = test.variants.all()
     for variant in challengers:
         try:

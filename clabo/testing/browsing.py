@@ -15,13 +15,11 @@ from typing import Any, ClassVar
 from urllib.parse import urlsplit
 
 import uvicorn
-from django.conf import settings
 from django.db import connections
 from django.test import TransactionTestCase, override_settings
-from django.utils.module_loading import import_string
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
-from clabo.collect import pipeline
+from clabo.pipeline import hooks, runner
 from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
 
@@ -78,7 +76,7 @@ class Worker:
     def __init__(self) -> None:
         self._stopping = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True)
-        self._chores = [import_string(path) for path in settings.CLABO_WORKER_CHORES]
+        self._chores = [*hooks.chores.all().values()]
 
     def start(self) -> None:
         self._thread.start()
@@ -89,7 +87,7 @@ class Worker:
 
     def _run(self) -> None:
         while not self._stopping.is_set():
-            busy = pipeline.run_once() >= 0
+            busy = runner.run_once() >= 0
             for chore in self._chores:
                 busy = chore() or busy
             if not busy:

@@ -11,11 +11,11 @@ import msgspec
 
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User, Workspace
-from clabo.collect import pipeline
-from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope, check
 from clabo.conversions.models import ConversionRule
-from clabo.sites.directory import tag_site
+from clabo.ingest.beacon import Envelope, check
+from clabo.ingest.directory import tag_site
+from clabo.ingest.inbox import store
+from clabo.pipeline import runner
 from clabo.sites.models import Site, SiteHost
 
 BROWSER = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36"
@@ -80,7 +80,7 @@ def receive(envelopes: Iterable[Envelope], process: bool = True) -> None:
     group = list(envelopes)
     store(group)
     if process:
-        pipeline.drain()
+        runner.drain()
 
 
 def walk(

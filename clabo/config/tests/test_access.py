@@ -12,12 +12,12 @@ from ninja import Schema
 
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User
-from clabo.collect import excluding
-from clabo.collect.bridges import save_link
-from clabo.collect.models import Event, Page
+from clabo.bridges.services import save_link
 from clabo.config.api import api
-from clabo.conversions import rehearsing
 from clabo.conversions.models import RuleVersion
+from clabo.events.models import Event, Page
+from clabo.monitoring import excluding
+from clabo.rehearsals import services as rehearsing
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant

@@ -15,12 +15,14 @@ from urllib.parse import parse_qs, quote, urlsplit
 
 from django.test import TestCase, TransactionTestCase
 
-from clabo.collect import pipeline
-from clabo.collect.asgi import Collector
-from clabo.collect.bridges import save_link
-from clabo.collect.models import Event, InboxBatch, Page, SetAside
+from clabo.bridges.services import save_link
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.core.proof import sign
+from clabo.events.models import Event, Page
+from clabo.ingest.asgi import Collector
+from clabo.ingest.models import InboxBatch
+from clabo.pipeline import runner
+from clabo.pipeline.models import SetAside
 from clabo.sites.services import end_proof_key, make_proof_key
 from clabo.testing.asking import Member
 from clabo.testing.traffic import BROWSER, START, beacon, event, hit, make_rule, make_site, receive, walk
@@ -90,8 +92,8 @@ class OneRequest(TransactionTestCase):
         for raw in (b'"\\u0000"', b'"\\ud800"', b'"\xed\xa0\x80"', b"1e999", b"[" * 9000):
             self.ask("POST", f"/hit/{key}", beacon(1, event("/a")).replace(b'"view"', raw))
         self.ask("POST", f"/hit/{self.other.key}", beacon(5, event("/good")))
-        with patch.object(pipeline.log, "error"):
-            pipeline.drain()
+        with patch.object(runner.log, "error"):
+            runner.drain()
         self.assertEqual(Event.objects.filter(site=self.other).count(), 1)
         self.assertFalse(InboxBatch.objects.exists())
         # Not even set aside: each was refused, or cleaned on its way in.

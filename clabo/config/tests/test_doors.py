@@ -18,8 +18,8 @@ import uvicorn
 from django.core.exceptions import ImproperlyConfigured
 from django.test import SimpleTestCase, TransactionTestCase, override_settings
 
-from clabo.collect.models import InboxBatch
 from clabo.config import doors, server
+from clabo.ingest.models import InboxBatch
 from clabo.testing.processes import run_manage
 
 

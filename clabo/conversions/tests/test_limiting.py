@@ -15,7 +15,7 @@ from clabo.conversions.models import Conversion, Credit
 from clabo.conversions.recount import recount_next
 from clabo.core.daylimit import DayLimits, Valued, beyond
 from clabo.core.proof import sign
-from clabo.reports.forgery import suspicions
+from clabo.monitoring.forgery import suspicions
 from clabo.sites.services import make_proof_key
 from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive

@@ -16,14 +16,14 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from clabo.accounts.problems import Problem
-from clabo.collect.models import Standing
-from clabo.collect.queries import live_hits
 from clabo.conversions import queries, services
-from clabo.conversions.backcount import back_count
 from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.conversions.preview import back_count
 from clabo.conversions.recount import recount_next
 from clabo.core import rules
 from clabo.core.addresses import normalise
+from clabo.events.models import TrafficClass
+from clabo.live.queries import live_hits
 from clabo.sites.models import Site
 from clabo.testing.traffic import HOST, START, beacon, event, hit, make_rule, make_site, receive, walk
 
@@ -219,10 +219,10 @@ class BeforeSaving(TestCase):
         rule = rules.parse({"page": {"match": "begins", "value": "/"}})
         exact = back_count(site, rule, "visitor")
         self.assertEqual((exact.one_in, exact.events, exact.conversions), (1, 480, 240))
-        with patch("clabo.conversions.backcount.ALL_UP_TO", 120):
+        with patch("clabo.conversions.preview.ALL_UP_TO", 120):
             found = back_count(site, rule, "visitor")
         self.assertEqual((found.one_in, found.events, found.conversions), (5, 480, 240))
-        with patch("clabo.conversions.backcount.TOO_MANY", 120):
+        with patch("clabo.conversions.preview.TOO_MANY", 120):
             self.assertEqual(back_count(site, rule, "every").one_in, 8, "more than was foreseen")
 
     def test_a_visit_that_converted_just_before_the_period_does_not_again(self) -> None:
@@ -257,9 +257,9 @@ class BeforeSaving(TestCase):
             recount()
             kept = Counter(
                 t.astimezone(site.zone).date()
-                for t in Conversion.objects.filter(rule=made, visit__standing=Standing.COUNTED).values_list(
-                    "time", flat=True
-                )
+                for t in Conversion.objects.filter(
+                    rule=made, visit__traffic_class=TrafficClass.COUNTED
+                ).values_list("time", flat=True)
             )
             expected = [kept[first + timedelta(days=i)] for i in range(7)]
             self.assertEqual((found.first_day, found.per_day), (first, expected), mode)

@@ -12,13 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
-from clabo.collect.models import Event, Page, Standing
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.occurrences import occurrence
 from clabo.conversions.selecting import Inventory, events_met
 from clabo.core import rules
 from clabo.core.addresses import Address, canonical_query, normalise
 from clabo.core.tests.strategies import ADDRESSES, CODE_EVENTS, EVENTS, MARKS, NAMES, RULES, TESTS
+from clabo.events.models import Event, Page, TrafficClass
 from clabo.testing.traffic import HOST, START, beacon, event, hit, make_site, receive
 
 GAP = 30
@@ -187,7 +187,7 @@ class OrderNumbers(PlainTestCase):
         order(2, 1, "A-1")
         order(1, 2, "A-2")
         order(2, 3, "A-2", own=True)
-        counted = Conversion.objects.filter(visit__standing=Standing.COUNTED)
+        counted = Conversion.objects.filter(visit__traffic_class=TrafficClass.COUNTED)
         found = [
             (c.rule.name, int(c.visitor.key), c.order) for c in counted.select_related("rule", "visitor")
         ]

@@ -12,7 +12,7 @@ from clabo.core import rules
 from clabo.core.addresses import MAX_LENGTH, Address, AddressError, canonical_query, host_of, normalise
 from clabo.core.evidence import plan_mean_test
 from clabo.core.rules import KINDS, Occurrence
-from clabo.core.spendfile import BadRow, Reading, guess_reading, read_row
+from clabo.core.spendfile import BadRow, ColumnMapping, guess_reading, read_row
 
 
 class Lengths(TestCase):
@@ -61,7 +61,7 @@ class ShortRows(TestCase):
 
     def test_a_column_that_is_not_there_is_empty(self) -> None:
         for place in (-1, -100, 3, 10**9):
-            reading = Reading({"day": place, "cost": 1}, "ymd", ".", "meadow")
+            reading = ColumnMapping({"day": place, "cost": 1}, "ymd", ".", "meadow")
             self.assertIsInstance(read_row(["2026-01-02", "1.50", "x"], reading), BadRow, place)
 
 

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from clabo.core.pagecheck import MOST_LINKS, blocked_by, read_page
-from clabo.core.rhythm import HOURS, hour_of_week, rates, silence
+from clabo.core.seasonality import HOURS, hour_of_week, rates, silence
 
 KEY, ORIGIN, URL = "0123456789abcdef", "https://clabo.example", "https://shop.example/a/"
 LINE = f'<script async src="{ORIGIN}/tag/{KEY}.js"></script>'

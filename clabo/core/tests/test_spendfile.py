@@ -1,4 +1,4 @@
-"""Reading what exports say: columns, days, amounts."""
+"""ColumnMapping what exports say: columns, days, amounts."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from clabo.core.spendfile import (
     BadRow,
-    Reading,
+    ColumnMapping,
     SpendLine,
     guess_columns,
     guess_reading,
@@ -76,7 +76,9 @@ class Amounts(TestCase):
 
 
 class Rows(TestCase):
-    reading = Reading({"day": 0, "cost": 1, "landing": 2, "ad": 3}, "dmy", ",", "meadow", "shop.example")
+    reading = ColumnMapping(
+        {"day": 0, "cost": 1, "landing": 2, "ad": 3}, "dmy", ",", "meadow", "shop.example"
+    )
 
     @given(st.dates(date(2000, 1, 1), date(2099, 12, 31)), st.sampled_from(["ymd", "dmy", "mdy"]))
     def test_days_in_every_order(self, day: date, order: str) -> None:

@@ -11,7 +11,8 @@ from typing import Any
 
 from django.conf import settings
 
-from clabo.collect.models import REPEATED, Event, Kind, Page, Refusal
+from clabo.events.models import Event, Kind, Page
+from clabo.ingest.models import REPEATED, Refusal
 from clabo.journeys.cases import CASES, Case
 from clabo.testing.browsing import ClaboCase
 from clabo.testing.foreign import Answer, Foreign
@@ -34,7 +35,7 @@ class Engine(ClaboCase):
         self.addCleanup(own.stop)
         site.hosts.create(host=own.host)
         line = f"{self.clabo}/tag/{site.key}.js"
-        from clabo.collect.kit import tag_lines
+        from clabo.install.kit import tag_lines
 
         lines = tag_lines(site)
         for file in (TAG / "fixtures" / "dist").iterdir():

@@ -10,8 +10,8 @@ from uuid import uuid4
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.services import setup_token
-from clabo.collect.models import Event, Kind
 from clabo.core.splits import assign
+from clabo.events.models import Event, Kind
 from clabo.splits.models import Exposure, SplitTest
 from clabo.testing.browsing import BrowserCase
 

@@ -8,9 +8,9 @@ from typing import Any
 from playwright.sync_api import Page, Route
 
 from clabo.accounts.models import Role
-from clabo.collect.models import Element, Event, Kind, Standing, TrafficDay, Visitor
 from clabo.conversions import services
 from clabo.conversions.models import Conversion
+from clabo.events.models import Element, Event, Kind, TrafficClass, TrafficDay, Visitor
 from clabo.sites.models import Site
 from clabo.testing.browsing import BrowserCase, OwnPages
 from clabo.testing.traffic import BROWSER, make_site, make_user
@@ -397,7 +397,9 @@ class WhoIsCounted(ListeningCase):
         page.get_by_text("now marked as your own").wait_for()
         page.goto(self.own.url + "/", wait_until="networkidle")
         self.quiet()
-        self.assertEqual(set(Event.objects.values_list("visit__standing", flat=True)), {Standing.OWN.value})
+        self.assertEqual(
+            set(Event.objects.values_list("visit__traffic_class", flat=True)), {TrafficClass.OWN.value}
+        )
         self.assertFalse(TrafficDay.objects.exists())
         page.goto(self.own.url + "/?clabo=not-own", wait_until="networkidle")
         self.until(TrafficDay.objects.exists, "counted again")
@@ -410,7 +412,7 @@ class WhoIsCounted(ListeningCase):
         self.publish("/")
         self.open("/")
         self.until(Event.objects.exists, "the hit")
-        self.assertEqual(Event.objects.select_related("visit").get().visit.standing, Standing.OWN)
+        self.assertEqual(Event.objects.select_related("visit").get().visit.traffic_class, TrafficClass.OWN)
 
     def test_nothing_before_consent_and_nothing_after_a_refusal(self) -> None:
         self.site.consent = "ask"

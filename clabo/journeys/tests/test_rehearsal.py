@@ -11,11 +11,12 @@ from django.db import connection
 from playwright.sync_api import expect
 
 from clabo.accounts.models import Role
-from clabo.collect.bridges import save_link
-from clabo.collect.models import Event, Kind, TrafficDay
-from clabo.conversions import rehearsing, services
+from clabo.bridges.services import save_link
+from clabo.conversions import services
 from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.events.models import Event, Kind, TrafficDay
 from clabo.journeys.tests.test_listening import TWO_FORMS, ListeningCase
+from clabo.rehearsals import services as rehearsing
 from clabo.testing.traffic import make_user
 
 

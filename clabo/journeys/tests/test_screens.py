@@ -9,11 +9,11 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.models import Membership, Role
-from clabo.collect import watching
-from clabo.collect.models import Event, Visit
-from clabo.collect.models import Page as KnownPage
 from clabo.conversions.models import Conversion
 from clabo.demo import loading, scenario
+from clabo.events.models import Event, Visit
+from clabo.events.models import Page as KnownPage
+from clabo.monitoring import tags as watching
 from clabo.sites.models import Site
 from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase

@@ -10,10 +10,10 @@ from uuid import uuid4
 from django.conf import settings
 from playwright.sync_api import Page, Route
 
-from clabo.collect.kit import tag_lines
-from clabo.collect.models import Event, Kind
-from clabo.collect.models import Page as KnownPage
 from clabo.core.splits import assign
+from clabo.events.models import Event, Kind
+from clabo.events.models import Page as KnownPage
+from clabo.install.kit import tag_lines
 from clabo.sites.models import Site, SiteHost
 from clabo.splits.models import Exposure, SplitTest, Variant
 from clabo.testing.browsing import BrowserCase

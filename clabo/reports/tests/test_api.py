@@ -7,8 +7,8 @@ from decimal import Decimal
 
 from django.test import TestCase
 
-from clabo.collect.models import Page
 from clabo.core.splits import assign
+from clabo.events.models import Page
 from clabo.splits.models import SplitTest
 from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk

@@ -10,11 +10,11 @@ from zoneinfo import ZoneInfo
 
 from django.test import TestCase
 
-from clabo.collect.intake import Envelope
 from clabo.conversions import services
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.recount import recount_next
 from clabo.core.attribution import MODELS
+from clabo.ingest.beacon import Envelope
 from clabo.reports.tests.recomputing import Recomputed, Sent
 from clabo.testing.asking import Member
 from clabo.testing.traffic import BROWSER, HOST, beacon, make_rule, make_site, receive

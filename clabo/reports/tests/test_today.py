@@ -7,9 +7,9 @@ from typing import Any
 
 from django.test import TestCase
 
-from clabo.collect.models import Attendance, InboxBatch
-from clabo.collect.watching import watch_site
 from clabo.core.splits import assign
+from clabo.ingest.models import Attendance, InboxBatch
+from clabo.monitoring.tags import watch_site
 from clabo.reports.today import Today, today
 from clabo.reports.yesterday import yesterday
 from clabo.splits.models import SplitTest

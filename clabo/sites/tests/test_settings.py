@@ -11,7 +11,7 @@ from unittest.mock import patch
 from django.test import TestCase
 
 from clabo.accounts.problems import Problem
-from clabo.sites.directory import Directory, tag_site, tag_sites
+from clabo.ingest.directory import Directory, tag_site, tag_sites
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.testing.asking import Member
 from clabo.testing.traffic import make_site as some_site
@@ -79,7 +79,7 @@ class Settings(TestCase):
             made.append((some_site(name="Later"), time.monotonic()))
             return found
 
-        with patch("clabo.sites.directory.tag_sites", slowly):
+        with patch("clabo.ingest.directory.tag_sites", slowly):
             directory.refresh()
         later, asked = made[0]
         self.assertIsNone(directory.get(later.key))

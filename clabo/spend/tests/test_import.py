@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from clabo.accounts.problems import Problem
-from clabo.core.spendfile import Reading
+from clabo.core.spendfile import ColumnMapping
 from clabo.sites.models import Site
 from clabo.spend import services
 from clabo.spend.joining import joined, rejoin
@@ -40,7 +40,7 @@ class SpendCase(TestCase):
         data = content.encode() if isinstance(content, str) else content
         return services.upload(self.site, name, io.BytesIO(data), None)
 
-    def reading(self, batch: SpendImport, **changes: Any) -> Reading:
+    def reading(self, batch: SpendImport, **changes: Any) -> ColumnMapping:
         return replace(services.propose(batch)[1].reading, **changes)
 
     def take(self, content: str | bytes, **changes: Any) -> SpendImport:

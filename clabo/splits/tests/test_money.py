@@ -8,9 +8,9 @@ from typing import Any
 
 from django.test import TestCase
 
-from clabo.collect.tests.test_pipeline import TEST_KEY, running_test
 from clabo.conversions.lens import read_lens
 from clabo.core.splits import assign
+from clabo.pipeline.tests.test_runner import TEST_KEY, running_test
 from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
 from clabo.splits.results import result

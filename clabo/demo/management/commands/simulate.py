@@ -10,12 +10,12 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from clabo.collect.inbox import store
-from clabo.collect.intake import Envelope
 from clabo.demo import scenario
 from clabo.demo.loading import forms_origin
 from clabo.demo.simulator import Simulator
-from clabo.sites.directory import tag_site
+from clabo.ingest.beacon import Envelope
+from clabo.ingest.directory import tag_site
+from clabo.ingest.inbox import store
 from clabo.sites.models import Site, SiteHost
 from clabo.splits.models import SplitTest
 

@@ -1,0 +1,61 @@
+"""The pipeline's hook for conversions."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+
+from clabo.conversions.models import ConversionRule
+from clabo.conversions.occurrences import occurrence
+from clabo.conversions.reconcile import count_visits, reconcile
+from clabo.core import rules
+from clabo.db.arrays import in_array
+from clabo.events.models import Kind, Visit
+from clabo.events.stitching import NewEvent
+from clabo.events.storing import StoredBatch
+
+
+def reconcile_batch(batch: StoredBatch) -> None:
+    """Settle the visitors that a batch may have given a conversion, or taken one from."""
+    the_rules = list(ConversionRule.objects.filter(site_id=batch.site_id, deleted_at=None))
+    concerned = _concerned(batch, [rules.parse(r.rule) for r in the_rules]) | batch.restitched
+    if concerned and the_rules:
+        reconcile(batch.site_id, the_rules, concerned, afresh=batch.restitched)
+    if batch.restitched:
+        visits = Visit.objects.filter(in_array("visitor_id", batch.restitched), site_id=batch.site_id)
+        count_visits(batch.site_id, list(visits.values_list("pk", flat=True)))
+
+
+def _concerned(batch: StoredBatch, the_rules: list[rules.Rule]) -> set[int]:
+    """The visitors of new events that meet a rule. Events that no rule can tell apart are decided once."""
+    decided: dict[Hashable, bool] = {}
+    by_parameter = any(isinstance(leaf, rules.Parameter) for rule in the_rules for leaf in rules.leaves(rule))
+    by_views = any(isinstance(leaf, rules.PagesSeen) for rule in the_rules for leaf in rules.leaves(rule))
+    found: set[int] = set()
+    if not the_rules:
+        return found
+    for event in batch.events:
+        if event.visitor_id in found:
+            continue
+        key = (
+            event.kind,
+            event.page_id,
+            event.element_id,
+            event.name,
+            event.query if by_parameter else "",
+            event.views if by_views else 1,
+        )
+        if event.kind in (Kind.MARK, Kind.STAY, Kind.SCROLL):
+            met = _met(batch, event, the_rules)
+        elif key in decided:
+            met = decided[key]
+        else:
+            met = decided[key] = _met(batch, event, the_rules)
+        if met:
+            found.add(event.visitor_id)
+    return found
+
+
+def _met(batch: StoredBatch, event: NewEvent, the_rules: list[rules.Rule]) -> bool:
+    element = batch.elements[event.element_id] if event.element_id else None
+    seen = occurrence(event, batch.pages[event.page_id], element)
+    return any(rules.meets(rule, seen) for rule in the_rules)

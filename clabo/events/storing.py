@@ -1,0 +1,238 @@
+"""Stores the events of one site: stitched into visits, once each, with the daily counts kept.
+
+Two ways lead to the same result. Events that come after everything known of their visitor extend
+the open visit or begin a new one. An event that comes late makes that visitor's visits be stitched
+anew from before it, out of the stored events (restitching.py), so that the order of arrival never
+matters. What servers report makes no visit: it is hung on one (hanging.py).
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from uuid import UUID
+
+from clabo.core.addresses import Address
+from clabo.core.visits import Stretch, stitch
+from clabo.db import partitions
+from clabo.db.arrays import in_array
+from clabo.db.copying import copy_in, new_ids
+from clabo.events import inventory
+from clabo.events.bridge_reports import attach_reports
+from clabo.events.models import Element, Event, Page, Visit, Visitor
+from clabo.events.parsing import ParsedEvent, SiteReader
+from clabo.events.restitching import restitch
+from clabo.events.stitching import (
+    Context,
+    NewEvent,
+    NewVisit,
+    Pair,
+    Step,
+    begin_visits,
+    count_in,
+    file_events,
+    hashed,
+    identity_of,
+)
+from clabo.ingest import refusals
+from clabo.ingest.models import REPEATED
+
+# How far an event's time may shift between two deliveries of it: the age is capped at 24 h.
+REPEAT_SPAN = timedelta(hours=49)
+
+
+@dataclass(slots=True)
+class StoredBatch:
+    """What a pipeline stage is told: new events, and visitors whose past was stitched anew."""
+
+    reading: SiteReader
+    events: list[NewEvent] = field(default_factory=list)
+    pages: dict[int, Page] = field(default_factory=dict)
+    elements: dict[int, Element] = field(default_factory=dict)
+    restitched: set[int] = field(default_factory=set)
+    # Whose daily counts have changed.
+    days: set[date] = field(default_factory=set)
+    # Split tests (by key) whose variant led somebody back to the control: test, visitor and when.
+    led_back: list[tuple[str, UUID, datetime]] = field(default_factory=list)
+
+    @property
+    def site_id(self) -> int:
+        return self.reading.site_id
+
+    def visitors(self) -> set[int]:
+        """Everybody whom it concerns."""
+        return {e.visitor_id for e in self.events} | self.restitched
+
+
+def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBatch:
+    """Store what is new among `parsed_events`. The caller holds the site's lock and a transaction."""
+    fresh = _without_repeats(reading.site_id, parsed_events)
+    batch = StoredBatch(reading)
+    if not fresh:
+        return batch
+    partitions.ensure(Event._meta.db_table, {d.time for d in fresh})
+    batch.led_back = [(d.back, d.visitor_key, d.time) for d in fresh if d.back]
+    context = Context.of(reading)
+    pages = inventory.pages(reading.site_id, fresh, context.allowance)
+    inventory.fold_visitors(reading.site_id, fresh, context.allowance)
+    elements = inventory.elements(reading.site_id, fresh)
+    batch.pages = {p.pk: p for p in pages.values()}
+    batch.elements = {e.pk: e for e in elements.values()}
+    by_visitor: defaultdict[UUID, list[ParsedEvent]] = defaultdict(list)
+    for parsed in fresh:
+        if parsed.touches:
+            by_visitor[parsed.visitor_key].append(parsed)
+    for own in by_visitor.values():
+        own.sort(key=lambda d: d.place)
+    visitors, new_keys = inventory.visitors(
+        reading.site_id, {key: (own[0].time, own[-1].time) for key, own in by_visitor.items()}
+    )
+    as_stored = {v.pk: (v.first_at, v.last_at, v.visits) for v in visitors.values()}
+    in_order: dict[int, list[Step]] = {}
+    late: dict[int, list[Step]] = {}
+    for key, own in by_visitor.items():
+        visitor = visitors[key]
+        if key in new_keys:
+            visitor.visits = 0  # counted up again by stitching
+        elif not visitor.visits:  # known only from what a server has reported
+            visitor.first_at, visitor.last_at = own[0].time, own[-1].time
+            as_stored[visitor.pk] = None  # type: ignore[assignment]
+        steps = [Step(_event(d, visitor.pk, pages, elements), d.campaign, d) for d in own]
+        # Of two in the same moment, too, the order must not be that of their arrival.
+        is_late = visitor.visits > 0 and own[0].time <= visitor.last_at
+        (late if is_late else in_order)[visitor.pk] = steps
+    by_id = {v.pk: v for v in visitors.values()}
+    known = {v.pk for v in visitors.values() if v.key not in new_keys}
+    _extend(batch, context, in_order, by_id, known)
+    if late:
+        batch.restitched |= set(late)
+        batch.events += restitch(context, late, by_id)
+    reports = [(d, _event(d, 0, pages, elements)) for d in fresh if not d.touches]
+    batch.restitched |= attach_reports(reading.site_id, reports, batch.events, known)
+    batch.events += [event for _, event in reports]
+    copy_in(Event, batch.events)
+    Visitor.objects.bulk_create(
+        [v for v in by_id.values() if as_stored[v.pk] != (v.first_at, v.last_at, v.visits)],
+        update_conflicts=True,
+        unique_fields=["id"],
+        update_fields=["first_at", "last_at", "visits"],
+    )
+    batch.days = context.changes.days()
+    context.changes.apply()
+    context.allowance.save()
+    return batch
+
+
+def _without_repeats(site_id: int, parsed_events: Iterable[ParsedEvent]) -> list[ParsedEvent]:
+    by_id: dict[UUID, ParsedEvent] = {}
+    for parsed in parsed_events:
+        by_id.setdefault(parsed.id, parsed)
+    if not by_id:
+        return []
+    times = [d.time for d in by_id.values()]
+    stored = Event.objects.filter(
+        in_array("id", by_id, "uuid"),
+        site_id=site_id,
+        time__gte=min(times) - REPEAT_SPAN,
+        time__lte=max(times) + REPEAT_SPAN,
+    ).values_list("id", flat=True)
+    told = len(by_id)
+    for known in stored:
+        del by_id[known]
+    if repeated := told - len(by_id):
+        refusals.note(site_id, REPEATED, repeated)
+    return list(by_id.values())
+
+
+def _event(
+    parsed: ParsedEvent,
+    visitor_id: int,
+    pages: dict[Address, Page],
+    elements: dict[inventory.ElementKey, Element],
+) -> NewEvent:
+    element = elements[inventory.element_key(parsed)] if parsed.element is not None else None
+    page = pages[parsed.page]
+    return NewEvent(
+        page.site_id,
+        parsed.time,
+        parsed.id,
+        parsed.kind,
+        visitor_id,
+        page.pk,
+        parsed.query,
+        parsed.referrer,
+        parsed.name,
+        parsed.properties,
+        element.pk if element else None,
+        parsed.order,
+        parsed.received,
+        parsed.device,
+        parsed.traffic_class,
+        parsed.says_campaign,
+        parsed.proven,
+        parsed.reference,
+        dict(parsed.variants) or None,
+    )
+
+
+def _extend(
+    batch: StoredBatch,
+    context: Context,
+    steps: dict[int, list[Step]],
+    visitors: dict[int, Visitor],
+    known: set[int],
+) -> None:
+    """The usual way: continue the visitor's last visit or begin new ones."""
+    reading = batch.reading
+    open_visits: dict[int, Visit] = {}
+    wanted = [pk for pk in steps if pk in known]
+    if wanted:
+        earliest = min(steps[pk][0].event.time for pk in wanted) - reading.gap
+        # Any visit that can still be open ended after `earliest`, and began at most a visit before.
+        for last in Visit.objects.filter(
+            in_array("visitor_id", wanted), site_id=reading.site_id, ended_at__gte=earliest
+        ).order_by("started_at"):
+            open_visits[last.visitor_id] = last
+    pairs: list[Pair] = []
+    created: list[NewVisit] = []
+    begun: list[Pair] = []
+    touched: list[Visit] = []
+    for visitor_id, own in steps.items():
+        visitor, open_visit = visitors[visitor_id], open_visits.get(visitor_id)
+        before = None
+        if open_visit:
+            before = Stretch[Step](open_visit.started_at, open_visit.ended_at, identity_of(open_visit))
+        for stretch in stitch(map(hashed, own), reading.gap, before):
+            if stretch is before:
+                assert open_visit
+                if stretch.hits:
+                    context.changes.visit(open_visit, -1)
+                    touched.append(open_visit)
+                    pairs.append((open_visit, stretch))
+            else:
+                visitor.visits += 1
+                visit = NewVisit(reading.site_id, visitor_id, visitor.visits)
+                created.append(visit)
+                begun.append((visit, stretch))
+                pairs.append((visit, stretch))
+        visitor.last_at = max(visitor.last_at, own[-1].event.time)
+    begin_visits(context, begun)
+    viewless = [visit for visit in touched if not visit.views]
+    for each, stretch in pairs:
+        count_in(each, stretch)
+    # With its first view a visit becomes one that conversions before it in the visit can be credited to.
+    batch.restitched |= {visit.visitor_id for visit in viewless if visit.views}
+    for visit, visit_id in zip(created, new_ids(Visit, len(created)), strict=True):
+        visit.id = visit_id
+    copy_in(Visit, created)
+    if touched:
+        Visit.objects.bulk_create(
+            touched,
+            update_conflicts=True,
+            unique_fields=["id"],
+            update_fields=["ended_at", "entry_page", "exit_page", "views", "interacted"],
+        )
+    for each, stretch in pairs:
+        batch.events += file_events(context, each, stretch)

@@ -1,0 +1,290 @@
+"""The tag: its kit, the check of a page, and which pages have it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from django.http import HttpRequest
+from ninja import Field, Router, Schema
+
+from clabo.accounts.access import person
+from clabo.accounts.models import Role
+from clabo.core.pagecheck import Verdict
+from clabo.install import coverage, kit, queries
+from clabo.install.checking import check_page
+from clabo.sites.access import site_for
+from clabo.sites.models import Site
+from clabo.sites.reach import origin_of
+
+router = Router(tags=["pixel"])
+
+
+class KnownPage(Schema):
+    id: int
+    host: str
+    path: str
+    title: str
+    views: int
+    first_at: datetime
+    last_at: datetime
+    twice_at: datetime | None
+
+
+class RefusedKind(Schema):
+    reason: str
+    day: str
+    count: int
+    sample: str
+    last_at: datetime
+
+
+class RefusedHostOut(Schema):
+    host: str
+    count: int
+    last_at: datetime
+
+
+class Pixel(Schema):
+    head_line: str
+    render_line: str
+    pixel_line: str
+    first_at: datetime | None
+    last_at: datetime | None
+    pages_total: int
+    # How many pages are silent longer than their rhythm allows.
+    stopped: int
+    silent_since: datetime | None
+    own_at: datetime | None
+    pages: list[KnownPage]
+    refusals: list[RefusedKind]
+    # Hosts that have the tag and are none of the site's: their hits are refused.
+    refused_hosts: list[RefusedHostOut]
+
+
+@router.get("/sites/{int:site_id}/pixel", response=Pixel)
+def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
+    state = queries.tag_state(site_for(request, site_id), search[:200])
+    return Pixel(
+        head_line=state.lines.head,
+        render_line=state.lines.render,
+        pixel_line=state.lines.pixel,
+        first_at=state.first_at,
+        last_at=state.last_at,
+        pages_total=state.pages_total,
+        stopped=state.stopped,
+        silent_since=state.silent_since,
+        own_at=state.own_at,
+        pages=[KnownPage(**{name: getattr(p, name) for name in KnownPage.model_fields}) for p in state.pages],
+        refusals=[
+            RefusedKind(reason=r.reason, day=str(r.day), count=r.count, sample=r.sample, last_at=r.last_at)
+            for r in state.refusals
+        ],
+        refused_hosts=[
+            RefusedHostOut(host=r.host, count=r.count, last_at=r.last_at) for r in state.refused_hosts
+        ],
+    )
+
+
+class PieceOut(Schema):
+    id: str
+    title: str
+    lines: list[str]
+    place: Literal["head", "body", "frame", "header", "mail"]
+    where: str
+    pages: str
+    proof: str
+
+
+class SharedKit(Schema):
+    """What whoever has the link gets to see: no more than what is to be pasted, and whether it has arrived."""
+
+    site: str
+    hosts: list[str]
+    asked_by: str
+    note: str
+    expires_at: datetime
+    first_at: datetime | None
+    last_at: datetime | None
+    pieces: list[PieceOut]
+
+
+class ShareIn(Schema):
+    email: str = Field("", max_length=254)
+    note: str = Field("", max_length=1000)
+
+
+class ShareOut(Schema):
+    address: str
+    expires_at: datetime
+    mailed_to: str
+
+
+def _pieces(site: Site) -> list[PieceOut]:
+    return [PieceOut(**{name: getattr(p, name) for name in PieceOut.model_fields}) for p in kit.kit(site)]
+
+
+@router.get("/sites/{int:site_id}/kit", response=list[PieceOut])
+def install_kit(request: HttpRequest, site_id: int) -> list[PieceOut]:
+    return _pieces(site_for(request, site_id))
+
+
+@router.post("/sites/{int:site_id}/kit/share", response=ShareOut)
+def share_kit(request: HttpRequest, site_id: int, data: ShareIn) -> ShareOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    link = kit.share_kit(site, person(request), data.email, data.note)
+    return ShareOut(address=kit.kit_address(link), expires_at=link.expires_at, mailed_to=link.email)
+
+
+@router.get("/kit/{token}", response=SharedKit, auth=None)
+def shared_kit(request: HttpRequest, token: str) -> SharedKit:
+    link = kit.kit_behind(token)
+    state = queries.tag_state(link.site, most=0)
+    return SharedKit(
+        site=link.site.name,
+        hosts=[h.host for h in link.site.hosts.all()],
+        asked_by=link.created_by.name or link.created_by.email if link.created_by else "",
+        note=link.note,
+        expires_at=link.expires_at,
+        first_at=state.first_at,
+        last_at=state.last_at,
+        pieces=_pieces(link.site),
+    )
+
+
+class OpenKitOut(Schema):
+    """A link that can be opened now. Its address is known to whoever made it."""
+
+    id: int
+    email: str
+    note: str
+    by: str
+    created_at: datetime
+    expires_at: datetime
+
+
+@router.get("/sites/{int:site_id}/kit/links", response=list[OpenKitOut])
+def open_kit_links(request: HttpRequest, site_id: int) -> list[OpenKitOut]:
+    return [
+        OpenKitOut(
+            id=link.pk,
+            email=link.email,
+            note=link.note,
+            by=str(link.created_by or ""),
+            created_at=link.created_at,
+            expires_at=link.expires_at,
+        )
+        for link in kit.open_kits(site_for(request, site_id, Role.EDITOR))
+    ]
+
+
+@router.delete("/sites/{int:site_id}/kit/links/{int:link_id}", response={204: None})
+def revoke_kit_link(request: HttpRequest, site_id: int, link_id: int) -> tuple[int, None]:
+    kit.revoke_kit(site_for(request, site_id, Role.EDITOR), link_id)
+    return 204, None
+
+
+class TagFindingOut(Schema):
+    verdict: Verdict
+    good: bool
+    more: str = ""
+
+
+class CoveredOut(Schema):
+    host: str
+    path: str
+    title: str
+    state: Literal["seen", "twice", "stopped", "unopened"]
+    views: int
+    per_day: float | None
+    first_at: datetime | None
+    last_at: datetime | None
+    stopped_at: datetime | None
+    source: str
+    # Where it can be opened.
+    address: str
+    checked_at: datetime | None
+    findings: list[TagFindingOut]
+
+
+class CoverageOut(Schema):
+    total: int
+    by_state: dict[str, int]
+    pages: list[CoveredOut]
+
+
+@router.get("/sites/{int:site_id}/coverage", response=CoverageOut)
+def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: str = "") -> CoverageOut:
+    site = site_for(request, site_id)
+    found = coverage.coverage(site, search, state)
+    origins = {host: origin_of(site, host) for host in {p.host for p in found.pages}}
+    return CoverageOut(
+        total=found.total,
+        by_state={str(name): n for name, n in found.by_state.items()},
+        pages=[
+            CoveredOut(
+                **{
+                    name: getattr(p, name)
+                    for name in CoveredOut.model_fields
+                    if name not in ("checked_at", "findings", "address")
+                },
+                address=origins[p.host] + p.path,
+                checked_at=p.check.checked_at if p.check else None,
+                findings=[TagFindingOut(**f) for f in p.check.findings] if p.check else [],
+            )
+            for p in found.pages
+        ],
+    )
+
+
+class PagesIn(Schema):
+    pages: str = Field("", max_length=500_000)
+    sitemap: str = Field("", max_length=2048)
+
+
+class ListedOut(Schema):
+    added: int
+
+
+@router.post("/sites/{int:site_id}/coverage/pages", response=ListedOut)
+def list_pages(request: HttpRequest, site_id: int, data: PagesIn) -> ListedOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    added = (
+        coverage.list_sitemap(site, data.sitemap) if data.sitemap else coverage.list_pages(site, data.pages)
+    )
+    return ListedOut(added=added)
+
+
+class CheckIn(Schema):
+    url: str = Field(max_length=2048)
+
+
+class CheckedOut(Schema):
+    url: str
+    status: int
+    redirects: list[str]
+    title: str
+    findings: list[TagFindingOut]
+    last_hit_at: datetime | None
+    # Silent for longer than it ever is.
+    stopped: bool
+    twice_at: datetime | None
+    new_links: int
+    frames: list[str]
+
+
+@router.post("/sites/{int:site_id}/check-page", response=CheckedOut)
+def check(request: HttpRequest, site_id: int, data: CheckIn) -> CheckedOut:
+    found = check_page(site_for(request, site_id, Role.EDITOR), data.url)
+    return CheckedOut(
+        url=found.url,
+        status=found.status,
+        redirects=found.redirects,
+        title=found.title,
+        findings=[TagFindingOut(verdict=f.verdict, good=f.good, more=f.more) for f in found.findings],
+        last_hit_at=found.page.last_at if found.page else None,
+        stopped=bool(found.page and found.page.stopped_at),
+        twice_at=found.page.twice_at if found.page else None,
+        new_links=found.new_links,
+        frames=found.frames,
+    )

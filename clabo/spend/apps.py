@@ -1,0 +1,17 @@
+"""What spend adds to the others."""
+
+from __future__ import annotations
+
+from django.apps import AppConfig
+
+
+class SpendConfig(AppConfig):
+    """Joins cost anew on the days that a batch has changed."""
+
+    name = "clabo.spend"
+
+    def ready(self) -> None:
+        from clabo.pipeline import hooks
+        from clabo.spend.hooks import rejoin_batch
+
+        hooks.after_batch.add("spend", rejoin_batch)

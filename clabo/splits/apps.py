@@ -1,0 +1,19 @@
+"""What splits adds to the others."""
+
+from __future__ import annotations
+
+from django.apps import AppConfig
+
+
+class SplitsConfig(AppConfig):
+    """Keeps exposures, and tells the tag which tests run."""
+
+    name = "clabo.splits"
+
+    def ready(self) -> None:
+        from clabo.ingest.directory import tag_settings
+        from clabo.pipeline import hooks
+        from clabo.splits.hooks import expose_batch, running_tests
+
+        hooks.after_batch.add("splits", expose_batch)
+        tag_settings.add("splits", running_tests)

@@ -1,0 +1,106 @@
+"""What split tests add to the pipeline and to the tag."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db.models import F
+from django.db.models.functions import Greatest
+
+from clabo.core.splits import assign
+from clabo.db.arrays import in_array
+from clabo.events.models import Event
+from clabo.events.storing import StoredBatch
+from clabo.sites.models import Site
+from clabo.splits.models import Exposure, SplitTest, Variant
+
+
+def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
+    """The running tests of each site as its tag needs them: salt, addresses, shares, traffic."""
+    tests = SplitTest.objects.filter(site__in=sites, state=SplitTest.State.RUNNING)
+    found: dict[int, dict[str, Any]] = {site.pk: {"tests": []} for site in sites}
+    for test in tests.order_by("pk").prefetch_related("variants"):
+        found[test.site_id]["tests"].append(
+            {
+                "key": test.key,
+                **({"traffic": test.traffic} if test.traffic < 100 else {}),
+                # All lie on one host (services.pages_of).
+                "host": test.variants.all()[0].host,
+                "variants": [[v.letter, v.path, v.share] for v in test.variants.all()],
+            }
+        )
+    return found
+
+
+def expose_batch(batch: StoredBatch) -> None:
+    """Bring the exposures of everybody whom the batch may have given one, or moved one, up to date."""
+    concerned = {e.visitor_id for e in batch.events if e.variants} | batch.restitched
+    if not concerned and not batch.led_back:
+        return
+    tests = {
+        t.key: t
+        for t in SplitTest.objects.filter(site_id=batch.site_id)
+        .exclude(state=SplitTest.State.DRAFT)
+        .prefetch_related("variants")
+    }
+    if tests and concerned:
+        expose(batch.site_id, tests, concerned)
+    for key, visitor, time in batch.led_back:
+        if key in tests:
+            _note_led_back(tests[key], visitor, time)
+
+
+def _note_led_back(test: SplitTest, visitor: UUID, time: datetime) -> None:
+    """Somebody who was sent on to a variant has come back to the control without having done anything."""
+    variants = list(test.variants.all())
+    place = assign(visitor.hex, test.key, [v.share for v in variants], test.traffic)
+    # Anybody can say so: only whoever is sent on anywhere can be led back.
+    if not place or not _open_at(test, time):
+        return
+    Variant.objects.filter(pk=variants[place].pk).update(
+        led_back=F("led_back") + 1, led_back_at=Greatest("led_back_at", time)
+    )
+
+
+def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[int]) -> None:
+    """Make the exposures of `visitors` to `tests` (by key) what their stored events say.
+
+    Each is the first event, in a visit that enters reports, at which the tag claims a variant that the visitor's
+    hash confirms: whatever order events arrive in, and whatever visits they are stitched into.
+    """
+    found: dict[tuple[int, int], Exposure] = {}
+    rows = (
+        Event.objects.in_counted_visits()
+        .filter(in_array("visitor_id", visitors), site_id=site_id, variants__isnull=False)
+        .order_by("time", "id")
+        .values_list("time", "visitor_id", "visitor__key", "visit_id", "variants")
+    )
+    for time, visitor_id, visitor_key, visit_id, claims in rows:
+        for key, letter in (claims or {}).items():
+            test = tests.get(key)
+            if test is None or (test.pk, visitor_id) in found or not _open_at(test, time):
+                continue
+            variants = list(test.variants.all())
+            place = assign(visitor_key.hex, key, [v.share for v in variants], test.traffic)
+            if place is not None and variants[place].letter == letter:
+                found[test.pk, visitor_id] = Exposure(
+                    test=test, visitor_id=visitor_id, letter=letter, first_at=time, visit_id=visit_id
+                )
+    stored = Exposure.objects.filter(in_array("visitor_id", visitors), test__in=tests.values())
+    gone = [e.pk for e in stored if (e.test_id, e.visitor_id) not in found]
+    Exposure.objects.filter(pk__in=gone).delete()
+    Exposure.objects.bulk_create(
+        found.values(),
+        update_conflicts=True,
+        unique_fields=["test", "visitor"],
+        update_fields=["letter", "first_at", "visit_id"],
+    )
+
+
+def _open_at(test: SplitTest, time: Any) -> bool:
+    return bool(
+        test.started_at and test.started_at <= time and (test.ended_at is None or time < test.ended_at)
+    )

@@ -1,0 +1,66 @@
+"""The test runner."""
+
+from __future__ import annotations
+
+import os
+import unittest
+from typing import Any
+
+from django.conf import settings
+from django.db import connection
+from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
+
+from clabo.testing.sessions import end_other_sessions
+
+
+class PortableResult(RemoteTestResult):
+    """Sends a failed subtest home without what its test holds (clients, servers), which cannot travel."""
+
+    def addSubTest(self, test: Any, subtest: Any, err: Any) -> None:  # noqa: N802
+        """Record the subtest under a fresh instance of its test."""
+        bare = type(test)(test._testMethodName)
+        # The mark for “no message” is told by identity, which does not travel either.
+        message = "" if type(subtest._message) is object else subtest._message
+        told = type(subtest)(bare, message, subtest.params)
+        super().addSubTest(bare, told, err)
+
+
+class PortableRunner(RemoteTestRunner):
+    resultclass = PortableResult
+
+
+class PortableSuite(ParallelTestSuite):
+    runner_class = PortableRunner
+
+
+class Runner(DiscoverRunner):
+    """Django's runner, closing with one line that says how many passed, failed and were skipped."""
+
+    parallel_test_suite = PortableSuite
+
+    def setup_test_environment(self, **kwargs: Any) -> None:
+        super().setup_test_environment(**kwargs)
+        # A slow hash is the point of a password hash, and not of these tests.
+        settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+    def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> Any:
+        # Playwright's sync API leaves an event loop in the test's thread.
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        return super().run_suite(suite, **kwargs)
+
+    def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
+        # Threads of servers that tests have run keep their connections, and would keep the database.
+        connection.close()
+        end_other_sessions(connection.settings_dict["NAME"])
+        super().teardown_databases(old_config, **kwargs)
+
+    def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:
+        broken = super().suite_result(suite, result, **kwargs)
+        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        skipped = len(result.skipped)
+        passed = max(0, result.testsRun - failed - skipped)
+        print(f"\n{passed} passed, {failed} failed, {skipped} skipped", flush=True)
+        if not result.testsRun:
+            print("No test was run.", flush=True)
+            return 1
+        return broken
