@@ -80,14 +80,20 @@ front_end() {
     (cd web && npm ci --silent --no-progress) || die "front-end packages could not be installed (npm ci in web/)."
     mark_done node "$lock"
   fi
-  local print; print=$(find web tag clabo \( -name node_modules -o -name dist \) -prune -o -type f \
-    \( -name '*.ts' -o -name '*.mjs' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' -o -name '*api*.py' -o -path '*/config/*.py' \) -not -name '*.gen.*' -print0 \
+  # The API's document, and so the front end's types, come from all of Clabo's Python.
+  local print; print=$(find clabo -name tests -prune -o -name '*.py' -print0 | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
+  if ! is_done openapi "$print" || [ ! -f web/openapi.gen.json ]; then
+    .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \
+      || die "the API's document could not be made."
+    mark_done openapi "$print"
+  fi
+  print=$(find web tag \( -name node_modules -o -name dist \) -prune -o -type f \
+    \( -name '*.ts' -o -name '*.mjs' -o -name '*.tsx' -o -name '*.css' -o -name '*.html' -o -name '*.json' \) -not -name 'schema.gen.*' -print0 \
     | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
   if is_done built "$print" && [ -f web/dist/index.html ] && [ -f tag/dist/tag.js ]; then return; fi
   say "Building the tag and the interface"
-  .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \
-    && (cd web && node_modules/.bin/openapi-typescript openapi.gen.json -o src/api/schema.gen.ts --default-non-nullable=false >/dev/null \
-        && npm run --silent build:tag && npm run --silent build) || die "the interface could not be built."
+  (cd web && node_modules/.bin/openapi-typescript openapi.gen.json -o src/api/schema.gen.ts --default-non-nullable=false >/dev/null \
+      && npm run --silent build:tag && npm run --silent build) || die "the interface could not be built."
   mark_done built "$print"
 }
 

@@ -2,44 +2,32 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-from typing import Any, Literal, cast
+from typing import Any, cast
 
 from django.contrib.auth import login
 from django.http import HttpRequest
-from ninja import Field, Router, Schema
+from ninja import Router
 
 from clabo.accounts import services
 from clabo.accounts.access import person, workspace_for
-from clabo.accounts.models import Invitation, Membership, Role, User
+from clabo.accounts.models import Membership, Role, User
 from clabo.accounts.problems import Problem
+from clabo.accounts.schemas import (
+    FirstAccount,
+    InvitationOut,
+    Member,
+    NewInvitation,
+    NewRole,
+    OfferOut,
+    Session,
+    SiteLink,
+    TakeIn,
+    WorkspaceLink,
+    invitation_out,
+    member_out,
+)
 
 router = Router(tags=["accounts"])
-RoleName = Literal["owner", "editor", "viewer"]
-
-
-class SiteLink(Schema):
-    id: int
-    name: str
-    currency: str
-    time_zone: str
-    role: RoleName
-
-
-class WorkspaceLink(Schema):
-    id: int
-    name: str
-    role: RoleName
-    sites: list[SiteLink]
-
-
-class Session(Schema):
-    """Who is signed in and what they can open. `setup_needed`: there is no account at all yet."""
-
-    email: str | None = None
-    name: str = ""
-    setup_needed: bool = False
-    workspaces: list[WorkspaceLink]
 
 
 @router.get("/session", response=Session, auth=None)
@@ -72,14 +60,6 @@ def session(request: HttpRequest) -> Session:
     )
 
 
-class FirstAccount(Schema):
-    token: str = Field(max_length=300)
-    name: str = Field(max_length=120)
-    email: str = Field(max_length=254)
-    password: str = Field(max_length=200)
-    workspace: str = Field(max_length=120)
-
-
 @router.post("/setup", response=Session, auth=None)
 def setup(request: HttpRequest, data: FirstAccount) -> Session:
     user = services.make_first_account(**data.dict())
@@ -87,91 +67,29 @@ def setup(request: HttpRequest, data: FirstAccount) -> Session:
     return session(request)
 
 
-class Member(Schema):
-    user_id: int
-    name: str
-    email: str
-    role: RoleName
-    has_signed_in: bool
-
-
-class InvitationOut(Schema):
-    """An offer that has not been taken yet. The link to take it goes to that address only."""
-
-    id: int
-    email: str
-    name: str
-    role: RoleName
-    expires_at: datetime
-
-
-class NewInvitation(Schema):
-    email: str = Field(max_length=254)
-    name: str = Field("", max_length=120)
-    role: RoleName = "viewer"
-
-
-class NewRole(Schema):
-    role: RoleName
-
-
-def _member(m: Membership) -> Member:
-    return Member(
-        user_id=m.user_id,
-        name=m.user.name,
-        email=m.user.email,
-        role=cast(Any, m.role),
-        has_signed_in=bool(m.user.last_login),
-    )
-
-
 @router.get("/workspaces/{int:workspace_id}/members", response=list[Member])
 def members(request: HttpRequest, workspace_id: int) -> list[Member]:
     workspace = workspace_for(request, workspace_id, Role.VIEWER)
     rows = Membership.objects.filter(workspace=workspace).select_related("user").order_by("user__email")
-    return [_member(m) for m in rows]
-
-
-def _invitation(i: Invitation) -> InvitationOut:
-    return InvitationOut(id=i.pk, email=i.email, name=i.name, role=cast(Any, i.role), expires_at=i.expires_at)
+    return [member_out(m) for m in rows]
 
 
 @router.get("/workspaces/{int:workspace_id}/invitations", response=list[InvitationOut])
 def invitations(request: HttpRequest, workspace_id: int) -> list[InvitationOut]:
     workspace = workspace_for(request, workspace_id, Role.OWNER)
-    return [_invitation(i) for i in services.open_invitations(workspace)]
+    return [invitation_out(i) for i in services.open_invitations(workspace)]
 
 
 @router.post("/workspaces/{int:workspace_id}/invitations", response=InvitationOut)
 def invite(request: HttpRequest, workspace_id: int, data: NewInvitation) -> InvitationOut:
     workspace = workspace_for(request, workspace_id, Role.OWNER)
-    return _invitation(services.invite(workspace, data.email, data.name, data.role, person(request)))
+    return invitation_out(services.invite(workspace, data.email, data.name, data.role, person(request)))
 
 
 @router.delete("/workspaces/{int:workspace_id}/invitations/{int:invitation_id}", response={204: None})
 def take_back(request: HttpRequest, workspace_id: int, invitation_id: int) -> tuple[int, None]:
     services.take_back(workspace_for(request, workspace_id, Role.OWNER), invitation_id)
     return 204, None
-
-
-class OfferOut(Schema):
-    """What whoever holds an invitation's token gets to see."""
-
-    workspace: str
-    invited_by: str
-    email: str
-    name: str
-    role: RoleName
-    # Somebody signs in with this address already, and must do so first.
-    has_account: bool
-    signed_in_as: str | None
-
-
-class TakeIn(Schema):
-    """Name and password are for who has no account yet."""
-
-    name: str = Field("", max_length=120)
-    password: str = Field("", max_length=200)
 
 
 @router.get("/invitations/{token}", response=OfferOut, auth=None)

@@ -10,7 +10,9 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 from urllib.parse import parse_qsl
 
-from clabo.accounts.problems import Problem
+from django.db.models import Count, Max
+
+from clabo.accounts.problems import Problem, missing
 from clabo.bridges.models import BridgeLink
 from clabo.core.evidence import Interval, is_thin, rate_interval
 from clabo.core.worth import worth_of_event
@@ -147,3 +149,41 @@ def _add(group: Followed, sales: Sequence[Mapping[str, Any]], currency: str) -> 
             group.foreign += 1
         elif worth.value is not None:
             group.value += worth.value
+
+
+@dataclass(frozen=True, slots=True)
+class LinkCounts:
+    """How often a link was followed in 28 days and sold, in visits that count, and when last it was followed."""
+
+    steps: int
+    sales: int
+    last_at: datetime | None
+
+
+def links_of(site: Site) -> list[BridgeLink]:
+    """The site's links by name."""
+    return list(BridgeLink.objects.filter(site=site, removed_at=None).order_by("slug"))
+
+
+def link_of(site: Site, link_id: int, removed: bool = False) -> BridgeLink:
+    """One link of the site, or one that was removed; raises Problem where there is none."""
+    link = BridgeLink.objects.filter(site=site, pk=link_id, removed_at__isnull=not removed).first()
+    if link is None:
+        raise missing("bridge link")
+    return link
+
+
+def recent_counts(site: Site, links: Sequence[BridgeLink]) -> dict[str, LinkCounts]:
+    """Counts of the last 28 days by the links' names."""
+    events = Event.objects.reported().filter(
+        site=site, kind__in=(Kind.STEP, Kind.SALE), name__in=[b.slug for b in links]
+    )
+    rows = events.filter(time__gte=site.last_days(28)).values_list("name", "kind")
+    counts = {(name, kind): n for name, kind, n in rows.annotate(n=Count("id"))}
+    last = dict(events.filter(kind=Kind.STEP).values_list("name").annotate(at=Max("time")))
+    return {
+        b.slug: LinkCounts(
+            counts.get((b.slug, Kind.STEP), 0), counts.get((b.slug, Kind.SALE), 0), last.get(b.slug)
+        )
+        for b in links
+    }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import secrets
+from datetime import UTC, datetime
 from urllib.parse import urlsplit
 
 from clabo.accounts.problems import Problem
@@ -57,3 +58,17 @@ def save_link(
     link.free_names, link.pixel_sales = names, pixel_sales
     link.save()
     return link
+
+
+def remove_link(link: BridgeLink) -> None:
+    """The link leads nowhere any more; what it counted stays."""
+    link.removed_at = datetime.now(UTC)
+    link.save()
+
+
+def restore_link(link: BridgeLink) -> None:
+    """Undo `remove_link`; raises Problem where the name is taken by now."""
+    if BridgeLink.objects.filter(site=link.site_id, slug=link.slug, removed_at=None).exists():
+        raise Problem("Another bridge link has this name by now. Rename that one first.", "slug", 409)
+    link.removed_at = None
+    link.save()

@@ -35,7 +35,7 @@ from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.spend import services as spend
 from clabo.splits.models import SplitTest
-from clabo.splits.services import TestContent, save_test
+from clabo.splits.services import SplitContent, save_test
 
 T = TypeVar("T")
 Progress = Callable[[float, str], None]
@@ -119,7 +119,7 @@ def _make_tests(site: Site, now: datetime) -> dict[str, tuple[datetime, datetime
     spans: dict[str, tuple[datetime, datetime | None]] = {}
     for t in scenario.TESTS:
         rule = ConversionRule.objects.get(site=site, name=t.rule)
-        content = TestContent(t.name, rule, [t.control, t.challenger], [50, 50], 100, t.baseline, t.lift)
+        content = SplitContent(t.name, rule, [t.control, t.challenger], [50, 50], 100, t.baseline, t.lift)
         test = save_test(site, content)
         began = _midday(now, t.began_days_ago)
         ended = None if t.ended_days_ago is None else _midday(now, t.ended_days_ago)

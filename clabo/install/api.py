@@ -2,64 +2,36 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-from typing import Literal
-
 from django.http import HttpRequest
-from ninja import Field, Router, Schema
+from ninja import Router
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
-from clabo.core.pagecheck import Verdict
 from clabo.install import coverage, kit, queries
 from clabo.install.checking import check_page
+from clabo.install.schemas import (
+    CheckedOut,
+    CheckIn,
+    CoverageOut,
+    CoveredOut,
+    KnownPage,
+    ListedOut,
+    OpenKitOut,
+    PagesIn,
+    PieceOut,
+    Pixel,
+    RefusedHostOut,
+    RefusedKind,
+    SharedKit,
+    ShareIn,
+    ShareOut,
+    TagFindingOut,
+    pieces_out,
+)
 from clabo.sites.access import site_for
-from clabo.sites.models import Site
 from clabo.sites.reach import origin_of
 
 router = Router(tags=["pixel"])
-
-
-class KnownPage(Schema):
-    id: int
-    host: str
-    path: str
-    title: str
-    views: int
-    first_at: datetime
-    last_at: datetime
-    twice_at: datetime | None
-
-
-class RefusedKind(Schema):
-    reason: str
-    day: str
-    count: int
-    sample: str
-    last_at: datetime
-
-
-class RefusedHostOut(Schema):
-    host: str
-    count: int
-    last_at: datetime
-
-
-class Pixel(Schema):
-    head_line: str
-    render_line: str
-    pixel_line: str
-    first_at: datetime | None
-    last_at: datetime | None
-    pages_total: int
-    # How many pages are silent longer than their rhythm allows.
-    stopped: int
-    silent_since: datetime | None
-    own_at: datetime | None
-    pages: list[KnownPage]
-    refusals: list[RefusedKind]
-    # Hosts that have the tag and are none of the site's: their hits are refused.
-    refused_hosts: list[RefusedHostOut]
 
 
 @router.get("/sites/{int:site_id}/pixel", response=Pixel)
@@ -86,47 +58,9 @@ def pixel(request: HttpRequest, site_id: int, search: str = "") -> Pixel:
     )
 
 
-class PieceOut(Schema):
-    id: str
-    title: str
-    lines: list[str]
-    place: Literal["head", "body", "frame", "header", "mail"]
-    where: str
-    pages: str
-    proof: str
-
-
-class SharedKit(Schema):
-    """What whoever has the link gets to see: no more than what is to be pasted, and whether it has arrived."""
-
-    site: str
-    hosts: list[str]
-    asked_by: str
-    note: str
-    expires_at: datetime
-    first_at: datetime | None
-    last_at: datetime | None
-    pieces: list[PieceOut]
-
-
-class ShareIn(Schema):
-    email: str = Field("", max_length=254)
-    note: str = Field("", max_length=1000)
-
-
-class ShareOut(Schema):
-    address: str
-    expires_at: datetime
-    mailed_to: str
-
-
-def _pieces(site: Site) -> list[PieceOut]:
-    return [PieceOut(**{name: getattr(p, name) for name in PieceOut.model_fields}) for p in kit.kit(site)]
-
-
 @router.get("/sites/{int:site_id}/kit", response=list[PieceOut])
 def install_kit(request: HttpRequest, site_id: int) -> list[PieceOut]:
-    return _pieces(site_for(request, site_id))
+    return pieces_out(site_for(request, site_id))
 
 
 @router.post("/sites/{int:site_id}/kit/share", response=ShareOut)
@@ -148,19 +82,8 @@ def shared_kit(request: HttpRequest, token: str) -> SharedKit:
         expires_at=link.expires_at,
         first_at=state.first_at,
         last_at=state.last_at,
-        pieces=_pieces(link.site),
+        pieces=pieces_out(link.site),
     )
-
-
-class OpenKitOut(Schema):
-    """A link that can be opened now. Its address is known to whoever made it."""
-
-    id: int
-    email: str
-    note: str
-    by: str
-    created_at: datetime
-    expires_at: datetime
 
 
 @router.get("/sites/{int:site_id}/kit/links", response=list[OpenKitOut])
@@ -182,35 +105,6 @@ def open_kit_links(request: HttpRequest, site_id: int) -> list[OpenKitOut]:
 def revoke_kit_link(request: HttpRequest, site_id: int, link_id: int) -> tuple[int, None]:
     kit.revoke_kit(site_for(request, site_id, Role.EDITOR), link_id)
     return 204, None
-
-
-class TagFindingOut(Schema):
-    verdict: Verdict
-    good: bool
-    more: str = ""
-
-
-class CoveredOut(Schema):
-    host: str
-    path: str
-    title: str
-    state: Literal["seen", "twice", "stopped", "unopened"]
-    views: int
-    per_day: float | None
-    first_at: datetime | None
-    last_at: datetime | None
-    stopped_at: datetime | None
-    source: str
-    # Where it can be opened.
-    address: str
-    checked_at: datetime | None
-    findings: list[TagFindingOut]
-
-
-class CoverageOut(Schema):
-    total: int
-    by_state: dict[str, int]
-    pages: list[CoveredOut]
 
 
 @router.get("/sites/{int:site_id}/coverage", response=CoverageOut)
@@ -237,15 +131,6 @@ def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: st
     )
 
 
-class PagesIn(Schema):
-    pages: str = Field("", max_length=500_000)
-    sitemap: str = Field("", max_length=2048)
-
-
-class ListedOut(Schema):
-    added: int
-
-
 @router.post("/sites/{int:site_id}/coverage/pages", response=ListedOut)
 def list_pages(request: HttpRequest, site_id: int, data: PagesIn) -> ListedOut:
     site = site_for(request, site_id, Role.EDITOR)
@@ -253,24 +138,6 @@ def list_pages(request: HttpRequest, site_id: int, data: PagesIn) -> ListedOut:
         coverage.list_sitemap(site, data.sitemap) if data.sitemap else coverage.list_pages(site, data.pages)
     )
     return ListedOut(added=added)
-
-
-class CheckIn(Schema):
-    url: str = Field(max_length=2048)
-
-
-class CheckedOut(Schema):
-    url: str
-    status: int
-    redirects: list[str]
-    title: str
-    findings: list[TagFindingOut]
-    last_hit_at: datetime | None
-    # Silent for longer than it ever is.
-    stopped: bool
-    twice_at: datetime | None
-    new_links: int
-    frames: list[str]
 
 
 @router.post("/sites/{int:site_id}/check-page", response=CheckedOut)

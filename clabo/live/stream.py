@@ -20,7 +20,7 @@ from clabo.accounts.problems import Problem
 from clabo.accounts.sessions import session_request
 from clabo.ingest.http import Asgi, Receive, Scope, Send
 from clabo.live import queries as collected
-from clabo.live.api import hits_out, now_out
+from clabo.live.schemas import hits_out, now_out
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
 

@@ -23,10 +23,8 @@ State = SplitTest.State
 
 
 @dataclass(frozen=True, slots=True)
-class TestContent:
+class SplitContent:
     """What a person says of a test; the first address is the control. Shares are percentages."""
-
-    __test__ = False
 
     name: str
     rule: ConversionRule
@@ -37,7 +35,7 @@ class TestContent:
     smallest_lift: float
 
 
-def plan(content: TestContent) -> SamplePlan:
+def plan(content: SplitContent) -> SamplePlan:
     """The visitors that the test needs; raises Problem naming the field."""
     if len(content.shares) != len(content.addresses) or not 2 <= len(content.shares) <= len(LETTERS):
         raise Problem(f"A test has between 2 and {len(LETTERS)} variants, each with a share.", "shares")
@@ -57,7 +55,7 @@ def plan(content: TestContent) -> SamplePlan:
         raise Problem(f"This {message}.", field) from None
 
 
-def save_test(site: Site, content: TestContent, test: SplitTest | None = None) -> SplitTest:
+def save_test(site: Site, content: SplitContent, test: SplitTest | None = None) -> SplitTest:
     """A new draft, or a draft changed. What runs or has ended can't be changed."""
     if not content.name.strip():
         raise Problem("Give the test a name that says what is different.", "name")

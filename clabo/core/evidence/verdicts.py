@@ -22,8 +22,6 @@ class TestState:
     first. `needed`: visitors at which a difference that is worth having should be seen.
     """
 
-    __test__ = False  # not a test class, whatever its name
-
     sequences: Sequence[Interval]
     worth: float
     visitors: Sequence[int]

@@ -34,7 +34,7 @@ class SplitCase(TestCase):
         self.rule = make_rule(self.site, "/thank-you", value=Decimal(59))
         receive(walk(self.site, 1, STARTED - timedelta(days=1), "/a", "/b", "/c"))
 
-    def content(self, **changes: Any) -> services.TestContent:
+    def content(self, **changes: Any) -> services.SplitContent:
         fields: dict[str, Any] = {
             "name": "Shorter story",
             "rule": self.rule,
@@ -44,7 +44,7 @@ class SplitCase(TestCase):
             "baseline": 0.1,
             "smallest_lift": 0.5,
         }
-        return services.TestContent(**{**fields, **changes})
+        return services.SplitContent(**{**fields, **changes})
 
     def running(self, **changes: Any) -> SplitTest:
         return services.start(services.save_test(self.site, self.content(**changes)), STARTED)

@@ -9,8 +9,8 @@ import { KnownPages } from "../../parts/KnownPages";
 import { Button, Empty, Field, FormProblem, fieldError, Head, Input, Letter, Loading, Select } from "../../parts/ui";
 import { PlanEffect } from "./PlanEffect";
 
-type TestIn = Schemas["TestIn"];
-type Test = Schemas["TestOut"];
+type TestIn = Schemas["SplitTestIn"];
+type Test = Schemas["SplitTestOut"];
 const LETTERS = "ABCDEFGH";
 
 interface Written {

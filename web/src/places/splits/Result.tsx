@@ -279,7 +279,7 @@ function Facts({ r }: { r: Result }) {
   );
 }
 
-const range = (i: Schemas["RangeOut"]) =>
+const range = (i: Schemas["IntervalOut"]) =>
   i.low == null || i.high == null ? "–" : `${signed(i.low)} to ${signed(i.high)}`;
 
 function Lifetime({ children }: { children: React.ReactNode }) {

@@ -10,7 +10,7 @@ import { Button, cx, Empty, Failed, Head, Letter, Loading } from "../../parts/ui
 import { Draft } from "./Draft";
 import { shortVerdict } from "./verdict";
 
-type Summary = Schemas["TestSummary"];
+type Summary = Schemas["SplitTestSummary"];
 const STATES: Record<Summary["state"], string> = { draft: "draft", running: "running", ended: "ended" };
 
 export default function Tests() {

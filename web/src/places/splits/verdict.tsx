@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { count, day, per100, plural, pValue, signed } from "../../parts/format";
 
 type Result = Schemas["ResultOut"];
-type Summary = Schemas["TestSummary"];
+type Summary = Schemas["SplitTestSummary"];
 
 export function shortVerdict(t: Summary): { text: string; tone: "fern" | "brick" | "ink" | "quiet" } {
   if (t.state === "draft") return { text: "not started", tone: "quiet" };

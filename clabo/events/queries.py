@@ -1,0 +1,21 @@
+"""What has been seen on a site that others choose from."""
+
+from __future__ import annotations
+
+from clabo.core.channels import CHANNELS
+from clabo.events.models import Origin
+from clabo.sites.models import Site
+
+MOST_SOURCES = 100
+
+
+def channels_seen(site: Site) -> list[str]:
+    """The channels that visits came by, in the order of definitions."""
+    used = set(Origin.objects.filter(site=site).values_list("channel", flat=True).distinct())
+    return [c for c in CHANNELS if c in used]
+
+
+def sources_seen(site: Site) -> list[str]:
+    """The sources that visits came from, by name."""
+    named = Origin.objects.filter(site=site).exclude(source="").exclude(channel="direct")
+    return sorted(set(named.values_list("source", flat=True)))[:MOST_SOURCES]

@@ -1,0 +1,159 @@
+"""The shapes of the kit and coverage in the API, and how they are filled."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from ninja import Field, Schema
+
+from clabo.core.pagecheck import Verdict
+from clabo.install import kit
+from clabo.sites.models import Site
+
+
+class KnownPage(Schema):
+    id: int
+    host: str
+    path: str
+    title: str
+    views: int
+    first_at: datetime
+    last_at: datetime
+    twice_at: datetime | None
+
+
+class RefusedKind(Schema):
+    reason: str
+    day: str
+    count: int
+    sample: str
+    last_at: datetime
+
+
+class RefusedHostOut(Schema):
+    host: str
+    count: int
+    last_at: datetime
+
+
+class Pixel(Schema):
+    head_line: str
+    render_line: str
+    pixel_line: str
+    first_at: datetime | None
+    last_at: datetime | None
+    pages_total: int
+    # How many pages are silent longer than their rhythm allows.
+    stopped: int
+    silent_since: datetime | None
+    own_at: datetime | None
+    pages: list[KnownPage]
+    refusals: list[RefusedKind]
+    # Hosts that have the tag and are none of the site's: their hits are refused.
+    refused_hosts: list[RefusedHostOut]
+
+
+class PieceOut(Schema):
+    id: str
+    title: str
+    lines: list[str]
+    place: Literal["head", "body", "frame", "header", "mail"]
+    where: str
+    pages: str
+    proof: str
+
+
+class SharedKit(Schema):
+    """What whoever has the link gets to see: no more than what is to be pasted, and whether it has arrived."""
+
+    site: str
+    hosts: list[str]
+    asked_by: str
+    note: str
+    expires_at: datetime
+    first_at: datetime | None
+    last_at: datetime | None
+    pieces: list[PieceOut]
+
+
+class ShareIn(Schema):
+    email: str = Field("", max_length=254)
+    note: str = Field("", max_length=1000)
+
+
+class ShareOut(Schema):
+    address: str
+    expires_at: datetime
+    mailed_to: str
+
+
+def pieces_out(site: Site) -> list[PieceOut]:
+    return [PieceOut(**{name: getattr(p, name) for name in PieceOut.model_fields}) for p in kit.kit(site)]
+
+
+class OpenKitOut(Schema):
+    """A link that can be opened now. Its address is known to whoever made it."""
+
+    id: int
+    email: str
+    note: str
+    by: str
+    created_at: datetime
+    expires_at: datetime
+
+
+class TagFindingOut(Schema):
+    verdict: Verdict
+    good: bool
+    more: str = ""
+
+
+class CoveredOut(Schema):
+    host: str
+    path: str
+    title: str
+    state: Literal["seen", "twice", "stopped", "unopened"]
+    views: int
+    per_day: float | None
+    first_at: datetime | None
+    last_at: datetime | None
+    stopped_at: datetime | None
+    source: str
+    # Where it can be opened.
+    address: str
+    checked_at: datetime | None
+    findings: list[TagFindingOut]
+
+
+class CoverageOut(Schema):
+    total: int
+    by_state: dict[str, int]
+    pages: list[CoveredOut]
+
+
+class PagesIn(Schema):
+    pages: str = Field("", max_length=500_000)
+    sitemap: str = Field("", max_length=2048)
+
+
+class ListedOut(Schema):
+    added: int
+
+
+class CheckIn(Schema):
+    url: str = Field(max_length=2048)
+
+
+class CheckedOut(Schema):
+    url: str
+    status: int
+    redirects: list[str]
+    title: str
+    findings: list[TagFindingOut]
+    last_hit_at: datetime | None
+    # Silent for longer than it ever is.
+    stopped: bool
+    twice_at: datetime | None
+    new_links: int
+    frames: list[str]

@@ -1,0 +1,98 @@
+"""The shapes of rehearsals in the API, and how they are filled."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from ninja import Field, Schema
+
+from clabo.rehearsals import services as rehearsing
+from clabo.rehearsals.models import Rehearsal
+from clabo.sites.models import Site
+
+
+class LineOut(Schema):
+    should: Literal["fire", "silent"]
+    says: str
+    # The address that opens the page inside the rehearsal; empty where any page will do.
+    link: str
+    status: Literal["passed", "failed", "untried"]
+    reason: str
+
+
+class RehearsedRule(Schema):
+    rule: int
+    name: str
+    sentence: str
+    lines: list[LineOut]
+
+
+class RehearsalShort(Schema):
+    id: int
+    started_at: datetime
+    ended_at: datetime | None
+    started_by: str
+    by_itself: bool
+    names: list[str]
+    passed: int
+    failed: int
+    untried: int
+
+
+class RehearsalOut(RehearsalShort):
+    link: str
+    hits: int
+    rules: list[RehearsedRule]
+
+
+class RehearsalIn(Schema):
+    # One conversion, or all of the site's.
+    rule_id: int | None = None
+
+
+class StepsIn(Schema):
+    steps: str = Field(max_length=20_000)
+
+
+class StepsOut(Schema):
+    steps: str
+
+
+def short_out(rehearsal: Rehearsal) -> RehearsalShort:
+    stands = rehearsing.lines_so_far(rehearsal)
+    return RehearsalShort(
+        id=rehearsal.pk,
+        started_at=rehearsal.started_at,
+        ended_at=rehearsal.ended_at,
+        started_by=str(rehearsal.started_by or ""),
+        by_itself=rehearsal.by_itself,
+        names=[c.name for c in stands],
+        **rehearsing.counts(stands),
+    )
+
+
+def rehearsal_out(site: Site, rehearsal: Rehearsal) -> RehearsalOut:
+    return RehearsalOut(
+        **short_out(rehearsal).dict(),
+        link=rehearsing.link(site, rehearsal, ""),
+        hits=len(rehearsing.hits_of(rehearsal)),
+        rules=[
+            RehearsedRule(
+                rule=c.rule_id,
+                name=c.name,
+                sentence=c.sentence,
+                lines=[
+                    LineOut(
+                        should=line.should,
+                        says=line.says,
+                        link=rehearsing.link(site, rehearsal, line.open),
+                        status=came.status,
+                        reason=came.reason,
+                    )
+                    for line, came in c.lines
+                ],
+            )
+            for c in rehearsing.lines_so_far(rehearsal)
+        ],
+    )

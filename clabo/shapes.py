@@ -1,0 +1,32 @@
+"""Shapes that the API uses in many places."""
+
+from __future__ import annotations
+
+import math
+
+from ninja import Schema
+
+from clabo.core.evidence import Interval
+
+
+class IntervalOut(Schema):
+    """An estimate with its limits at 95 %. A missing limit: the data set none."""
+
+    low: float | None
+    estimate: float | None
+    high: float | None
+
+
+def finite(value: float) -> float | None:
+    """The number for JSON, which has neither nan nor infinity."""
+    return value if math.isfinite(value) else None
+
+
+def interval_out(i: Interval) -> IntervalOut:
+    """The interval, with what it does not know left out."""
+    return IntervalOut(low=finite(i.low), estimate=finite(i.estimate), high=finite(i.high))
+
+
+def known_interval(i: Interval | None) -> IntervalOut | None:
+    """The interval, or nothing where it knows nothing."""
+    return interval_out(i) if i is not None and i.known else None

@@ -1,0 +1,75 @@
+"""The shapes of sites in the API, and how they are filled."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from decimal import Decimal
+from typing import Annotated, Literal
+
+from ninja import Field, Schema
+
+from clabo.sites.models import Site
+from clabo.sites.reach import origin_of
+
+ConsentName = Literal["always", "ask", "nameless"]
+
+
+class Host(Schema):
+    host: str = Field(max_length=300)
+    stands_for: str = Field("", max_length=300)
+
+
+class SiteOut(Schema):
+    id: int
+    name: str
+    key: str
+    currency: str
+    time_zone: str
+    hosts: list[Host]
+    # Where its first host's pages can be opened.
+    origin: str
+    meaningful_parameters: list[str]
+    keep_fragment: bool
+    attribution_window_days: int
+    margin: Decimal | None
+    consent: ConsentName
+    own_networks: list[str]
+    frame_origins: list[str]
+
+
+class NewSite(Schema):
+    name: str = Field(max_length=120)
+    hosts: list[str] = Field(max_length=50)
+    currency: str = "EUR"
+    time_zone: str = "UTC"
+
+
+class SiteChange(Schema):
+    name: str | None = Field(None, max_length=120)
+    currency: str | None = None
+    time_zone: str | None = None
+    hosts: list[Host] | None = Field(None, max_length=50)
+    meaningful_parameters: list[str] | None = Field(None, max_length=50)
+    keep_fragment: bool | None = None
+    attribution_window_days: int | None = None
+    margin: Decimal | None = None
+    consent: ConsentName | None = None
+    own_networks: list[Annotated[str, Field(max_length=100)]] | None = Field(None, max_length=50)
+    frame_origins: list[Annotated[str, Field(max_length=300)]] | None = Field(None, max_length=20)
+
+
+def site_out(site: Site) -> SiteOut:
+    fields = {name: getattr(site, name) for name in SiteOut.model_fields if name not in ("hosts", "origin")}
+    return SiteOut(
+        **fields,
+        origin=origin_of(site),
+        hosts=[Host(host=h.host, stands_for=h.stands_for) for h in site.hosts.all()],
+    )
+
+
+class ProofKeyOut(Schema):
+    """A key that the site's server signs orders with. `secret` is there once: when the key is made."""
+
+    id: int
+    made_at: datetime
+    secret: str | None = None

@@ -1,0 +1,61 @@
+"""Reads of split tests."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from clabo.conversions.models import RuleVersion
+from clabo.conversions.queries import changes_since
+from clabo.core.addresses import Address
+from clabo.core.evidence import SamplePlan, days_needed, sequential_cost
+from clabo.sites.models import Site
+from clabo.splits.models import SplitTest
+from clabo.splits.results import Recorded, recorded
+from clabo.splits.services import SplitContent, pages_of, plan, unseen
+
+
+def tests_of(site: Site) -> list[SplitTest]:
+    """The site's tests with their conversion and variants, newest first."""
+    wanted = SplitTest.objects.filter(site=site).select_related("rule").prefetch_related("variants")
+    return list(wanted.order_by("-pk"))
+
+
+def changes_during(test: SplitTest) -> list[RuleVersion]:
+    """When what counts as a conversion was changed while the test ran."""
+    return changes_since([test.rule], test.started_at)[test.rule_id] if test.started_at else []
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """What a test as it is written would take.
+
+    `honest_times`: how many times the plan's visitors the always-honest reading needs; `days` is None where the
+    control has had no visitors; `unseen`: pages that no hit has come from yet.
+    """
+
+    plan: SamplePlan
+    honest_times: float
+    honest_total: int
+    before: Recorded
+    per_day: float
+    days: int | None
+    unseen: list[Address]
+
+
+def planned(site: Site, content: SplitContent) -> Planned:
+    """The plan, and what the last 28 days of the control page say to it; raises Problem naming the field."""
+    wanted = plan(content)
+    pages = pages_of(site, content.addresses)
+    before = recorded(site, pages[0], content.rule)
+    times = sequential_cost(wanted)
+    per_day = before.per_day * content.traffic / 100
+    return Planned(
+        wanted,
+        times,
+        math.ceil(wanted.total * times),
+        before,
+        per_day,
+        days_needed(wanted, per_day) if per_day > 0 else None,
+        unseen(site, pages),
+    )

@@ -1,0 +1,305 @@
+"""The shapes of split tests in the API, and how they are filled."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any, Literal
+
+from ninja import Field, Schema
+
+from clabo.conversions.queries import rule_of
+from clabo.conversions.schemas import ChangeOut, change_out
+from clabo.core.evidence import is_thin, rate_interval
+from clabo.core.returns import over_lifetime
+from clabo.install.kit import HOLD_MS, tag_lines
+from clabo.shapes import IntervalOut, finite, interval_out
+from clabo.sites.models import Site
+from clabo.splits import queries, results, services
+from clabo.splits.models import SplitTest
+
+StateName = Literal["draft", "running", "ended"]
+
+
+class SplitTestIn(Schema):
+    name: str = Field(max_length=120)
+    conversion: int
+    addresses: list[str] = Field(min_length=2, max_length=8)
+    shares: list[int] = Field(min_length=2, max_length=8)
+    traffic: int = 100
+    baseline: float
+    smallest_lift: float
+
+
+class PlanOut(Schema):
+    per_arm: list[int]
+    total: int
+    # What the always-honest reading needs, in visitors and times the plan.
+    honest_total: int
+    honest_times: float
+    visitors_per_day: float
+    days: int | None
+    # The control page in the last 28 days: visitors, and how many of them converted after seeing it.
+    recorded_visitors: int
+    recorded_converted: int
+    # Addresses that no hit has come from yet, and the line that the control page needs.
+    unseen: list[str]
+    render_line: str
+    # The same for browsers that do not hold a page back by themselves, and for how long it does at most.
+    hold_line: str
+    hold_ms: int
+
+
+class VariantOut(Schema):
+    letter: str
+    host: str
+    path: str
+    share: int
+    # How often its page has led back to the control, and when last.
+    led_back: int
+    led_back_at: datetime | None
+
+
+class SplitTestOut(Schema):
+    id: int
+    name: str
+    state: StateName
+    conversion: int
+    conversion_name: str
+    traffic: int
+    baseline: float
+    smallest_lift: float
+    planned_visitors: int
+    started_at: datetime | None
+    ended_at: datetime | None
+    variants: list[VariantOut]
+
+
+class SplitTestSummary(SplitTestOut):
+    """With the verdict's kind as the list shows it, and the one challenger it is about."""
+
+    verdict: str
+    visitors: int
+    days_left: int | None
+    letter: str | None
+
+
+class ArmOut(Schema):
+    letter: str
+    path: str
+    share: int
+    visitors: int
+    converted: int
+    rate: IntervalOut
+    thin: bool
+    value_per_visitor: float | None
+    value_sum: Decimal
+    spend: Decimal
+    revenue: Decimal
+    roas: Decimal | None
+    lifetime_value_per_visitor: Decimal | None
+    lifetime_roas: Decimal | None
+    chance: float | None
+    loss: float | None
+
+
+class AgainstOut(Schema):
+    letter: str
+    sequence: IntervalOut
+    fixed: IntervalOut
+    p_value: float | None
+    value_difference: IntervalOut
+    # The same by the BCa bootstrap, for heavy tails.
+    value_bootstrap: IntervalOut
+    value_sequence: IntervalOut
+
+
+class DayOut(Schema):
+    day: date
+    letter: str
+    visitors: int
+    range: IntervalOut
+
+
+class VerdictOut(Schema):
+    kind: Literal["adopt", "keep_control", "no_difference", "too_early", "broken_split", "no_data"]
+    letter: str | None
+    difference: IntervalOut | None
+    days_left: int | None
+    overdue: bool
+    all_worse: bool
+
+
+class ResultOut(Schema):
+    test: SplitTestOut
+    verdict: VerdictOut
+    arms: list[ArmOut]
+    against: list[AgainstOut]
+    days: list[DayOut]
+    split_p: float | None
+    split_broken: bool
+    worth: float
+    needed: int
+    visitors: int
+    visitors_per_day: float
+    decided_on: date | None
+    first_day: date | None
+    last_day: date | None
+    category: str
+    currency: str
+    lifetime_factor: Decimal | None
+    # When what counts as a conversion was changed while the test ran.
+    changes: list[ChangeOut]
+
+
+class SplitLens(Schema):
+    """The words of the lens that a test answers to; its days are its own."""
+
+    origin: str = "any"
+    device: str = "any"
+    model: Literal["last_paid", "last", "first", "linear"] = "last_paid"
+
+
+def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
+    return services.SplitContent(
+        data.name,
+        rule_of(site, data.conversion),
+        data.addresses,
+        data.shares,
+        data.traffic,
+        data.baseline,
+        data.smallest_lift,
+    )
+
+
+def test_out(t: SplitTest) -> dict[str, Any]:
+    fields = (
+        "name",
+        "state",
+        "traffic",
+        "baseline",
+        "smallest_lift",
+        "planned_visitors",
+        "started_at",
+        "ended_at",
+    )
+    return {
+        "id": t.pk,
+        "conversion": t.rule_id,
+        "conversion_name": t.rule.name,
+        "variants": [
+            VariantOut(**{name: getattr(v, name) for name in VariantOut.model_fields})
+            for v in t.variants.all()
+        ],
+        **{name: getattr(t, name) for name in fields},
+    }
+
+
+def _letter(r: results.Result) -> str | None:
+    place = r.verdict.sentence_parts.get("challenger")
+    return None if place is None else r.arms[1 + place].variant.letter
+
+
+def verdict_out(r: results.Result) -> VerdictOut:
+    """The verdict, with what a sentence about it needs."""
+    parts = r.verdict.sentence_parts
+    return VerdictOut(
+        kind=r.verdict.kind,
+        letter=_letter(r),
+        difference=interval_out(parts["difference"]) if "difference" in parts else None,
+        days_left=parts.get("days_left"),
+        overdue=bool(parts.get("overdue")),
+        all_worse=bool(parts.get("all_worse")),
+    )
+
+
+def arm_out(a: results.Arm, factor: Decimal | None) -> ArmOut:
+    rate = rate_interval(a.counts.conversions, a.counts.trials)
+    return ArmOut(
+        letter=a.variant.letter,
+        path=a.variant.path,
+        share=a.variant.share,
+        visitors=a.counts.trials,
+        converted=a.counts.conversions,
+        rate=interval_out(rate),
+        thin=is_thin(a.counts.conversions, a.counts.trials),
+        value_per_visitor=a.value.mean if a.counts.trials and a.valued else None,
+        value_sum=a.value_sum,
+        spend=round(a.spend, 4),
+        revenue=round(a.revenue, 4),
+        roas=None if a.roas is None else round(a.roas, 4),
+        lifetime_value_per_visitor=over_lifetime(Decimal(a.value.mean), factor)
+        if a.counts.trials and a.valued
+        else None,
+        lifetime_roas=over_lifetime(a.roas, factor),
+        chance=finite(a.chance),
+        loss=finite(a.loss),
+    )
+
+
+def summary_out(t: SplitTest, r: results.Result) -> SplitTestSummary:
+    """A test as the list shows it."""
+    return SplitTestSummary(
+        **test_out(t),
+        verdict=r.verdict.kind,
+        visitors=sum(a.counts.trials for a in r.arms),
+        days_left=r.verdict.sentence_parts.get("days_left"),
+        letter=_letter(r),
+    )
+
+
+def plan_out(site: Site, p: queries.Planned) -> PlanOut:
+    """The plan with the lines that the control page needs."""
+    lines = tag_lines(site)
+    return PlanOut(
+        per_arm=p.plan.per_arm,
+        total=p.plan.total,
+        honest_total=p.honest_total,
+        honest_times=p.honest_times,
+        visitors_per_day=p.per_day,
+        days=p.days,
+        recorded_visitors=p.before.visitors,
+        recorded_converted=p.before.converted,
+        unseen=[page.path for page in p.unseen],
+        render_line=lines.render,
+        hold_line=lines.hold,
+        hold_ms=HOLD_MS,
+    )
+
+
+def result_out(r: results.Result, test: SplitTest) -> ResultOut:
+    """What came of a test."""
+    return ResultOut(
+        test=SplitTestOut(**test_out(test)),
+        verdict=verdict_out(r),
+        arms=[arm_out(a, test.rule.lifetime_factor) for a in r.arms],
+        against=[
+            AgainstOut(
+                letter=a.letter,
+                sequence=interval_out(a.sequence),
+                fixed=interval_out(a.fixed),
+                p_value=finite(a.p_value),
+                value_difference=interval_out(a.value.difference),
+                value_bootstrap=interval_out(a.value_bootstrap),
+                value_sequence=interval_out(a.value_sequence),
+            )
+            for a in r.against
+        ],
+        days=[
+            DayOut(day=d.day, letter=d.letter, visitors=d.visitors, range=interval_out(d.interval))
+            for d in r.days
+        ],
+        split_p=finite(r.health.p_value),
+        split_broken=r.health.broken,
+        worth=r.worth,
+        needed=r.needed,
+        visitors=sum(a.counts.trials for a in r.arms),
+        visitors_per_day=r.visitors_per_day,
+        decided_on=r.decided_on,
+        first_day=r.first_day,
+        last_day=r.last_day,
+        category=test.rule.category,
+        currency=test.site.currency,
+        lifetime_factor=test.rule.lifetime_factor,
+        changes=[change_out(v) for v in queries.changes_during(test)],
+    )
