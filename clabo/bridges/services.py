@@ -11,6 +11,7 @@ from clabo.accounts.problems import Problem
 from clabo.bridges.models import BridgeLink
 from clabo.core.addresses import AddressError, host_of
 from clabo.sites.models import Site
+from clabo.wording import say
 
 _SLUG = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 
@@ -37,9 +38,9 @@ def save_link(
     try:
         host = host_of(target)
         if urlsplit(target).username is not None:
-            raise AddressError("leave the user name out")
+            raise AddressError("address_user")
     except AddressError as error:
-        raise Problem(f"This is not an address to forward to: {error}.", "target") from None
+        raise Problem(f"This is not an address to forward to: {say(error.told)}.", "target") from None
     if any(h.host == host for h in site.hosts.all()):
         raise Problem("This page is the site's own: it carries the tag and needs no bridge link.", "target")
     if not _NAME.fullmatch(reference_name):

@@ -15,6 +15,7 @@ from clabo.accounts.problems import Problem
 from clabo.bridges.api import router as bridge_links
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
+from clabo.conversions.rule_shape import described
 from clabo.install.api import router as collect
 from clabo.live.api import router as live
 from clabo.monitoring.api import router as exclusions
@@ -49,6 +50,7 @@ class DescribedApi(NinjaAPI):
                     "description": "What is wrong, and the remedy",
                     "content": body,
                 }
+        described(schema)
         return schema
 
 

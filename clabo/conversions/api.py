@@ -34,6 +34,9 @@ from clabo.conversions.schemas import (
 from clabo.conversions.seen import seen_on
 from clabo.core import naming, rules
 from clabo.sites.access import site_for
+from clabo.wording import say, say_all
+from clabo.wording.conditions import reading
+from clabo.wording.rules import sentence
 
 router = Router(tags=["conversions"])
 
@@ -76,7 +79,7 @@ def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOu
         VersionOut(
             **change_out(v).dict(),
             made_by=str(v.made_by or ""),
-            sentence=rules.sentence(rules.parse(v.content["rule"])),
+            sentence=sentence(rules.parse(v.content["rule"])),
             content=v.content,
         )
         for v in rule.versions.select_related("made_by")
@@ -98,13 +101,13 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
     try:
         rule = rules.parse(data.rule)
     except rules.RuleError as error:
-        raise Problem(str(error), error.field) from None
+        raise Problem(say(error.told), error.field) from None
     known = queries.rules_of(site)
     in_force = next((r for r in known if r.pk == data.rule_id), None)
     found = back_count(site, rule, data.counting, data.days, in_force, data.proven_only)
     others = [r.name for r in known if r is not in_force]
     return PreviewOut(
-        sentence=rules.sentence(rule),
+        sentence=sentence(rule),
         days=found.days,
         first_day=found.first_day,
         events=found.events,
@@ -112,19 +115,23 @@ def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
         per_day=found.per_day,
         places=found.places,
         caught=[PlaceOut(**place_out(p)) for p in found.caught],
-        near=[NearOut(**place_out(n.place), reason=n.reason) for n in found.near],
+        near=[NearOut(**place_out(n.place), reason=say_all(n.reasons)) for n in found.near],
         suspects=[
             SuspectOut(
-                host=s.page.host, path=s.page.path, title=s.page.title, events=s.events, reasons=s.reasons
+                host=s.page.host,
+                path=s.page.path,
+                title=s.page.title,
+                events=s.events,
+                reasons=[say(r) for r in s.reasons],
             )
             for s in found.suspects
         ],
-        from_now_on=found.from_now_on,
+        from_now_on=[reading(c) for c in found.from_now_on],
         one_in=found.one_in,
         change=ComesAndGoes(more=found.change[0], fewer=found.change[1]) if found.change else None,
         unproven=found.unproven,
         proposed_name=naming.proposed(rule),
-        name_doubt=naming.doubt(data.name, others),
+        name_doubt=say(doubt) if (doubt := naming.doubt(data.name, others)) else "",
     )
 
 

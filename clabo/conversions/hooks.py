@@ -15,7 +15,7 @@ from clabo.events.storing import StoredBatch
 
 
 def reconcile_batch(batch: StoredBatch) -> None:
-    """Settle the visitors that a batch may have given a conversion, or taken one from."""
+    """Reconcile the visitors that a batch may have given a conversion, or taken one from."""
     the_rules = list(ConversionRule.objects.filter(site_id=batch.site_id, deleted_at=None))
     concerned = _concerned(batch, [rules.parse(r.rule) for r in the_rules]) | batch.restitched
     if concerned and the_rules:
@@ -28,8 +28,7 @@ def reconcile_batch(batch: StoredBatch) -> None:
 def _concerned(batch: StoredBatch, the_rules: list[rules.Rule]) -> set[int]:
     """The visitors of new events that meet a rule. Events that no rule can tell apart are decided once."""
     decided: dict[Hashable, bool] = {}
-    by_parameter = any(isinstance(leaf, rules.Parameter) for rule in the_rules for leaf in rules.leaves(rule))
-    by_views = any(isinstance(leaf, rules.PagesSeen) for rule in the_rules for leaf in rules.leaves(rule))
+    looked_at = {fact.part for rule in the_rules for leaf in rules.leaves(rule) for fact in leaf.facts}
     found: set[int] = set()
     if not the_rules:
         return found
@@ -41,8 +40,8 @@ def _concerned(batch: StoredBatch, the_rules: list[rules.Rule]) -> set[int]:
             event.page_id,
             event.element_id,
             event.name,
-            event.query if by_parameter else "",
-            event.views if by_views else 1,
+            event.query if "query" in looked_at else "",
+            event.views if "views" in looked_at else 1,
         )
         if event.kind in (Kind.MARK, Kind.STAY, Kind.SCROLL):
             met = _met(batch, event, the_rules)

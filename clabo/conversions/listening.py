@@ -23,10 +23,11 @@ def listening(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
     return found
 
 
-def _with_pages(rule: rules.Rule, where: Where) -> Iterator[tuple[rules.Leaf, Where]]:
-    """Each condition with what must hold of the page. Patterns are left to the server: RE2 is not JavaScript."""
+def _with_pages(rule: rules.Rule, where: Where) -> Iterator[tuple[rules.Condition, Where]]:
+    """Each condition with what must hold of the page, as far as the tag can tell."""
     if isinstance(rule, rules.AllOf):
-        pages = [p.json() for p in rule.parts if isinstance(p, rules.OnPage) and p.match != "pattern"]
+        parts = [p for p in rule.parts if isinstance(p, rules.Condition)]
+        pages = [page for p in parts if (page := p.place())]
         for part in rule.parts:
             yield from _with_pages(part, where + pages)
     elif isinstance(rule, rules.AnyOf):
@@ -38,21 +39,11 @@ def _with_pages(rule: rules.Rule, where: Where) -> Iterator[tuple[rules.Leaf, Wh
         yield rule, where
 
 
-def _ask(asked: dict[str, Any], leaf: rules.Leaf, where: Where) -> None:
-    entry: dict[str, Any] | None = None
-    if isinstance(leaf, rules.FrameMessage):
-        key, entry = "messages", {"origin": leaf.origin, "at": leaf.at, "value": leaf.value}
-    elif isinstance(leaf, rules.Clicked) and leaf.selector:
-        key, entry = "clicks", {"selector": leaf.selector}
-    elif isinstance(leaf, rules.ElementShown):
-        key, entry = "watch", {"shown": leaf.json()}
-    elif isinstance(leaf, rules.Stayed):
-        key, entry = "watch", {"stay": leaf.least}
-    elif isinstance(leaf, rules.Scrolled):
-        key, entry = "watch", {"scroll": leaf.least}
-    if entry is None:
+def _ask(asked: dict[str, Any], condition: rules.Condition, where: Where) -> None:
+    wanted = condition.asks_tag()
+    if wanted is None:
         return
-    if where:
-        entry["where"] = where
+    key, entry = wanted
+    entry = {**entry, "where": where} if where else entry
     if entry not in asked.setdefault(key, []):
         asked[key].append(entry)

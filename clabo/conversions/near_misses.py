@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import reduce
-from operator import add, or_
+from operator import add, and_, or_
 
 from django.db.models import Case, Count, IntegerField, Q, QuerySet, Value, When
 
 from clabo.conversions.places import Place
-from clabo.conversions.selecting import Inventory, condition, leaf_condition, on_pages
+from clabo.conversions.selecting import Inventory, condition, met, nearly
 from clabo.core import rules
 from clabo.core.addresses import Address
-from clabo.core.rehearsal import alike, last_words
-from clabo.events.models import KIND_NAMES, Event, Kind, Page
+from clabo.core.told import Told, told
+from clabo.events.models import KIND_NAMES, Event
 
 MOST_NEAR = 20
 # So many parts of a rule are looked at for near misses.
@@ -26,7 +25,7 @@ class NearMiss:
     """Events that meet all of a rule but one condition, and which."""
 
     place: Place
-    reason: str
+    reasons: list[Told]
 
 
 def near_misses(rule: rules.Rule, events: QuerySet[Event], known: Inventory, one_in: int) -> list[NearMiss]:
@@ -40,7 +39,7 @@ def near_misses(rule: rules.Rule, events: QuerySet[Event], known: Inventory, one
     if not looked_at:
         return []
     swapped = [condition(rule, known, pair) for pair in looked_at]
-    which = reduce(add, (_bit(i, met) for i, met in enumerate(swapped)))
+    which = reduce(add, (_bit(i, q) for i, q in enumerate(swapped)))
     rows = list(
         events.filter(reduce(or_, swapped))
         .exclude(condition(rule, known))
@@ -58,7 +57,7 @@ def near_misses(rule: rules.Rule, events: QuerySet[Event], known: Inventory, one
         element = elements.get(element_id)
         place = Place(KIND_NAMES[kind], pages[page_id], element, name, n * one_in, visits * one_in, 0)
         found += [
-            NearMiss(place, _reason(part, place)) for i, (part, _) in enumerate(looked_at) if bits & 1 << i
+            NearMiss(place, _reasons(part, place)) for i, (part, _) in enumerate(looked_at) if bits & 1 << i
         ]
     return found[:MOST_NEAR]
 
@@ -75,53 +74,30 @@ def _parts(rule: rules.Rule) -> list[rules.Rule]:
 
 
 def _nearly(part: rules.Rule, known: Inventory) -> Q | None:
-    """What nearly meets one part: the same kind of thing, with one trait that differs."""
+    """What nearly meets one part: all that it asks for but one fact, which comes near."""
     if isinstance(part, rules.Not):
         return condition(part.part, known)
-    if isinstance(part, rules.PageReached | rules.OnPage):
-        likely = [
-            pk
-            for pk, host, path in _alike(part, known.site_id)
-            if not part.fits(Address(host, path)) and alike(part.match, part.value, path)
-        ]
-        kind = Q(kind=Kind.VIEW) if isinstance(part, rules.PageReached) else Q()
-        return kind & on_pages(likely)
-    if isinstance(part, rules.FormSubmitted | rules.FrameMessage | rules.Clicked):
-        kind_number = Kind[part.kind.upper()]
-        one_off = [
-            e.pk for e in known.elements if e.kind == kind_number and len(part.element_misses(e.traits)) == 1
-        ]
-        nearly = Q(kind=kind_number, element_id__in=one_off)
-        if isinstance(part, rules.FormSubmitted):
-            tried = [
-                e.pk for e in known.elements if e.kind == Kind.TRIED and not part.element_misses(e.traits)
-            ]
-            nearly |= Q(kind=Kind.TRIED, element_id__in=tried)
-        return nearly
-    if isinstance(part, rules.CodeEvent) and part.where:
-        nearly = Q(kind__in=[])
-        for place in range(len(part.where)):
-            others = part.where[:place] + part.where[place + 1 :]
-            nearly |= leaf_condition(rules.CodeEvent(part.name, others), known)
-        return nearly
-    if isinstance(part, rules.PagesSeen) and part.least > 1:
-        return Q(views=part.least - 1)
-    return None
+    assert isinstance(part, rules.Condition)
+    ways = []
+    for place, fact in enumerate(part.facts):
+        near = nearly(fact, known)
+        if near is not None:
+            others = [met(f, known) for f in part.facts[:place] + part.facts[place + 1 :]]
+            ways.append(reduce(and_, others, near))
+    return reduce(or_, ways) if ways else None
 
 
-def _alike(part: rules.PageReached | rules.OnPage, site_id: int) -> Iterable[tuple[int, str, str]]:
-    """Id, host and path of the pages that may be alike."""
-    if not alike(part.match, part.value, part.value):
-        return ()
-    pages = Page.objects.filter(site_id=site_id, path__icontains=last_words(part.value))
-    return pages.values_list("id", "host", "path")
-
-
-def _reason(part: rules.Rule, place: Place) -> str:
+def _reasons(part: rules.Rule, place: Place) -> list[Told]:
     if isinstance(part, rules.Not):
-        return f"{rules.sentence(part.part)}, and must not"
-    if isinstance(part, rules.CodeEvent):
-        return f"its properties do not meet: {', '.join(t.reading() for t in part.where)}"
+        return [told("miss_not", rule=rules.as_json(part.part))]
+    assert isinstance(part, rules.Condition)
+    tests = [fact for fact in part.facts if isinstance(fact, rules.PropertyTest)]
+    if tests:
+        return [told("miss_properties", tests=[t.json() for t in tests])]
+    if views := [fact for fact in part.facts if isinstance(fact, rules.ViewsSoFar)]:
+        return [told("miss_one_page", asked=views[0].least)]
+    if place.kind == "tried":
+        return [told("miss_success")]
     seen = rules.Occurrence(
         place.kind,  # type: ignore[arg-type]
         Address(place.page.host, place.page.path),
@@ -129,8 +105,4 @@ def _reason(part: rules.Rule, place: Place) -> str:
         name=place.name,
         views=0,
     )
-    if isinstance(part, rules.PagesSeen):
-        return f"one page short of {part.least}"
-    if place.kind == "tried":
-        return "it was tried, and no success was seen: name the thank-you that appears"
-    return "; ".join(rules.misses(part, seen))
+    return rules.misses(part, seen)

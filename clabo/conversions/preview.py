@@ -19,6 +19,7 @@ from clabo.conversions.places import Place
 from clabo.conversions.selecting import Inventory, condition, success_pages
 from clabo.core import rules
 from clabo.core.suspicion import Caught, suspicions
+from clabo.core.told import Told
 from clabo.db.arrays import in_array
 from clabo.events.models import KIND_NAMES, Event, Kind, Page, TrafficClass, TrafficDay, Visit
 from clabo.sites.models import Site
@@ -38,7 +39,7 @@ class Suspect:
 
     page: Page
     events: int
-    reasons: list[str]
+    reasons: list[Told]
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +56,7 @@ class BackCount:
     near: list[NearMiss]
     suspects: list[Suspect]
     # What the rule asks for and the tag reports only once a rule asks for it.
-    from_now_on: list[str]
+    from_now_on: list[rules.Condition]
     # 1: all visitors were looked at; n: one in n, and the counts are estimates, times n.
     one_in: int
     # Against the rule in force, where this is a change of one that has been counted: conversions more, and fewer.
@@ -187,14 +188,15 @@ def _one_in(site: Site, rule: rules.Rule, first: date, known: Inventory) -> int:
     Views are those of the daily counts; of an element, its part of what has been seen of it in all.
     """
     traffic = TrafficDay.objects.filter(site=site, day__gte=first)
-    if not any(isinstance(leaf, rules.PagesSeen) for leaf in rules.leaves(rule)):
+    facts = [fact for leaf in rules.leaves(rule) for fact in leaf.facts]
+    if not any(isinstance(fact, rules.ViewsSoFar) for fact in facts):
         traffic = traffic.filter(in_array("page_id", success_pages(rule, known)))
     views = traffic.aggregate(n=Sum("views"))["n"]
     start = site.midnight(first)
     acts = 0.0
-    for leaf in rules.leaves(rule):
-        if isinstance(leaf, rules.FormSubmitted | rules.Clicked | rules.FrameMessage | rules.ElementShown):
-            met = set(known.elements_met(leaf))
+    for fact in facts:
+        if isinstance(fact, rules.OnElement):
+            met = set(known.elements_met(fact.asked))
             for element in known.elements:
                 if element.pk in met and element.last_at >= start:
                     whole = (element.last_at - element.first_at).total_seconds() or 1.0
@@ -243,16 +245,16 @@ def _suspects(places: Sequence[Place]) -> list[Suspect]:
     return sorted(found, key=lambda s: -s.events)
 
 
-def _from_now_on(rule: rules.Rule, known: Inventory) -> list[str]:
+def _from_now_on(rule: rules.Rule, known: Inventory) -> list[rules.Condition]:
     """The conditions that nothing recorded can meet yet, because the tag was not asked for them before."""
-    waiting = []
-    for leaf in rules.leaves(rule):
-        if isinstance(leaf, rules.ElementShown) and not known.elements_met(leaf):
-            waiting.append(leaf.reading())
-        elif isinstance(leaf, rules.Stayed | rules.Scrolled):
-            kind = Kind[leaf.kind.upper()]
-            if not Event.objects.filter(site_id=known.site_id, kind=kind).exists():
-                waiting.append(leaf.reading())
-        elif isinstance(leaf, rules.Clicked) and leaf.selector and not known.elements_met(leaf):
-            waiting.append(leaf.reading())
-    return waiting
+    return [leaf for leaf in rules.leaves(rule) if leaf.on_demand() and not _recorded(leaf, known)]
+
+
+def _recorded(leaf: rules.Condition, known: Inventory) -> bool:
+    """Whether there is anything like what the condition asks for."""
+    for fact in leaf.facts:
+        if isinstance(fact, rules.OnElement):
+            return bool(known.elements_met(fact.asked))
+        if isinstance(fact, rules.OfKind):
+            return Event.objects.filter(site_id=known.site_id, kind=Kind[fact.kind.upper()]).exists()
+    return True

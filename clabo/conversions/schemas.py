@@ -11,7 +11,9 @@ from ninja import Field, Schema
 from clabo.conversions import queries, services
 from clabo.conversions.models import ConversionRule, RuleVersion
 from clabo.conversions.places import Place
+from clabo.conversions.rule_shape import RuleJson
 from clabo.core import daylimit, rules
+from clabo.wording.rules import sentence
 
 CategoryName = Literal["lead", "signup", "purchase", "booking", "other"]
 
@@ -20,10 +22,6 @@ CountingName = Literal["every", "visit", "visitor"]
 
 
 SeenKind = Literal["mark", "form", "tried", "click", "message", "shown", "step", "sale"]
-
-
-# A tree of conditions; docs/data-formats.md describes it, and clabo.core.rules reads it.
-RuleJson = dict[str, Any]
 
 
 class ConversionIn(Schema):
@@ -187,7 +185,7 @@ def conversions_out(site: Any, the_rules: list[ConversionRule]) -> list[Conversi
             network_day_limit=r.network_day_limit,
             site_day_limit=r.site_day_limit,
             version=r.version,
-            sentence=rules.sentence(rules.parse(r.rule)),
+            sentence=sentence(rules.parse(r.rule)),
             recounting=r.counted_version != r.version,
             progress=progress.get(r.pk),
             recent=counts[r.pk].recent,

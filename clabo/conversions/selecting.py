@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property, reduce
+from functools import cached_property, reduce, singledispatch
 from operator import and_, or_
 from typing import Any
 
@@ -55,7 +55,7 @@ class Inventory:
     """The pages and elements of one site that rules are decided over; each is read when first asked for."""
 
     site_id: int
-    _met: dict[rules.Leaf, list[int]] = field(default_factory=dict)
+    _met: dict[Any, list[int]] = field(default_factory=dict)
 
     def pages(self, ids: Iterable[int]) -> dict[int, Page]:
         """These of the site's pages, to be shown, by id."""
@@ -67,34 +67,40 @@ class Inventory:
         """All known elements."""
         return list(Element.objects.filter(site_id=self.site_id))
 
-    def pages_met(self, leaf: rules.PageReached | rules.OnPage) -> list[int]:
+    def pages_met(self, page: rules.PageFits) -> list[int]:
         """Ids of the pages whose address fits."""
-        if leaf not in self._met:
-            likely = could_fit(self.site_id, leaf).values_list("id", "host", "path")
-            self._met[leaf] = [pk for pk, host, path in likely if leaf.fits(Address(host, path))]
-        return self._met[leaf]
+        if page not in self._met:
+            likely = could_fit(self.site_id, page).values_list("id", "host", "path")
+            self._met[page] = [pk for pk, host, path in likely if page.fits(Address(host, path))]
+        return self._met[page]
 
-    def elements_met(self, leaf: Any) -> list[int]:
+    def elements_met(self, asked: rules.ElementCondition) -> list[int]:
         """Ids of the elements that fit."""
-        if leaf not in self._met:
-            kind = Kind[leaf.kind.upper()]
-            self._met[leaf] = [
-                e.pk for e in self.elements if e.kind == kind and not leaf.element_misses(e.traits)
-            ]
-        return self._met[leaf]
+        if asked not in self._met:
+            self._met[asked] = self.elements_missing(asked, 0)
+        return self._met[asked]
+
+    def elements_missing(
+        self, asked: rules.ElementCondition, traits: int, kind: rules.Kind | None = None
+    ) -> list[int]:
+        """Ids of the elements of its kind, or of `kind`, in which just so many traits differ."""
+        number = Kind[(kind or asked.kind).upper()]
+        return [
+            e.pk for e in self.elements if e.kind == number and len(asked.element_misses(e.traits)) == traits
+        ]
 
 
-def could_fit(site_id: int, leaf: rules.PageReached | rules.OnPage) -> QuerySet[Page]:
+def could_fit(site_id: int, page: rules.PageFits) -> QuerySet[Page]:
     """The site's pages without most of those whose address does not fit."""
     pages = Page.objects.filter(site_id=site_id)
-    if leaf.match == "pattern":
+    if page.match == "pattern":
         return pages
-    if leaf.match == "contains" or not leaf.value.startswith("/"):
+    if page.match == "contains" or not page.value.startswith("/"):
         subject, pages = "address", pages.alias(address=Concat("host", "path", output_field=TextField()))
     else:
         subject = "path"
-    how = {"equals": "exact", "begins": "startswith", "contains": "contains"}[leaf.match]
-    return pages.filter(**{f"{subject}__{how}": leaf.value})
+    how = {"equals": "exact", "begins": "startswith", "contains": "contains"}[page.match]
+    return pages.filter(**{f"{subject}__{how}": page.value})
 
 
 def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | None = None) -> Q:
@@ -110,7 +116,7 @@ def condition(rule: rules.Rule, known: Inventory, swap: tuple[rules.Rule, Q] | N
         return reduce(or_, (condition(part, known, swap) for part in rule.parts))
     if isinstance(rule, rules.Not):
         return ~condition(rule.part, known, swap)
-    return leaf_condition(rule, known)
+    return reduce(and_, (met(fact, known) for fact in rule.facts))
 
 
 def on_pages(ids: list[int]) -> Q:
@@ -118,34 +124,95 @@ def on_pages(ids: list[int]) -> Q:
     return in_array("page_id", ids)
 
 
-def leaf_condition(leaf: rules.Leaf, known: Inventory) -> Q:
-    if isinstance(leaf, rules.PageReached):
-        return Q(kind=Kind.VIEW) & on_pages(known.pages_met(leaf))
-    if isinstance(leaf, rules.OnPage):
-        return on_pages(known.pages_met(leaf))
-    if isinstance(leaf, rules.Parameter):
-        inside = leaf.needle()
-        first = inside[1:]
-        if not leaf.value:
-            return Q(query__startswith=first) | Q(query__contains=inside)
-        return (
-            Q(query=first[:-1])
-            | Q(query__startswith=first)
-            | Q(query__endswith=inside[:-1])
-            | Q(query__contains=inside)
-        )
-    if isinstance(leaf, rules.CodeEvent):
-        named = Q(kind=Kind.MARK, name=leaf.name)
-        return reduce(and_, (_property(test) for test in leaf.where), named)
-    if isinstance(leaf, rules.PagesSeen):
-        return Q(views__gte=leaf.least)
-    if isinstance(leaf, rules.Stayed | rules.Scrolled):
-        reached = rules.PropertyTest("reached", "at_least", float(leaf.least))
-        return Q(kind=Kind[leaf.kind.upper()]) & _property(reached)
-    if isinstance(leaf, rules.BridgeStep | rules.SaleReported):
-        found = Q(kind=Kind[leaf.kind.upper()])
-        return found & Q(name=leaf.link) if leaf.link else found
-    return Q(kind=Kind[leaf.kind.upper()], element_id__in=known.elements_met(leaf))
+@singledispatch
+def met(fact: rules.Fact, known: Inventory) -> Q:
+    """The condition on Event under which it fulfils `fact`. Two-valued."""
+    raise NotImplementedError(type(fact).__name__)
+
+
+@singledispatch
+def nearly(fact: rules.Fact, known: Inventory) -> Q | None:
+    """What comes near: the same kind of thing with one trait that differs; None where nothing does."""
+    return None
+
+
+@met.register
+def _(fact: rules.OfKind, known: Inventory) -> Q:
+    return Q(kind=Kind[fact.kind.upper()])
+
+
+@met.register
+def _(fact: rules.PageFits, known: Inventory) -> Q:
+    return on_pages(known.pages_met(fact))
+
+
+@nearly.register
+def _(fact: rules.PageFits, known: Inventory) -> Q | None:
+    if not fact.alike_words():
+        return None
+    likely = Page.objects.filter(site_id=known.site_id, path__icontains=fact.words())
+    rows = likely.values_list("id", "host", "path")
+    return on_pages([pk for pk, host, path in rows if fact.alike(Address(host, path))])
+
+
+@met.register
+def _(fact: rules.HasParameter, known: Inventory) -> Q:
+    inside = fact.needle()
+    first = inside[1:]
+    if not fact.value:
+        return Q(query__startswith=first) | Q(query__contains=inside)
+    return (
+        Q(query=first[:-1])
+        | Q(query__startswith=first)
+        | Q(query__endswith=inside[:-1])
+        | Q(query__contains=inside)
+    )
+
+
+@met.register
+def _(fact: rules.OnElement, known: Inventory) -> Q:
+    return Q(kind=Kind[fact.asked.kind.upper()], element_id__in=known.elements_met(fact.asked))
+
+
+@nearly.register
+def _(fact: rules.OnElement, known: Inventory) -> Q | None:
+    if not fact.near:
+        return None
+    asked = fact.asked
+    near = Q(kind=Kind[asked.kind.upper()], element_id__in=known.elements_missing(asked, 1))
+    if fact.tried:
+        near |= Q(kind=Kind.TRIED, element_id__in=known.elements_missing(asked, 0, "tried"))
+    return near
+
+
+@met.register
+def _(fact: rules.Named, known: Inventory) -> Q:
+    return Q(name=fact.name)
+
+
+@met.register
+def _(fact: rules.PropertyTest, known: Inventory) -> Q:
+    return _property(fact)
+
+
+@nearly.register
+def _(fact: rules.PropertyTest, known: Inventory) -> Q | None:
+    return Q()
+
+
+@met.register
+def _(fact: rules.Reached, known: Inventory) -> Q:
+    return _property(rules.PropertyTest("reached", "at_least", float(fact.least)))
+
+
+@met.register
+def _(fact: rules.ViewsSoFar, known: Inventory) -> Q:
+    return Q(views__gte=fact.least)
+
+
+@nearly.register
+def _(fact: rules.ViewsSoFar, known: Inventory) -> Q | None:
+    return Q(views=fact.least - 1) if fact.least > 1 else None
 
 
 def _property(test: rules.PropertyTest) -> Q:
@@ -182,4 +249,6 @@ def success_pages(rule: rules.Rule, known: Inventory) -> set[int]:
     """Ids of the pages on whose being reached `rule` rests."""
     if isinstance(rule, rules.AllOf | rules.AnyOf):
         return {page for part in rule.parts for page in success_pages(part, known)}
-    return set(known.pages_met(rule)) if isinstance(rule, rules.PageReached) else set()
+    if isinstance(rule, rules.Not) or rules.OfKind("view") not in rule.facts:
+        return set()
+    return {page for fact in rule.facts if isinstance(fact, rules.PageFits) for page in known.pages_met(fact)}

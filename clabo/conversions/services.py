@@ -15,6 +15,7 @@ from clabo.conversions.models import Category, ConversionRule, RuleVersion
 from clabo.core import daylimit, rules
 from clabo.core.naming import NAME
 from clabo.sites.models import Site
+from clabo.wording import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +55,7 @@ def checked(content: RuleContent) -> RuleContent:
     try:
         rule = rules.as_json(rules.parse(content.rule))
     except rules.RuleError as error:
-        raise Problem(str(error), error.field) from None
+        raise Problem(say(error.told), error.field) from None
     factor = content.lifetime_factor
     if factor is not None and not (factor.is_finite() and 0 < factor <= 1000):
         raise Problem(

@@ -6,7 +6,10 @@ import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 from urllib.parse import SplitResult, parse_qsl, quote, unquote_to_bytes, urlencode, urlsplit
+
+from clabo.core.told import Told, told
 
 _DEFAULT_PORT = {"http": 80, "https": 443}
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
@@ -17,7 +20,11 @@ MAX_LENGTH = 2048
 
 
 class AddressError(ValueError):
-    """The text is not a web address. The message names what is wrong and can be shown to a person."""
+    """The text is not a web address; `told` says what is wrong with it."""
+
+    def __init__(self, code: str, /, **params: Any) -> None:
+        super().__init__(code)
+        self.told: Told = told(code, **params)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,23 +90,23 @@ def _without_dot_segments(path: str) -> str:
 
 def _split(url: str) -> tuple[SplitResult, str]:
     if len(url) > MAX_LENGTH:
-        raise AddressError(f"the address is longer than {MAX_LENGTH} characters")
+        raise AddressError("address_too_long", most=MAX_LENGTH)
     try:
         parts = urlsplit(url.strip())
         port = parts.port
     except ValueError as error:
-        raise AddressError(f"not a web address: {error}") from None
+        raise AddressError("address_unreadable", reason=str(error)) from None
     if parts.scheme not in _DEFAULT_PORT:
-        raise AddressError("a web address begins with http:// or https://")
+        raise AddressError("address_scheme")
     host = (parts.hostname or "").rstrip(".")
     if not host.isascii():
         try:
             host = host.encode("idna").decode().lower()
         except UnicodeError:
-            raise AddressError("the address has no valid host name") from None
+            raise AddressError("address_host") from None
     # After IDNA, whose compatibility mapping can bring in spaces.
     if not host or len(host) > 253 or any(c.isspace() or c in "<>\"'`\\" for c in host):
-        raise AddressError("the address has no valid host name")
+        raise AddressError("address_host")
     if port is not None and port != _DEFAULT_PORT[parts.scheme]:
         host = f"{host}:{port}"
     return parts, host
@@ -111,7 +118,7 @@ _ORIGIN = re.compile(r"\s*https?://[^/?#]+(?=[/?#]|$)", re.IGNORECASE)
 def host_of(url: str) -> str:
     """The lower-cased host of `url`, with a non-default port; raises AddressError."""
     if len(url) > MAX_LENGTH:
-        raise AddressError(f"the address is longer than {MAX_LENGTH} characters")
+        raise AddressError("address_too_long", most=MAX_LENGTH)
     # Few origins come again and again: only what follows them differs.
     origin = _ORIGIN.match(url)
     return _host_of_origin(origin[0]) if origin else _split(url)[1]
@@ -143,7 +150,7 @@ def normalise(url: str, meaningful: frozenset[str] = frozenset(), keep_fragment:
     if keep_fragment and parts.fragment:
         path += "#" + quote(parts.fragment, safe=_PATH_SAFE + "?")
     if len(path) > MAX_LENGTH:
-        raise AddressError(f"the address is longer than {MAX_LENGTH} characters when escaped")
+        raise AddressError("address_too_long_escaped", most=MAX_LENGTH)
     return Address(host, path)
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 
 from clabo.core import rules
+from clabo.core.told import Told, told
 
 NAME = re.compile(r"[a-z][a-z0-9_]{1,59}")
 _WORDS = re.compile(r"[a-z0-9]+")
@@ -20,6 +21,10 @@ _VAGUE = frozenset(
 )
 
 
+# What happened, and nothing of what.
+_BARE = frozenset({"sent", "clicked", "reached", "shown", "in_frame"})
+
+
 def as_name(text: str) -> str:
     """`text` as a name: small letters, digits and underscores; may be empty."""
     name = "_".join(_WORDS.findall(text.lower()))[:60].strip("_")
@@ -29,46 +34,24 @@ def as_name(text: str) -> str:
 def proposed(rule: rules.Rule) -> str:
     """A meaningful name made from the rule's first conditions; empty where nothing suggests one."""
     for leaf in rules.leaves(rule):
-        words: list[str] = []
-        if isinstance(leaf, rules.PageReached) and leaf.match != "pattern":
-            words = as_name(leaf.value.partition("/")[2] if "/" in leaf.value else leaf.value).split("_")
-            words = [w for w in words if w not in _VAGUE] + ["reached"]
-        elif isinstance(leaf, rules.FormSubmitted):
-            told = leaf.id or leaf.name or leaf.action.rpartition("/")[2] or leaf.field
-            words = [*as_name(told).replace("_form", "").split("_"), "sent"]
-        elif isinstance(leaf, rules.FrameMessage):
-            words = [*as_name(leaf.value).split("_"), "in_frame"]
-        elif isinstance(leaf, rules.Clicked):
-            words = [*as_name(leaf.text or leaf.to or leaf.what).split("_")[:4], "clicked"]
-        elif isinstance(leaf, rules.CodeEvent):
-            words = as_name(leaf.name).split("_")
-        elif isinstance(leaf, rules.ElementShown):
-            words = [*as_name(leaf.text or leaf.selector).split("_")[:4], "shown"]
-        elif isinstance(leaf, rules.PagesSeen):
-            words = [f"visit_of_{leaf.least}_pages"]
-        elif isinstance(leaf, rules.Stayed):
-            words = [f"stayed_{leaf.least}_seconds"]
-        elif isinstance(leaf, rules.Scrolled):
-            words = [f"scrolled_{leaf.least}_percent"]
-        elif isinstance(leaf, rules.BridgeStep | rules.SaleReported):
-            words = [
-                *as_name(leaf.link).split("_"),
-                "sale" if isinstance(leaf, rules.SaleReported) else "visit",
-            ]
+        words = as_name(leaf.name_words()).split("_")
+        # The last word of most says what happened; of an address, what says nothing goes.
+        if leaf.key == "page":
+            words = [w for w in words[:-1] if w not in _VAGUE] + words[-1:]
         name = as_name("_".join(w for w in words if w))
-        if NAME.fullmatch(name) and name not in ("sent", "clicked", "reached", "shown", "in_frame"):
+        if NAME.fullmatch(name) and name not in _BARE:
             return name
     return ""
 
 
-def doubt(name: str, others: Iterable[str]) -> str:
-    """Why `name` may be hard to tell apart a year from now, as a question to a person; empty where it is fine."""
+def doubt(name: str, others: Iterable[str]) -> Told | None:
+    """Why `name` may be hard to tell apart a year from now; None where it is fine."""
     words = _WORDS.findall(name.lower())
     if words and all(w in _VAGUE or w.isdigit() for w in words):
-        return "Which one? Name what was sent, ordered or reached, for example workshop_booking."
+        return told("name_vague")
     mine = {w.rstrip("s") for w in words if w not in _VAGUE}
     for other in others:
         theirs = {w.rstrip("s") for w in _WORDS.findall(other.lower()) if w not in _VAGUE}
         if other != name and mine and mine == theirs:
-            return f"Nearly the same as {other}. Say in the name how they differ."
-    return ""
+            return told("name_alike", other=other)
+    return None

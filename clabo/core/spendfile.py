@@ -14,6 +14,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Literal, get_args
 
 from clabo.core.addresses import AddressError, normalise
+from clabo.core.told import Told, told
 
 Field = Literal["day", "source", "campaign", "ad_group", "ad", "landing", "impressions", "clicks", "cost"]
 FIELDS: tuple[Field, ...] = get_args(Field)
@@ -83,7 +84,7 @@ class BadRow:
     """Why a row cannot be taken in: the field, and what to do."""
 
     field: str
-    message: str
+    told: Told
 
 
 @dataclass(slots=True)
@@ -166,7 +167,7 @@ def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow
         return cells[place].strip() if place is not None and 0 <= place < len(cells) else ""
 
     if len(cells) <= max((reading.columns[f] for f in REQUIRED if f in reading.columns), default=0):
-        return BadRow("row", f"The row has only {len(cells)} columns. Perhaps a quote is missing.")
+        return BadRow("row", told("row_too_short", columns=len(cells)))
     day = read_day(text("day"), reading.day_order)
     if isinstance(day, BadRow):
         return day
@@ -177,11 +178,11 @@ def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow
         if isinstance(value, BadRow):
             return value
         if name != "cost" and value != value.to_integral_value():
-            return BadRow(name, f"“{text(name)}” is not a whole number. Check the decimal mark.")
+            return BadRow(name, told("not_whole", text=text(name)))
         numbers[name] = value
     source = text("source") or reading.source
     if not source:
-        return BadRow("source", "No source. Choose the column, or say which source the whole file is from.")
+        return BadRow("source", told("no_source"))
     landing = text("landing")
     if landing:
         if landing.startswith("/"):
@@ -189,11 +190,11 @@ def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow
         try:
             landing = str(normalise(landing if "://" in landing else "https://" + landing))
         except AddressError as error:
-            return BadRow("landing", f"“{landing[:80]}” is not an address: {error}.")
+            return BadRow("landing", told("bad_landing", text=landing[:80], why=error.told))
     texts: tuple[Field, ...] = ("source", "campaign", "ad_group", "ad")
     for name in texts:
         if len(text(name)) > MAX_TEXT:
-            return BadRow(name, f"Longer than {MAX_TEXT} characters. Perhaps a quote is missing before it.")
+            return BadRow(name, told("cell_too_long", most=MAX_TEXT))
     return SpendLine(
         day,
         source[:MAX_TEXT],
@@ -211,7 +212,7 @@ def read_day(text: str, order: DayOrder) -> date | BadRow:
     """A day in the given order; years of two digits are of this century."""
     match = _DAY.fullmatch(text)
     if not match:
-        return BadRow("day", f"“{text[:40]}” is not a day." if text else "No day.")
+        return BadRow("day", told("not_a_day", text=text[:40]))
     a, b, c = (int(g) for g in match.groups())
     if a > 31:
         order = "ymd"
@@ -219,11 +220,9 @@ def read_day(text: str, order: DayOrder) -> date | BadRow:
     try:
         found = date(year + 2000 if year < 100 else year, month, day)
     except ValueError:
-        return BadRow(
-            "day", f"“{text[:40]}” is not a day when read as {'-'.join(order)}. Check the day order."
-        )
+        return BadRow("day", told("not_a_day_so", text=text[:40], order=order))
     if not 2000 <= found.year < 2100:
-        return BadRow("day", f"“{text[:40]}” is in the year {found.year}. Check the day order.")
+        return BadRow("day", told("odd_year", text=text[:40], year=found.year))
     return found
 
 
@@ -232,17 +231,17 @@ def read_number(text: str, mark: DecimalMark, name: str) -> Decimal | BadRow:
     plain = _NUMBER_NOISE.sub("", text)
     if plain in ("", "-", "–", "—"):
         if name == "cost" and not text.strip():
-            return BadRow("cost", "No cost.")
+            return BadRow("cost", told("no_cost"))
         return Decimal(0)
     other = "," if mark == "." else "."
     whole, _, rest = plain.partition(mark)
     groups = whole.split(other)
     if len(groups) > 1 and (any(len(g) != 3 for g in groups[1:]) or not groups[0]):
-        return BadRow(name, f"“{text[:40]}” is not a number with “{mark}” as the decimal mark.")
+        return BadRow(name, told("not_a_number", text=text[:40], mark=mark))
     try:
         value = Decimal("".join(groups) + ("." + rest if rest else ""))
     except InvalidOperation:
-        return BadRow(name, f"“{text[:40]}” is not a number with “{mark}” as the decimal mark.")
+        return BadRow(name, told("not_a_number", text=text[:40], mark=mark))
     if not value.is_finite() or value < 0 or value >= Decimal("1e10"):
-        return BadRow(name, f"“{text[:40]}” is not between 0 and 10,000,000,000.")
+        return BadRow(name, told("number_out_of_range", text=text[:40]))
     return value.quantize(Decimal("0.000001"))

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from clabo.core.evidence.proportions import rate_intervals
+from clabo.core.told import Told, told
 
 # Under so many events nothing is called unlike the rest.
 LEAST = 10
@@ -25,8 +26,8 @@ class Caught:
     begun: int
 
 
-def suspicions(groups: Sequence[Caught]) -> list[list[str]]:
-    """For each group the reasons, in words, why it may be caught by accident; empty for most.
+def suspicions(groups: Sequence[Caught]) -> list[list[Told]]:
+    """For each group the reasons why it may be caught by accident; empty for most.
 
     A group is suspect when visits hardly ever begin in the others, and its own share of events that began their
     visit lies clearly above theirs, Wilson interval against Wilson interval; when it is alone and more than half
@@ -40,20 +41,16 @@ def suspicions(groups: Sequence[Caught]) -> list[list[str]]:
     _, _, high = rate_intervals(
         [min(all_begun - g.begun, n) for g, n in zip(groups, rest, strict=True)], rest
     )
-    found: list[list[str]] = []
+    found: list[list[Told]] = []
     for place, group in enumerate(groups):
-        reasons = []
+        reasons: list[Told] = []
         if group.events >= LEAST:
             others = all_events - group.events
             alone = others < LEAST
             seldom = alone or (all_begun - group.begun) / others <= SELDOM
             if seldom and low[place] > (MOSTLY if alone else max(high[place], 0.05)):
-                reasons.append(
-                    f"{group.begun} of {group.events} began the visit, with no page or form before"
-                )
+                reasons.append(told("began_visit", begun=group.begun, events=group.events))
             if group.events >= OFTEN * group.visits:
-                reasons.append(
-                    f"{group.events / group.visits:.1f} in a visit, on average: reloads, or a page that is looked at again"
-                )
+                reasons.append(told("often_in_a_visit", times=group.events / group.visits))
         found.append(reasons)
     return found

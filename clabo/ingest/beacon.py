@@ -10,6 +10,7 @@ from msgspec import Meta
 
 from clabo.core.addresses import AddressError, host_of
 from clabo.ingest.directory import TagSite
+from clabo.wording import say
 
 MAX_BODY = 64 * 1024
 MAX_EVENTS = 50
@@ -208,7 +209,11 @@ def check(body: bytes, site: TagSite) -> Beacon:
             host = host_of(event.url)
         except AddressError as error:
             raise Refused(
-                422, "bad_address", "An address cannot be read", f"$.events[{place}].url: {error}.", site.id
+                422,
+                "bad_address",
+                "An address cannot be read",
+                f"$.events[{place}].url: {say(error.told)}.",
+                site.id,
             ) from None
         if host not in site.hosts:
             raise Refused(

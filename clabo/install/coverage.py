@@ -17,6 +17,7 @@ from clabo.events.parsing import SiteReader
 from clabo.install.models import ListedPage, PageCheck
 from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
+from clabo.wording import say
 
 State = Literal["seen", "twice", "stopped", "unopened"]
 MOST_LISTED = 20_000
@@ -154,7 +155,7 @@ def list_pages(site: Site, text: str, source: str = ListedPage.Source.PASTED) ->
         try:
             address = reading.page(url if "://" in url else "https://" + url)
         except AddressError as error:
-            raise Problem(f"Line {number} is not an address: {error}.", "pages") from None
+            raise Problem(f"Line {number} is not an address: {say(error.told)}.", "pages") from None
         if address.host not in reading.hosts:
             raise Problem(
                 f"Line {number}: {address.host[:80]} is none of this site's hosts. Add it under Settings, "

@@ -117,7 +117,7 @@ def kit(site: Site) -> list[Piece]:
             "body",
             "The usual line in <head>; the second line anywhere, with the order's own value and number. It is data and never runs, so no policy keeps it out.",
             "The page that a server sends after an order.",
-            "Where an order. Live shows “order” with its value.",
+            "Place an order. Live shows “order” with its value.",
         ),
         Piece(
             "body",

@@ -12,6 +12,7 @@ from clabo.conversions import queries
 from clabo.live import queries as collected
 from clabo.live.schemas import ConditionOut, LiveOut, WhyOut, hits_out, now_out
 from clabo.sites.access import site_for
+from clabo.wording.rules import check_reading, why_not
 
 router = Router(tags=["live"])
 
@@ -35,7 +36,10 @@ def why(request: HttpRequest, site_id: int, hit_id: UUID) -> list[WhyOut]:
             name=rule.name,
             met=rule.pk in counted,
             counted=counted.get(rule.pk, False),
-            checks=[ConditionOut(reading=c.reading, why_not=c.why_not) for c in queries.checks_of(rule, hit)],
+            checks=[
+                ConditionOut(reading=check_reading(c), why_not=why_not(c))
+                for c in queries.checks_of(rule, hit)
+            ],
         )
         for rule in queries.rules_of(site)
     ]

@@ -10,6 +10,8 @@ from ninja import Field, Schema
 from clabo.rehearsals import services as rehearsing
 from clabo.rehearsals.models import Rehearsal
 from clabo.sites.models import Site
+from clabo.wording import say, say_all
+from clabo.wording.rules import sentence
 
 
 class LineOut(Schema):
@@ -81,14 +83,14 @@ def rehearsal_out(site: Site, rehearsal: Rehearsal) -> RehearsalOut:
             RehearsedRule(
                 rule=c.rule_id,
                 name=c.name,
-                sentence=c.sentence,
+                sentence=sentence(c.rule),
                 lines=[
                     LineOut(
                         should=line.should,
-                        says=line.says,
+                        says=say(line.says),
                         link=rehearsing.link(site, rehearsal, line.open),
                         status=came.status,
-                        reason=came.reason,
+                        reason=say_all(came.reasons),
                     )
                     for line, came in c.lines
                 ],

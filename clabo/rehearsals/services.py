@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from typing import Any
 
 from clabo.accounts.models import User
 from clabo.accounts.problems import Problem, missing
@@ -14,11 +15,13 @@ from clabo.conversions.seen import seen_on
 from clabo.core import rules
 from clabo.core.addresses import Address
 from clabo.core.rehearsal import Known, Line, Outcome, lines_of, outcome, parse_steps
+from clabo.core.told import Told
 from clabo.events.models import KIND_NAMES, Event, Kind, Page
 from clabo.events.parsing import rehearsal_visitor
 from clabo.rehearsals.models import Rehearsal, RehearsalSteps
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of
+from clabo.wording import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +30,7 @@ class RehearsedConversion:
 
     rule_id: int
     name: str
-    sentence: str
+    rule: rules.Rule
     lines: list[tuple[Line, Outcome]]
 
 
@@ -95,10 +98,19 @@ def lines_so_far(rehearsal: Rehearsal) -> list[RehearsedConversion]:
         lines = []
         for told in each["lines"]:
             came = told.get("outcome")
-            line = Line(**{k: v for k, v in told.items() if k != "outcome"})
-            lines.append((line, Outcome(**came) if came else outcome(line, rule, happened or [])))
-        found.append(RehearsedConversion(each["rule"], each["name"], rules.sentence(rule), lines))
+            line = _line(told)
+            lines.append((line, _outcome(came) if came else outcome(line, rule, happened or [])))
+        found.append(RehearsedConversion(each["rule"], each["name"], rule, lines))
     return found
+
+
+def _line(kept: dict[str, Any]) -> Line:
+    plain = {k: v for k, v in kept.items() if k not in ("says", "outcome")}
+    return Line(says=Told(**kept["says"]), **plain)
+
+
+def _outcome(kept: dict[str, Any]) -> Outcome:
+    return Outcome(kept["status"], tuple(Told(**r) for r in kept["reasons"]), kept["attempts"])
 
 
 def end(rehearsal: Rehearsal) -> None:
@@ -127,7 +139,7 @@ def save_steps(rule: ConversionRule, text: str) -> None:
     try:
         steps = parse_steps(text)
     except rules.RuleError as error:
-        raise Problem(str(error), error.field) from None
+        raise Problem(say(error.told), error.field) from None
     if len(text) > 20_000:
         raise Problem("A list of steps has at most 20,000 characters.", "steps")
     if not steps:

@@ -21,6 +21,7 @@ from django.conf import settings
 from clabo.accounts.problems import Problem
 from clabo.core.addresses import AddressError, host_of
 from clabo.sites.models import Site
+from clabo.wording import say
 
 MOST_BYTES = 2 * 1024 * 1024
 MOST_SECONDS = 8.0
@@ -90,7 +91,7 @@ def _ask(
     try:
         host = host_of(url)
     except AddressError as error:
-        raise Problem(f"This is not a page's address: {error}.", "url") from None
+        raise Problem(f"This is not a page's address: {say(error.told)}.", "url") from None
     if host not in hosts:
         raise Problem(
             f"{host[:80]} is none of this site's hosts. Add it under Settings if it should be.", "url"

@@ -15,6 +15,7 @@ from clabo.sites.models import Site
 from clabo.spend import services
 from clabo.spend.joining import Joined
 from clabo.spend.models import SpendImport
+from clabo.wording import say
 
 FieldName = Literal["day", "source", "campaign", "ad_group", "ad", "landing", "impressions", "clicks", "cost"]
 
@@ -117,7 +118,9 @@ def check_out(batch: SpendImport, reading: ReadingJson | None) -> CheckOut:
         good=c.good,
         sum_lines=c.sum_lines,
         bad_count=c.bad_count,
-        bad=[BadRowOut(line=n, field=b.field, message=b.message, cells=cells[:30]) for n, b, cells in c.bad],
+        bad=[
+            BadRowOut(line=n, field=b.field, message=say(b.told), cells=cells[:30]) for n, b, cells in c.bad
+        ],
         cost=c.cost,
         clicks=c.clicks,
         impressions=c.impressions,

@@ -18,6 +18,7 @@ from django.db import connection, transaction
 from clabo.accounts.models import User
 from clabo.accounts.problems import Problem, missing
 from clabo.core.spendfile import BadRow, ColumnMapping, Guess, SpendLine, guess_reading, is_sum_line, read_row
+from clabo.core.told import told
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.models import Page, fingerprint
 from clabo.sites.locks import lock_site
@@ -127,7 +128,7 @@ def check(
             if isinstance(line, SpendLine) and _print(line) in known:
                 line = BadRow(
                     "row",
-                    f"{line.day:%-d %b} of this ad was imported before, from {known[_print(line)]}. Undo that import, or leave these rows out.",
+                    told("imported_before", day=line.day.isoformat(), file=known[_print(line)]),
                 )
             if isinstance(line, BadRow):
                 result.bad_count += 1

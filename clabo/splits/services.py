@@ -18,6 +18,7 @@ from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of
 from clabo.splits.models import LETTERS, SplitTest, Variant
+from clabo.wording import say
 
 State = SplitTest.State
 
@@ -96,7 +97,7 @@ def pages_of(site: Site, addresses: Sequence[str]) -> list[Address]:
         try:
             page = reading.page(text if "://" in text else "https://" + text)
         except AddressError as error:
-            raise Problem(f"This is not an address: {error}.", name) from None
+            raise Problem(f"This is not an address: {say(error.told)}.", name) from None
         if page.host not in reading.hosts:
             raise Problem(f"{page.host} is not one of this site's hosts. Add it under Pixel first.", name)
         if found and page.host != found[0].host:

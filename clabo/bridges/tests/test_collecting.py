@@ -85,7 +85,7 @@ class Bridges(TransactionTestCase):
                 for refresh in (
                     collector.directory.refresh,
                     collector.salts.refresh,
-                    collector.bridges.refresh,
+                    *(route.refresh for route in collector.routes),
                 ):
                     await asyncio.to_thread(refresh)
                 answers = [await self.one(collector, *r) for r in requests]

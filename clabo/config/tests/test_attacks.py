@@ -41,7 +41,8 @@ class OneRequest(TransactionTestCase):
             self.site, "suits", "https://partner.example/", free_names=["pub"], pixel_sales=True
         )
         self.app = Collector(_nobody)
-        self.app.bridges.refresh()
+        for route in self.app.routes:
+            route.refresh()
 
     def ask(self, method: str, path: str, body: bytes = b"", **headers: str) -> tuple[int, dict[str, str]]:
         said: list[Any] = []

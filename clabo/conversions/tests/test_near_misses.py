@@ -19,6 +19,7 @@ from clabo.core.tests.strategies import ADDRESSES, EVENTS, RULES
 from clabo.events.models import Event
 from clabo.sites.models import Site
 from clabo.testing.traffic import START, beacon, event, hit, make_site, receive
+from clabo.wording import say_all
 
 
 def near(site: Site, language: Any) -> list[NearMiss]:
@@ -59,12 +60,12 @@ class OfEveryRule(TestCase):
         for language in languages:
             rule = rules.parse(language)
             for miss in near(site, language):
-                self.assertTrue(miss.reason.strip(), language)
+                self.assertTrue(say_all(miss.reasons), language)
                 there = [s for e, s in seen if at_place(e, s, miss.place) and not rules.meets(rule, s)]
                 self.assertLessEqual(miss.place.events, len(there), language)
                 self.assertTrue(
                     any(holds_but_for(rule, part, s) for part in parts_of(rule) for s in there),
-                    (language, miss.reason),
+                    (language, miss.reasons),
                 )
 
 
@@ -82,7 +83,7 @@ class WhatWasInTheWay(PlainTestCase):
         receive([hit(self.site, START, beacon(1, *events))])
 
     def told(self, language: Any) -> list[str]:
-        return [miss.reason for miss in near(self.site, language)]
+        return [say_all(miss.reasons) for miss in near(self.site, language)]
 
     def test_another_form_and_one_whose_success_was_not_seen(self) -> None:
         booking = {"id": "booking", "fields": ["email"]}

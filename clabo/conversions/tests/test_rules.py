@@ -105,7 +105,7 @@ class OverEverybody(HypothesisTestCase):
                 visit += 1
                 before[visitor] = (minutes, visit)
             before[visitor] = (minutes, before[visitor][1])
-            if language.fits(normalise(f"https://{HOST}{path}")):
+            if language.page.fits(normalise(f"https://{HOST}{path}")):
                 candidates.append(Seen(visitor, before[visitor][1], minutes))
         return [(c.visitor, c.minutes) for c in rules.count(candidates, mode)]
 

@@ -164,10 +164,10 @@ class Addresses(PlainTestCase):
         )
         for match in ("equals", "begins", "contains"):
             for value in [*paths, *hosts, "a_b.example/a_b", "shop.example/50%", "b", "%", "_", "\\", "e/a"]:
-                for kind in (rules.PageReached, rules.OnPage):
-                    leaf = kind(match, value)  # as it stands, whatever the language would make of it
-                    expected = {p.pk for p in pages if leaf.fits(Address(p.host, p.path))}
-                    self.assertEqual(set(Inventory(site.pk).pages_met(leaf)), expected, leaf)
+                # As it stands, whatever the language would make of it.
+                asked = rules.PageFits(match, value)
+                expected = {p.pk for p in pages if asked.fits(Address(p.host, p.path))}
+                self.assertEqual(set(Inventory(site.pk).pages_met(asked)), expected, asked)
 
 
 class OrderNumbers(PlainTestCase):

@@ -5,19 +5,37 @@ sent on one page and not on another:
 
     {"all": [{"form": {"id": "booking"}}, {"not": {"on": {"match": "begins", "value": "/staff"}}}]}
 
-`parse` turns JSON into a `Rule`, `as_json` back; `meets` holds it against one `Occurrence`, `checks`
-says why and why not, `sentence` reads it out. Every condition is decided by one event and what
-that event knows of its visit, so that it can be put to the database as well as to one visitor.
+`parse` turns JSON into a `Rule`, `as_json` back; `meets` holds it against one `Occurrence`, `checks` says why and why
+not. Every condition is decided by one event and what that event knows of its visit, and is made of `Fact`s, so that it
+can be put to the database as well as to one visitor. Conditions stand in conditions/, one file each.
+
+>>> rule = parse({"all": [{"form": {"id": "booking"}}, {"not": {"on": {"match": "begins", "value": "/staff"}}}]})
+>>> from clabo.core.addresses import Address
+>>> meets(rule, Occurrence("form", Address("shop.example", "/book"), element={"id": "booking"}))
+True
 """
 
+from clabo.core.rules.condition import Condition, ElementCondition
+from clabo.core.rules.conditions import CONDITIONS
 from clabo.core.rules.counting import COUNTINGS, Counting, by_mode, count, first_received
-from clabo.core.rules.elements import Clicked, ElementShown, FormSubmitted, FrameMessage
 from clabo.core.rules.errors import MAX_VALUE, RuleError
+from clabo.core.rules.facts import (
+    MATCHES,
+    Fact,
+    HasParameter,
+    Match,
+    Named,
+    OfKind,
+    OnElement,
+    PageFits,
+    PropertyTest,
+    Reached,
+    ViewsSoFar,
+)
 from clabo.core.rules.language import (
     AllOf,
     AnyOf,
     Check,
-    Leaf,
     Not,
     Rule,
     as_json,
@@ -26,50 +44,37 @@ from clabo.core.rules.language import (
     meets,
     misses,
     parse,
-    sentence,
+    part_of,
 )
 from clabo.core.rules.occurrence import KINDS, Kind, Occurrence
-from clabo.core.rules.pages import MATCHES, Match, OnPage, PageReached, Parameter
-from clabo.core.rules.signals import (
-    BridgeStep,
-    CodeEvent,
-    PagesSeen,
-    PropertyTest,
-    SaleReported,
-    Scrolled,
-    Stayed,
-)
 
 __all__ = [
+    "CONDITIONS",
     "COUNTINGS",
     "KINDS",
     "MATCHES",
     "MAX_VALUE",
     "AllOf",
     "AnyOf",
-    "BridgeStep",
     "Check",
-    "Clicked",
-    "CodeEvent",
+    "Condition",
     "Counting",
-    "ElementShown",
-    "FormSubmitted",
-    "FrameMessage",
+    "ElementCondition",
+    "Fact",
+    "HasParameter",
     "Kind",
-    "Leaf",
     "Match",
+    "Named",
     "Not",
     "Occurrence",
-    "OnPage",
-    "PageReached",
-    "PagesSeen",
-    "Parameter",
+    "OfKind",
+    "OnElement",
+    "PageFits",
     "PropertyTest",
+    "Reached",
     "Rule",
     "RuleError",
-    "SaleReported",
-    "Scrolled",
-    "Stayed",
+    "ViewsSoFar",
     "as_json",
     "by_mode",
     "checks",
@@ -79,5 +84,5 @@ __all__ = [
     "meets",
     "misses",
     "parse",
-    "sentence",
+    "part_of",
 ]

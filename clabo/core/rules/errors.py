@@ -5,27 +5,28 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from clabo.core.told import Told, told
+
 MAX_VALUE = 500
 
 
 class RuleError(ValueError):
-    """A rule that cannot be read. `field` says where; the message says what to do."""
+    """A rule that cannot be read. `field` says where; `told` says what is wrong and what to do."""
 
-    def __init__(self, field: str, message: str) -> None:
-        super().__init__(message)
+    def __init__(self, field: str, code: str, /, **params: Any) -> None:
+        super().__init__(f"{field}: {code}")
         self.field = field
+        self.told: Told = told(code, **params)
 
 
-def only(data: Mapping[str, Any], allowed: set[str], what: str) -> None:
+def only(data: Mapping[str, Any], allowed: set[str]) -> None:
     """Raise RuleError where `data` has other keys than `allowed`."""
     if other := set(data) - allowed:
-        raise RuleError(
-            "rule", f"{what} knows nothing of “{min(other)[:60]}”. It takes {', '.join(sorted(allowed))}."
-        )
+        raise RuleError("rule", "unknown_part", part=min(other)[:60], allowed=sorted(allowed))
 
 
 def text(data: Mapping[str, Any], key: str, ask: str, most: int = MAX_VALUE) -> str:
-    """The non-empty text `data[key]`, trimmed; RuleError with `ask` where it is missing."""
+    """The non-empty text `data[key]`, trimmed; RuleError with the code `ask` where it is missing."""
     value = data.get(key)
     if not isinstance(value, str) or not value.strip():
         raise RuleError(key, ask)
@@ -38,22 +39,30 @@ def maybe_text(data: Mapping[str, Any], key: str, most: int = MAX_VALUE) -> str:
     if value is None:
         return ""
     if not isinstance(value, str):
-        raise RuleError(key, "This must be a text.")
+        raise RuleError(key, "no_text")
     return _fitting(value, key, most)
+
+
+def one_of(data: Mapping[str, Any], key: str, choices: tuple[str, ...]) -> str:
+    """`data[key]`, which must be one of `choices`."""
+    value = data.get(key)
+    if value not in choices:
+        raise RuleError(key, "choose_one", choices=list(choices))
+    return str(value)
 
 
 def _fitting(value: str, key: str, most: int) -> str:
     value = value.strip()
     if len(value) > most:
-        raise RuleError(key, f"Keep this under {most} characters.")
+        raise RuleError(key, "too_long", most=most)
     if "\x00" in value:
-        raise RuleError(key, "This has a character that no text may contain (NUL).")
+        raise RuleError(key, "nul")
     return value
 
 
-def whole(data: Mapping[str, Any], key: str, low: int, high: int, ask: str) -> int:
-    """The whole number `data[key]` between `low` and `high`; RuleError with `ask` where it is none."""
+def whole(data: Mapping[str, Any], key: str, low: int, high: int) -> int:
+    """The whole number `data[key]` between `low` and `high`; RuleError where it is none."""
     value = data.get(key)
     if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
-        raise RuleError(key, ask)
+        raise RuleError(key, "how_many", what=key, low=low, high=high)
     return value

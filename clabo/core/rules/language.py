@@ -6,28 +6,12 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from clabo.core.rules.elements import Clicked, ElementShown, FormSubmitted, FrameMessage
+from clabo.core.rules.condition import Condition
+from clabo.core.rules.conditions import CONDITIONS
 from clabo.core.rules.errors import RuleError
 from clabo.core.rules.occurrence import Occurrence
-from clabo.core.rules.pages import OnPage, PageReached, Parameter
-from clabo.core.rules.signals import BridgeStep, CodeEvent, PagesSeen, SaleReported, Scrolled, Stayed
+from clabo.core.told import Told, told
 
-Leaf = (
-    PageReached
-    | OnPage
-    | Parameter
-    | FormSubmitted
-    | ElementShown
-    | FrameMessage
-    | Clicked
-    | CodeEvent
-    | PagesSeen
-    | Stayed
-    | Scrolled
-    | BridgeStep
-    | SaleReported
-)
-_LEAVES: dict[str, type[Leaf]] = {leaf.key: leaf for leaf in Leaf.__args__}
 MOST_LEAVES = 40
 DEEPEST = 6
 
@@ -53,7 +37,7 @@ class Not:
     part: Rule
 
 
-Rule = Leaf | AllOf | AnyOf | Not
+Rule = Condition | AllOf | AnyOf | Not
 
 
 def parse(data: Any) -> Rule:
@@ -64,37 +48,38 @@ def parse(data: Any) -> Rule:
     """
     rule = _read(data, 1)
     if sum(1 for _ in leaves(rule)) > MOST_LEAVES:
-        raise RuleError("rule", f"A rule has at most {MOST_LEAVES} conditions.")
+        raise RuleError("rule", "too_many_conditions", most=MOST_LEAVES)
     if not _triggers(rule):
-        raise RuleError(
-            "rule",
-            "Say what happens: a page reached, a form sent, a click, an event … "
-            "Where it happens, and what must not be, only narrow that down.",
-        )
+        raise RuleError("rule", "ask_what_happens")
     return rule
+
+
+def part_of(data: Any) -> Rule:
+    """As `parse`, for what may stand within a rule without saying what happens."""
+    return _read(data, 1)
 
 
 def _read(data: Any, depth: int) -> Rule:
     if not isinstance(data, Mapping) or len(data) != 1:
-        raise RuleError("rule", 'A rule is an object with one condition: {"page": {"match": …, "value": …}}.')
+        raise RuleError("rule", "no_rule")
     if depth > DEEPEST:
-        raise RuleError("rule", f"A rule is nested at most {DEEPEST} deep.")
+        raise RuleError("rule", "too_deep", most=DEEPEST)
     key, inner = next(iter(data.items()))
     if key in ("any", "all"):
         if not isinstance(inner, list) or not inner:
-            raise RuleError("rule", f"“{key}” needs at least one condition.")
+            raise RuleError("rule", "empty_group", key=key)
         if len(inner) > MOST_LEAVES:
-            raise RuleError("rule", f"A rule has at most {MOST_LEAVES} conditions.")
+            raise RuleError("rule", "too_many_conditions", most=MOST_LEAVES)
         parts = tuple(_read(part, depth + 1) for part in inner)
         return AnyOf(parts) if key == "any" else AllOf(parts)
     if key == "not":
         return Not(_read(inner, depth + 1))
-    leaf = _LEAVES.get(key)
-    if leaf is None:
-        raise RuleError("rule", f"“{str(key)[:60]}” is no condition. There are {', '.join(_LEAVES)}.")
+    condition = CONDITIONS.get(key)
+    if condition is None:
+        raise RuleError("rule", "unknown_condition", key=str(key)[:60], known=list(CONDITIONS))
     if not isinstance(inner, Mapping):
-        raise RuleError("rule", f"“{key}” needs an object that describes it.")
-    return leaf.read(inner)
+        raise RuleError("rule", "needs_object", key=key)
+    return condition.read(inner)
 
 
 def _triggers(rule: Rule) -> bool:
@@ -105,7 +90,7 @@ def _triggers(rule: Rule) -> bool:
     return False if isinstance(rule, Not) else rule.trigger
 
 
-def leaves(rule: Rule) -> Iterator[Leaf]:
+def leaves(rule: Rule) -> Iterator[Condition]:
     """Every condition of `rule`, in the order of its reading."""
     if isinstance(rule, AllOf | AnyOf):
         for part in rule.parts:
@@ -127,19 +112,6 @@ def as_json(rule: Rule) -> dict[str, Any]:
     return {rule.key: rule.json()}
 
 
-def sentence(rule: Rule) -> str:
-    """The rule in plain English; brackets where any and all are nested."""
-    if isinstance(rule, Not):
-        return f"not ({sentence(rule.part)})"
-    if isinstance(rule, AllOf | AnyOf):
-        joint = ", and " if isinstance(rule, AllOf) else ", or "
-        return joint.join(
-            f"({sentence(p)})" if isinstance(p, AllOf | AnyOf) and len(p.parts) > 1 else sentence(p)
-            for p in rule.parts
-        )
-    return rule.reading()
-
-
 def meets(rule: Rule, o: Occurrence) -> bool:
     """Whether the event meets the rule."""
     if isinstance(rule, AllOf):
@@ -148,23 +120,25 @@ def meets(rule: Rule, o: Occurrence) -> bool:
         return any(meets(part, o) for part in rule.parts)
     if isinstance(rule, Not):
         return not meets(rule.part, o)
-    return not rule.misses(o)
+    return rule.met(o)
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One condition held against one event. `why_not` is empty where it is as the rule wants it."""
+    """One condition held against one event, `wanted` or not. `why_not` is empty where it is as the rule wants it."""
 
-    reading: str
-    why_not: str
+    condition: Condition
+    wanted: bool
+    why_not: tuple[Told, ...]
 
     @property
     def met(self) -> bool:
+        """Whether it is as the rule wants it."""
         return not self.why_not
 
 
 def checks(rule: Rule, o: Occurrence) -> list[Check]:
-    """Each condition of `rule` with its reason, for “why”, “why not” and near misses."""
+    """Each condition of `rule` with its reasons, for “why”, “why not” and near misses."""
     return list(_checks(rule, o, wanted=True))
 
 
@@ -175,14 +149,13 @@ def _checks(rule: Rule, o: Occurrence, wanted: bool) -> Iterator[Check]:
         for part in rule.parts:
             yield from _checks(part, o, wanted)
     else:
-        missed = rule.misses(o)
-        if wanted:
-            yield Check(rule.reading(), "; ".join(missed))
-        else:
-            yield Check(f"not ({rule.reading()})", "" if missed else f"{rule.reading()}, and must not")
+        missed = tuple(rule.misses(o))
+        yield Check(
+            rule, wanted, missed if wanted else () if missed else (told("miss_not", rule=as_json(rule)),)
+        )
 
 
-def misses(rule: Rule, o: Occurrence) -> list[str]:
+def misses(rule: Rule, o: Occurrence) -> list[Told]:
     """Every reason why the event does not meet the rule; of “any”, those of the alternative that came nearest.
 
     One reason alone makes a near miss. Empty where the rule is met.
@@ -192,5 +165,5 @@ def misses(rule: Rule, o: Occurrence) -> list[str]:
     if isinstance(rule, AnyOf):
         return min((misses(part, o) for part in rule.parts), key=len)
     if isinstance(rule, Not):
-        return [f"{sentence(rule.part)}, and must not"] if meets(rule.part, o) else []
+        return [told("miss_not", rule=as_json(rule.part))] if meets(rule.part, o) else []
     return rule.misses(o)

@@ -13,21 +13,6 @@ Kind = Literal[
 ]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 
-IN_WORDS: dict[Kind, str] = {
-    "view": "a page view",
-    "mark": "an event from code",
-    "note": "a note on the set-up",
-    "form": "a form that was sent",
-    "tried": "a form whose sending did not visibly succeed",
-    "click": "a click",
-    "message": "a message from a frame",
-    "shown": "an element that appeared",
-    "stay": "time spent on a page",
-    "scroll": "scrolling",
-    "step": "a step over a bridge link",
-    "sale": "a sale reported for a bridge link",
-}
-
 
 @dataclass(frozen=True, slots=True)
 class Occurrence:

@@ -36,15 +36,15 @@ class Lengths(TestCase):
 class OneKindEach(TestCase):
     def test_a_condition_is_met_by_its_own_kind_only(self) -> None:
         for rule, kind in (
-            (rules.CodeEvent("order"), "mark"),
-            (rules.BridgeStep(""), "step"),
-            (rules.SaleReported(""), "sale"),
-            (rules.PageReached("equals", "/a"), "view"),
+            ({"event": {"name": "order"}}, "mark"),
+            ({"step": {}}, "step"),
+            ({"sale": {}}, "sale"),
+            ({"page": {"match": "equals", "value": "/a"}}, "view"),
         ):
             met = [
                 k
                 for k in KINDS
-                if rules.meets(rule, Occurrence(k, Address("shop.example", "/a"), name="order"))
+                if rules.meets(rules.parse(rule), Occurrence(k, Address("shop.example", "/a"), name="order"))
             ]
             self.assertEqual(met, [kind], rule)
 

@@ -11,19 +11,17 @@ from hypothesis import strategies as st
 from clabo.core import rules
 from clabo.core.addresses import Address
 from clabo.core.rehearsal import (
-    CAMPAIGN,
-    MOST_SILENT,
     Known,
     Line,
-    exactly,
-    last_words,
     lines_of,
     outcome,
     parse_steps,
 )
-from clabo.core.rehearsal import alike as alike_to
-from clabo.core.rules import Occurrence, RuleError, parse
+from clabo.core.rules import Occurrence, PageFits, RuleError, parse
+from clabo.core.rules.conditions.address import exactly
+from clabo.core.rules.conditions.page import CAMPAIGN, MOST_SILENT
 from clabo.core.tests.strategies import CLICKS, EVENTS, FORMS, MESSAGES, PATHS, RULES
+from clabo.wording import say, say_all
 
 PAGES = [Address("shop.example", path) for path in ["/", *PATHS]]
 KNOWN = Known(
@@ -36,15 +34,19 @@ KNOWN = Known(
 FORM = parse({"form": {"id": "booking"}})
 
 
+def alike_to(match: Any, value: str, path: str) -> bool:
+    return PageFits(match, value).alike(Address("shop.example", path))
+
+
 def line(should: str, says: str, lines: list[Line]) -> Line:
-    return next(e for e in lines if e.should == should and says in e.says)
+    return next(e for e in lines if e.should == should and says in say(e.says))
 
 
 class Lines(TestCase):
     def test_both_halves_of_a_form(self) -> None:
         lines = lines_of(FORM, KNOWN)
         self.assertEqual(
-            [(e.should, e.says) for e in lines],
+            [(e.should, say(e.says)) for e in lines],
             [
                 ("fire", "A form with id booking: send it"),
                 ("silent", "A form with id booking: try to send it with a required field left empty"),
@@ -60,7 +62,9 @@ class Lines(TestCase):
         self.assertEqual([outcome(e, FORM, []).status for e in lines], ["untried"] * 4)
         careless = parse({"form": {}})
         wrong = outcome(lines[2], careless, happened)
-        self.assertEqual((wrong.status, wrong.reason), ("failed", "it counted, for any form is sent"))
+        self.assertEqual(
+            (wrong.status, say_all(wrong.reasons)), ("failed", "it counted, for any form is sent")
+        )
 
     def test_both_halves_of_a_page(self) -> None:
         rule = parse({"page": {"match": "contains", "value": "thank-you"}})
@@ -76,7 +80,7 @@ class Lines(TestCase):
         self.assertEqual(outcome(silent, rule, [article]).status, "failed")
 
     def whole(self, language: Any, known: Known) -> list[tuple[str, str, str, Any]]:
-        return [(e.should, e.says, e.open, e.watch) for e in lines_of(parse(language), known)]
+        return [(e.should, say(e.says), e.open, e.watch) for e in lines_of(parse(language), known)]
 
     def test_pages_that_only_look_alike_and_how_many_are_named(self) -> None:
         home, thanks = Address("shop.example", "/"), Address("shop.example", "/thank-you")
@@ -116,7 +120,7 @@ class Lines(TestCase):
         self.assertTrue(alike_to("equals", "/abcd", "/abcde"))
         self.assertFalse(alike_to("pattern", "thanks", "/thanks"))
         self.assertFalse(alike_to("contains", "thanks", "/order"))
-        self.assertEqual(last_words("/"), "/")
+        self.assertEqual(PageFits("equals", "/").words(), "/")
 
     def test_clicks_messages_events_and_the_rest(self) -> None:
         a, b, c = (Address("shop.example", path) for path in ("/a", "/b", "/c"))
@@ -269,7 +273,7 @@ class Lines(TestCase):
         other = parse({"page": {"match": "equals", "value": "/elsewhere"}})
         failed = outcome(plain, other, [Occurrence("view", there)] * 2)
         self.assertEqual((failed.status, failed.attempts), ("failed", 2))
-        self.assertIn("/elsewhere", failed.reason)
+        self.assertIn("/elsewhere", say_all(failed.reasons))
         sending, refused, *_ = lines_of(FORM, KNOWN)
         booking = {"id": "booking"}
         self.assertEqual(
@@ -329,4 +333,4 @@ class Lines(TestCase):
             with self.assertRaises(RuleError) as caught:
                 parse_steps(text)
             self.assertEqual(caught.exception.field, "steps")
-            self.assertIn("at most 200" if number is None else f"Line {number} ", str(caught.exception))
+            self.assertIn("at most 200" if number is None else f"Line {number} ", say(caught.exception.told))

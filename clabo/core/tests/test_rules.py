@@ -11,11 +11,13 @@ from hypothesis import strategies as st
 
 from clabo.core import naming, rules
 from clabo.core.addresses import Address, canonical_query
-from clabo.core.rules import Occurrence, RuleError, as_json, checks, meets, misses, parse, sentence
+from clabo.core.rules import Occurrence, RuleError, as_json, checks, meets, misses, parse
 from clabo.core.suspicion import Caught, suspicions
 from clabo.core.tests.strategies import EVENTS, RULES
 from clabo.core.visits import is_interaction
 from clabo.core.worth import worth_of_event
+from clabo.wording import say
+from clabo.wording.rules import sentence, why_not
 
 PAGE = Address("shop.example", "/thank-you/kit")
 
@@ -124,7 +126,7 @@ class Language(TestCase):
         try:
             parse(data)
         except RuleError as error:
-            self.assertTrue(error.field and str(error))
+            self.assertTrue(error.field and say(error.told))
 
     def test_errors_name_the_field(self) -> None:
         deep: dict[str, Any] = {"form": {}}
@@ -189,12 +191,12 @@ class Language(TestCase):
         rule = parse({"all": [{"form": {"id": "booking"}}, {"on": {"match": "begins", "value": "/thank"}}]})
         letter = occurrence("form", element={"id": "newsletter", "fields": ["email"]})
         self.assertEqual(
-            [c.why_not for c in checks(rule, letter)],
+            [why_not(c) for c in checks(rule, letter)],
             ["the form's id is newsletter, this asks for booking", ""],
         )
         self.assertEqual(len(misses(rule, letter)), 1)
         self.assertEqual(
-            misses(rule, occurrence("click"))[0], "this is a click, this asks for a form that was sent"
+            say(misses(rule, occurrence("click"))[0]), "this is a click, this asks for a form that was sent"
         )
 
 
@@ -247,7 +249,7 @@ class Around(TestCase):
     def test_an_article_among_thank_you_pages_is_suspect(self) -> None:
         found = suspicions([Caught(400, 395, 6), Caught(60, 58, 41), Caught(9, 9, 9), Caught(90, 20, 1)])
         self.assertEqual([bool(reasons) for reasons in found], [False, True, False, True])
-        self.assertIn("41 of 60 began the visit", found[1][0])
+        self.assertIn("41 of 60 began the visit", say(found[1][0]))
         self.assertEqual(suspicions([Caught(0, 0, 0)]), [[]])
         # A rule that means pages on which people land has nothing to suspect in that.
         self.assertEqual(suspicions([Caught(400, 395, 300), Caught(60, 58, 20)]), [[], []])

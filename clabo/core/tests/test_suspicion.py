@@ -7,11 +7,14 @@ from unittest import TestCase
 
 from clabo.core.evidence import rate_interval
 from clabo.core.suspicion import Caught, suspicions
+from clabo.core.told import told
 
 
 def kinds(groups: list[Caught]) -> list[str]:
     """ "b" where it says that visits began there, "o" where it says how often in a visit."""
-    return ["".join("b" if "began" in r else "o" for r in reasons) for reasons in suspicions(groups)]
+    return [
+        "".join("b" if r.code == "began_visit" else "o" for r in reasons) for reasons in suspicions(groups)
+    ]
 
 
 def plainly(groups: list[Caught]) -> list[str]:
@@ -58,7 +61,7 @@ class Suspicions(TestCase):
         self.assertEqual(kinds([Caught(30, 10, 0)]), ["o"])
         self.assertEqual(kinds([Caught(29, 10, 0)]), [""])
         [[said]] = suspicions([Caught(35, 10, 0)])
-        self.assertIn("3.5 in a visit", said)
+        self.assertEqual(said, told("often_in_a_visit", times=3.5))
         [[begun]] = suspicions([Caught(20, 20, 19)])
-        self.assertTrue(begun.startswith("19 of 20 began the visit"))
+        self.assertEqual(begun, told("began_visit", begun=19, events=20))
         self.assertEqual(suspicions([]), [])

@@ -206,7 +206,8 @@ class Clicks(ListeningCase):
         for words in ("Ring us", "Write", "Suits", "Guide", "Next", "≡", "Go", "nothing", "unheard"):
             page.click(f"text={words}")
         traits = [e.element.traits for e in self.heard(least=7) if e.element]
-        self.assertEqual(
+        # Clicks of the same millisecond have no order.
+        self.assertCountEqual(
             [(t["what"], t.get("text"), t.get("to", "")) for t in traits],
             [
                 ("phone", "Ring us", "tel:+00 123"),
@@ -218,7 +219,7 @@ class Clicks(ListeningCase):
                 ("button", "big call", ""),
             ],
         )
-        self.assertEqual(traits[-1]["fits"], [".hero .cta"])
+        self.assertEqual([t["fits"] for t in traits if "fits" in t], [[".hero .cta"]])
         self.until(lambda: Conversion.objects.count() == 1, "the call to action counts, the others do not")
 
 

@@ -26,6 +26,7 @@ from clabo.spend.joining import joined, rejoin
 from clabo.spend.models import CostPart, SpendImport, SpendRow
 from clabo.testing.traffic import START, make_site, receive, walk
 from clabo.testing.uploads import own_uploads
+from clabo.wording import say
 
 HEAD = "day,source,campaign,ad group,ad,impressions,clicks,cost,landing"
 ROW = "2026-10-05,meadow,autumn,garden,smoke,100,10,12.50,/a"
@@ -120,7 +121,7 @@ class Twice(SpendCase):
         self.assertIn("Undo that import first", caught.exception.detail)
         longer = services.check(self.upload(f"{HEAD}\n{ROW}\n{ROW.replace('-05', '-06')}\n"))
         self.assertEqual((longer.good, longer.bad_count), (1, 1))
-        self.assertIn("imported before, from f.csv", longer.bad[0][1].message)
+        self.assertIn("imported before, from f.csv", say(longer.bad[0][1].told))
 
     def test_out_again_and_in_again(self) -> None:
         batch = self.take(f"{HEAD}\n{ROW}\n")

@@ -13,6 +13,7 @@ from clabo.core.rehearsal import Step, parse_steps
 from clabo.rehearsals import services as rehearsing
 from clabo.rehearsals.models import Rehearsal
 from clabo.sites.models import Site
+from clabo.wording import say, say_all
 
 STEP_MS = 5000
 ARRIVE_SECONDS = 10.0
@@ -51,8 +52,8 @@ class Command(BaseCommand):
         for checked in rehearsing.lines_so_far(rehearsal):
             for line, came in checked.lines:
                 should = "should count" if line.should == "fire" else "should stay silent"
-                reason = f": {came.reason}" if came.reason else ""
-                self.stdout.write(f"  {came.status:8} ({should}) {line.says}{reason}")
+                reason = f": {say_all(came.reasons)}" if came.reasons else ""
+                self.stdout.write(f"  {came.status:8} ({should}) {say(line.says)}{reason}")
                 bad += came.status != "passed"
         return bad
 

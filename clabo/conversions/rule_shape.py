@@ -1,0 +1,54 @@
+"""Rules as OpenAPI describes them: a union of all conditions, from what each says of itself."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import TypeAdapter, WithJsonSchema
+
+from clabo.core.rules import CONDITIONS
+
+# Stands in the API's document until `described` puts the union there.
+MARK = "x-clabo-rule"
+# A tree of conditions; docs/data-formats.md describes it, and clabo.core.rules reads it and has the last word.
+RuleJson = Annotated[dict[str, Any], WithJsonSchema({"type": "object", MARK: True})]
+
+
+def rule_schema() -> dict[str, Any]:
+    """JSON schemas by name: `Rule`, and for each condition what stands under its key."""
+    one = {"$ref": "#/components/schemas/Rule"}
+    found: dict[str, Any] = {}
+    parts: list[dict[str, Any]] = []
+    for key, condition in CONDITIONS.items():
+        shape = TypeAdapter(condition.shape).json_schema(ref_template="#/components/schemas/{model}")
+        found |= shape.pop("$defs", {})
+        name = condition.shape.__name__
+        found[name] = shape
+        parts.append(_only(key, {"$ref": f"#/components/schemas/{name}"}))
+    groups = [_only(key, {"type": "array", "items": one}) for key in ("all", "any")]
+    found["Rule"] = {"title": "Rule", "oneOf": [*parts, *groups, _only("not", one)]}
+    return found
+
+
+def _only(key: str, value: dict[str, Any]) -> dict[str, Any]:
+    return {"type": "object", "properties": {key: value}, "required": [key], "additionalProperties": False}
+
+
+def described(document: dict[str, Any]) -> dict[str, Any]:
+    """The API's document with rules described."""
+    document.setdefault("components", {}).setdefault("schemas", {}).update(rule_schema())
+    _replace(document)
+    return document
+
+
+def _replace(node: Any) -> None:
+    """Put a reference in the place of every mark."""
+    if isinstance(node, dict):
+        if node.pop(MARK, None):
+            node.clear()
+            node["$ref"] = "#/components/schemas/Rule"
+        for value in node.values():
+            _replace(value)
+    elif isinstance(node, list):
+        for value in node:
+            _replace(value)

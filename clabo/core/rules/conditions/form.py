@@ -1,0 +1,91 @@
+"""A form is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar, Self
+
+from typing_extensions import TypedDict
+
+from clabo.core.rules.condition import ElementCondition, Rehearsal
+from clabo.core.rules.errors import maybe_text, only
+from clabo.core.rules.facts import Fact, OnElement
+from clabo.core.rules.occurrence import Kind, Occurrence
+from clabo.core.told import Told, told
+
+PARTS = ("id", "name", "action", "field")
+
+
+class FormShape(TypedDict, total=False):
+    """A form by its id, name, action and one of its fields."""
+
+    id: str
+    name: str
+    action: str
+    field: str
+
+
+@dataclass(frozen=True)
+class FormSubmitted(ElementCondition):
+    """A form was sent: the one with this id, name, action and field, as far as they are given."""
+
+    id: str = ""
+    name: str = ""
+    action: str = ""
+    field: str = ""
+
+    key: ClassVar[str] = "form"
+    kind: ClassVar[Kind] = "form"
+    shape = FormShape
+
+    @classmethod
+    def read(cls, data: Mapping[str, Any]) -> Self:
+        """The condition that JSON `data` states; raises RuleError."""
+        only(data, set(PARTS))
+        return cls(*(maybe_text(data, part, 300) for part in PARTS))
+
+    def json(self) -> dict[str, Any]:
+        """What `read` reads."""
+        return {part: value for part in PARTS if (value := getattr(self, part))}
+
+    def made_of(self) -> tuple[Fact, ...]:
+        """Such a form; one that was only tried comes near."""
+        return (OnElement(self, tried=True),)
+
+    def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
+        """Why the form does not fit."""
+        found = []
+        for part in ("id", "name"):
+            asked = getattr(self, part)
+            if asked and element.get(part, "") != asked:
+                found.append(told("miss_form", part=part, has=element.get(part), asked=asked))
+        if self.action and self.action not in element.get("action", ""):
+            found.append(told("miss_form_action", has=element.get("action"), asked=self.action))
+        if self.field and self.field not in element.get("fields", ()):
+            found.append(told("miss_form_field", asked=self.field))
+        return found
+
+    def name_words(self) -> str:
+        """What the form is called."""
+        called = self.id or self.name or self.action.rpartition("/")[2] or self.field
+        return called.lower().replace("_form", "").replace("-form", "") + " sent"
+
+    def rehearse(self, lines: Rehearsal) -> None:
+        """Send it, have it fail, and send its neighbours."""
+        pages = lines.pages_of(self)
+        where = str(pages[0]) if pages else ""
+        watch = {"form": self.json()}
+        lines.add("fire", told("rehearse_send", rule={self.key: self.json()}), where, watch)
+        lines.add("silent", told("rehearse_fail", rule={self.key: self.json()}), where, watch, failing=True)
+        lines.others(self, pages, "rehearse_other_form")
+
+    def exactly(self, traits: Mapping[str, Any]) -> dict[str, Any]:
+        """JSON of the condition that asks for just this form."""
+        return {k: traits[k] for k in ("id", "name", "action") if traits.get(k)} or {
+            "field": next(iter(traits.get("fields", ())), "")
+        }
+
+    def attempted_by(self, o: Occurrence, failing: bool) -> bool:
+        """Whether such a form was sent, or with `failing` tried in vain."""
+        return o.kind == ("tried" if failing else "form") and not self.element_misses(o.element)
