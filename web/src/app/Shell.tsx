@@ -5,10 +5,10 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
 import { ThinPattern } from "../charts/SpreadBar";
-import { ago, foreignZone, writeTimesIn } from "../parts/format";
-import { toMendQuery } from "../parts/today";
-import { Button, cx, Select } from "../parts/ui";
-import { useSession, useSite } from "./session";
+import { ago, foreignZone, writeTimesIn } from "../lib/format";
+import { toMendQuery } from "../features/today/queries";
+import { Button, cx, Select } from "../components/ui";
+import { useSession, useSite } from "../lib/session";
 
 export function useSiteId() {
   return Number(useParams({ strict: false }).siteId);

@@ -9,10 +9,10 @@ import {
   Outlet,
   redirect,
 } from "@tanstack/react-router";
-import { type Lens, readLens } from "../parts/lens";
-import { Empty, Failed, Loading } from "../parts/ui";
+import { type Lens, readLens } from "../lib/lens";
+import { Empty, Failed, Loading } from "../components/ui";
 import { Shell } from "./Shell";
-import { sessionQuery } from "./session";
+import { sessionQuery } from "../lib/session";
 
 export interface PagesSearch extends Lens {
   /** The page whose detail is open, and the two that are compared. */
@@ -66,33 +66,33 @@ export function makeRouter(queries: QueryClient) {
     path: "/sign-in",
     validateSearch: (s: Record<string, unknown>): { next?: string } =>
       typeof s.next === "string" && /^\/(?!\/)/.test(s.next) ? { next: s.next } : {},
-    component: lazyRouteComponent(() => import("../places/account/SignIn")),
+    component: lazyRouteComponent(() => import("../features/account/SignIn")),
   });
   const setup = createRoute({
     getParentRoute: () => root,
     path: "/setup",
     validateSearch: (s: Record<string, unknown>) => ({ token: String(s.token ?? "") }),
-    component: lazyRouteComponent(() => import("../places/account/Setup")),
+    component: lazyRouteComponent(() => import("../features/account/Setup")),
   });
   const welcome = createRoute({
     getParentRoute: () => root,
     path: "/welcome/$key",
-    component: lazyRouteComponent(() => import("../places/account/Welcome")),
+    component: lazyRouteComponent(() => import("../features/account/Welcome")),
   });
   const join = createRoute({
     getParentRoute: () => root,
     path: "/join/$token",
-    component: lazyRouteComponent(() => import("../places/account/Join")),
+    component: lazyRouteComponent(() => import("../features/account/Join")),
   });
   const forgotten = createRoute({
     getParentRoute: () => root,
     path: "/forgotten",
-    component: lazyRouteComponent(() => import("../places/account/Forgotten")),
+    component: lazyRouteComponent(() => import("../features/account/Forgotten")),
   });
   const kit = createRoute({
     getParentRoute: () => root,
     path: "/kit/$token",
-    component: lazyRouteComponent(() => import("../places/pixel/SharedKit")),
+    component: lazyRouteComponent(() => import("../features/pixel/SharedKit")),
   });
   const newSite = createRoute({
     getParentRoute: () => root,
@@ -100,7 +100,7 @@ export function makeRouter(queries: QueryClient) {
     beforeLoad: async () => {
       if (!(await session()).email) throw redirect({ to: "/sign-in" });
     },
-    component: lazyRouteComponent(() => import("../places/account/NewSite")),
+    component: lazyRouteComponent(() => import("../features/account/NewSite")),
   });
 
   const site = createRoute({
@@ -126,7 +126,7 @@ export function makeRouter(queries: QueryClient) {
       hide: typeof s.hide === "string" && s.hide ? s.hide : undefined,
       show: typeof s.show === "string" && s.show ? s.show : undefined,
     }),
-    component: lazyRouteComponent(() => import("../places/pages/Pages")),
+    component: lazyRouteComponent(() => import("../features/pages/Pages")),
   });
   const place = <P extends string>(path: P, load: () => Promise<{ default: () => React.ReactNode }>) =>
     createRoute({ getParentRoute: () => site, path, component: lazyRouteComponent(load) });
@@ -136,13 +136,13 @@ export function makeRouter(queries: QueryClient) {
     // A page to be checked at once.
     validateSearch: (s: Record<string, unknown>): { check?: string } =>
       typeof s.check === "string" ? { check: s.check } : {},
-    component: lazyRouteComponent(() => import("../places/pixel/Pixel")),
+    component: lazyRouteComponent(() => import("../features/pixel/Pixel")),
   });
   const test = createRoute({
     getParentRoute: () => site,
     path: "tests/$testId",
     validateSearch: readLens,
-    component: lazyRouteComponent(() => import("../places/splits/Result")),
+    component: lazyRouteComponent(() => import("../features/splits/Result")),
   });
 
   return createRouter({
@@ -157,13 +157,13 @@ export function makeRouter(queries: QueryClient) {
       newSite,
       site.addChildren([
         pages,
-        place("today", () => import("../places/today/Today")),
+        place("today", () => import("../features/today/Today")),
         pixel,
-        place("conversions", () => import("../places/conversions/Conversions")),
-        place("live", () => import("../places/live/Live")),
-        place("spend", () => import("../places/spend/Spend")),
-        place("tests", () => import("../places/splits/Tests")),
-        place("people", () => import("../places/people/People")),
+        place("conversions", () => import("../features/conversions/Conversions")),
+        place("live", () => import("../features/live/Live")),
+        place("spend", () => import("../features/spend/Spend")),
+        place("tests", () => import("../features/splits/Tests")),
+        place("people", () => import("../features/people/People")),
         test,
       ]),
     ]),

@@ -1,5 +1,5 @@
 /** Counts by day as thin bars. */
-import { count, day, dayOf } from "../parts/format";
+import { count, day, dayOf } from "../lib/format";
 
 interface Props {
   values: number[];

@@ -3,7 +3,7 @@ import { AxisBottom, AxisLeft } from "@visx/axis";
 import { scaleLinear, scaleUtc } from "@visx/scale";
 import { AreaClosed, LinePath } from "@visx/shape";
 import { useEffect, useId, useRef, useState } from "react";
-import { day, signed } from "../parts/format";
+import { day, signed } from "../lib/format";
 
 export interface RangeDay {
   day: string;

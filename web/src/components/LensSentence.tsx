@@ -1,0 +1,248 @@
+/** One sentence that says what is looked at; its underlined words are the controls. */
+import { useNavigate, useParams } from "@tanstack/react-router";
+import { Popover } from "radix-ui";
+import { type ReactNode, useState } from "react";
+import type { Schemas } from "../api/client";
+import { useSession } from "../lib/session";
+import { day, several } from "../lib/format";
+import { CHANNELS, type Lens, MODELS } from "../lib/lens";
+import { Button, cx, Input } from "./ui";
+
+type Read = Schemas["LensOut"];
+interface Choice {
+  value: string;
+  text: string;
+  group?: string;
+}
+
+/** A word of the sentence. Its choices are a list; `more` may follow below it. */
+function Word({
+  label,
+  text,
+  choices,
+  value,
+  choose,
+  more,
+}: {
+  label: string;
+  text: string;
+  choices: Choice[];
+  value: string;
+  choose: (value: string) => void;
+  more?: (close: () => void) => ReactNode;
+}) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger
+        aria-label={`${label}: ${text}. Change`}
+        className="border-b-2 border-plum/40 font-semibold text-plum hover:border-plum"
+      >
+        {text}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          sideOffset={6}
+          aria-label={label}
+          className="z-30 max-h-[70vh] min-w-44 overflow-auto rounded-box border bg-surface py-1"
+        >
+          {choices.map((choice, index) => (
+            <div key={choice.value}>
+              {choice.group && choice.group !== choices[index - 1]?.group && (
+                <div className="px-3 pt-2 pb-0.5 text-[12px] text-quiet">{choice.group}</div>
+              )}
+              <button
+                type="button"
+                aria-pressed={choice.value === value}
+                className={cx(
+                  "block w-full px-3 py-1.5 text-left hover:bg-plum-wash",
+                  choice.value === value && "font-semibold",
+                )}
+                onClick={() => {
+                  choose(choice.value);
+                  setOpen(false);
+                }}
+              >
+                <span className="inline-block w-4">{choice.value === value && "✓"}</span>
+                {choice.text}
+              </button>
+            </div>
+          ))}
+          {more?.(() => setOpen(false))}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+const PERIODS = ["7d", "14d", "28d", "90d"];
+
+function TwoDates({ read, choose }: { read: Read; choose: (period: string) => void }) {
+  const [first, setFirst] = useState(read.first);
+  const [last, setLast] = useState(read.last);
+  return (
+    <form
+      className="flex flex-col gap-2 border-t px-3 py-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        choose(`${first}..${last}`);
+      }}
+    >
+      <label htmlFor="period-first">From</label>
+      <Input
+        id="period-first"
+        type="date"
+        value={first}
+        max={last}
+        onChange={(e) => setFirst(e.target.value)}
+        required
+      />
+      <label htmlFor="period-last">to</label>
+      <Input id="period-last" type="date" value={last} min={first} onChange={(e) => setLast(e.target.value)} required />
+      <Button type="submit">Look at these days</Button>
+    </form>
+  );
+}
+
+export function originText(origin: string) {
+  const [kind, name = ""] = origin.split(/:(.*)/s);
+  if (kind === "channel") return CHANNELS[name] ?? name;
+  return kind === "source" ? name : "anywhere";
+}
+
+export function originChoices(read: Read): Choice[] {
+  return [
+    { value: "any", text: "anywhere" },
+    ...read.channels.map((c) => ({ value: `channel:${c}`, text: CHANNELS[c] ?? c, group: "Channel" })),
+    ...read.sources.map((s) => ({ value: `source:${s}`, text: s, group: "Source" })),
+  ];
+}
+
+export const DEVICES: Choice[] = [
+  { value: "any", text: "any device" },
+  { value: "desktop", text: "desktops" },
+  { value: "phone", text: "phones" },
+  { value: "tablet", text: "tablets" },
+];
+
+interface Props {
+  read: Read;
+  site: string;
+  lens: Lens;
+  change: (words: Partial<Lens>) => void;
+}
+
+export function OriginAndDevice({ read, change }: Pick<Props, "read" | "change">) {
+  return (
+    <>
+      from{" "}
+      <Word
+        label="Source"
+        text={originText(read.origin)}
+        value={read.origin}
+        choices={originChoices(read)}
+        choose={(origin) => change({ origin: origin === "any" ? undefined : origin })}
+      />{" "}
+      on{" "}
+      <Word
+        label="Device"
+        text={DEVICES.find((d) => d.value === read.device)?.text ?? read.device}
+        value={read.device}
+        choices={DEVICES}
+        choose={(device) => change({ device: device === "any" ? undefined : device })}
+      />
+    </>
+  );
+}
+
+function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
+  return (
+    <Word
+      label="Attribution"
+      text={MODELS[read.model]}
+      value={read.model}
+      choices={Object.entries(MODELS).map(([value, text]) => ({ value, text }))}
+      choose={(model) => change({ model: model as Lens["model"] })}
+      more={() => (
+        <p className="max-w-60 border-t px-3 pt-2 pb-1 text-[13px] text-quiet">
+          Which visits a conversion is credited to, of those in the {read.attribution_window_days} days before it.
+        </p>
+      )}
+    />
+  );
+}
+
+/** The site, to be changed where there is more than one. */
+function SiteWord({ site }: { site: string }) {
+  const sites = useSession().data?.workspaces.flatMap((w) => w.sites) ?? [];
+  const { siteId } = useParams({ strict: false });
+  const navigate = useNavigate();
+  if (sites.length < 2) return <strong className="font-semibold">{site}</strong>;
+  return (
+    <Word
+      label="Site"
+      text={site}
+      value={String(siteId)}
+      choices={sites.map((s) => ({ value: String(s.id), text: s.name }))}
+      // What belongs to one site (a conversion, a page) does not go along.
+      choose={(id) => navigate({ to: "/s/$siteId/pages", params: { siteId: id }, search: (now) => acrossSites(now) })}
+    />
+  );
+}
+
+function acrossSites({ period, device, model, compare }: Lens): Lens {
+  return { period, device, model, compare };
+}
+
+export function LensSentence({ read, site, lens, change }: Props) {
+  const period = lens.period ?? "28d";
+  const days = Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
+  return (
+    <h1 className="font-head text-[21px] leading-[1.4] font-normal">
+      Visits to <SiteWord site={site} /> in the{" "}
+      <Word
+        label="Period"
+        text={period.includes("..") ? `days from ${day(read.first)} to ${day(read.last)}` : `last ${days} days`}
+        value={period}
+        choices={PERIODS.map((p) => ({ value: p, text: `last ${p.slice(0, -1)} days` }))}
+        choose={(value) => change({ period: value })}
+        more={(close) => (
+          <TwoDates
+            read={read}
+            choose={(value) => {
+              change({ period: value });
+              close();
+            }}
+          />
+        )}
+      />{" "}
+      <OriginAndDevice read={read} change={change} />
+      {read.conversion ? (
+        <>
+          , counting{" "}
+          <Word
+            label="Conversion"
+            text={several(read.conversion.name)}
+            value={String(read.conversion.id)}
+            choices={read.conversions.map((c) => ({ value: String(c.id), text: several(c.name) }))}
+            choose={(id) => change({ conversion: Number(id) })}
+          />{" "}
+          by <ModelWord read={read} change={change} />
+        </>
+      ) : null}
+      ,{" "}
+      <Word
+        label="Comparison"
+        text={lens.compare === "before" ? `against the ${days} days before` : "against nothing"}
+        value={lens.compare ?? "none"}
+        choices={[
+          { value: "none", text: "against nothing" },
+          { value: "before", text: `against the ${days} days before` },
+        ]}
+        choose={(compare) => change({ compare: compare as Lens["compare"] })}
+      />
+      .
+    </h1>
+  );
+}

@@ -1,0 +1,291 @@
+/** Links that lead to a page that is not one's own, by way of Clabo. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { toast } from "sonner";
+import { client, data, type Schemas } from "../../api/client";
+import { ago, count } from "../../lib/format";
+import { Scroll } from "../../components/Scroll";
+import { Sheet } from "../../components/Sheet";
+import { Tabs } from "../../components/Tabs";
+import { Button, CopyLine, Empty, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
+import { Brought } from "./Brought";
+
+type Bridge = Schemas["BridgeOut"];
+type Part = "brought" | "set";
+const FIELDS = ["slug", "target", "reference_name", "free_names"];
+
+export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
+  const queries = useQueryClient();
+  const [open, setOpen] = useState<Bridge | "new">();
+  const [part, setPart] = useState<Part>("brought");
+  const links = useQuery({
+    queryKey: ["bridges", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/bridges", { params: { path: { site_id: siteId } } })),
+    refetchInterval: 10_000,
+  });
+  const again = () => queries.invalidateQueries({ queryKey: ["bridges", siteId] });
+  const path = (id: number) => ({ params: { path: { site_id: siteId, link_id: id } } });
+  const restore = useMutation({
+    mutationFn: (id: number) => data(client.POST("/api/sites/{site_id}/bridges/{link_id}/restore", path(id))),
+    onError: (error) => toast.error(error.message),
+    onSettled: again,
+  });
+  const remove = useMutation({
+    mutationFn: (link: Bridge) => data(client.DELETE("/api/sites/{site_id}/bridges/{link_id}", path(link.id))),
+    onSuccess: (_, link) => {
+      setOpen(undefined);
+      toast(`${link.slug} leads nowhere any more.`, {
+        action: { label: "Undo", onClick: () => restore.mutate(link.id) },
+        duration: 12_000,
+      });
+    },
+    onError: (error) => toast.error(error.message),
+    onSettled: again,
+  });
+  return (
+    <div className="mt-3 flex flex-col gap-4 lg:flex-row">
+      <div className="min-w-0 flex-1">
+        <div className="mb-3 flex flex-wrap items-start justify-between gap-3">
+          <p className="max-w-3xl text-quiet">
+            For a page that is not yours, a partner’s offer for example: the link leads through Clabo, which counts the
+            step, keeps source, campaign, ad and sub-IDs, and hands over a click reference, for which the partner can
+            report a sale.
+          </p>
+          {canEdit && <Button onClick={() => setOpen("new")}>New bridge link</Button>}
+        </div>
+        {links.isPending && <Loading what="the bridge links" />}
+        {links.isError && <Failed error={links.error} retry={links.refetch} />}
+        {links.data &&
+          (links.data.length ? (
+            <Scroll label="Bridge links">
+              <table className="bench">
+                <thead>
+                  <tr>
+                    <th className="text">Link</th>
+                    <th className="text">Leads to</th>
+                    <th title="Own visits, rehearsals and bots left out.">
+                      Followed,
+                      <br />
+                      28 days
+                    </th>
+                    <th>
+                      Sales,
+                      <br />
+                      28 days
+                    </th>
+                    <th>Last followed</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {links.data.map((link) => (
+                    <tr key={link.id}>
+                      <td className="text">
+                        <button
+                          type="button"
+                          className="num font-semibold text-plum underline decoration-line underline-offset-4"
+                          onClick={() => setOpen(link)}
+                        >
+                          {link.slug}
+                        </button>
+                      </td>
+                      <td className="text max-w-[24rem] min-w-40 whitespace-normal">
+                        <bdi className="num block [overflow-wrap:anywhere]">{link.target}</bdi>
+                      </td>
+                      <td className="num">{count(link.steps)}</td>
+                      <td className="num">{count(link.sales)}</td>
+                      <td className="num">{link.last_at ? ago(link.last_at) : "not yet"}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </Scroll>
+          ) : (
+            <Empty title="No bridge link yet.">
+              <p>Make one for each page of somebody else’s that your visitors are sent to.</p>
+            </Empty>
+          ))}
+      </div>
+      {open && (
+        <Sheet title={open === "new" ? "New bridge link" : open.slug} close={() => setOpen(undefined)}>
+          {open !== "new" && (
+            <Tabs<Part>
+              label="Parts of the link"
+              chosen={part}
+              choose={setPart}
+              tabs={{ brought: "What it brought", set: "Link and reports" }}
+            >
+              {part === "brought" && <Brought key={open.id} siteId={siteId} linkId={open.id} />}
+            </Tabs>
+          )}
+          {(open === "new" || part === "set") && (
+            <div className="pt-3">
+              <Form
+                key={open === "new" ? "new" : open.id}
+                siteId={siteId}
+                link={open === "new" ? undefined : open}
+                canEdit={canEdit}
+                done={(made) => {
+                  setPart("set");
+                  setOpen(made);
+                  again();
+                }}
+                remove={remove.mutate}
+              />
+            </div>
+          )}
+        </Sheet>
+      )}
+    </div>
+  );
+}
+
+interface FormProps {
+  siteId: number;
+  link?: Bridge;
+  canEdit: boolean;
+  done: (link: Bridge) => void;
+  remove: (link: Bridge) => void;
+}
+
+function Form({ siteId, link, canEdit, done, remove }: FormProps) {
+  const [slug, setSlug] = useState(link?.slug ?? "");
+  const [target, setTarget] = useState(link?.target ?? "");
+  const [reference, setReference] = useState(link?.reference_name ?? "ref");
+  const [free, setFree] = useState(link?.free_names?.join(", ") ?? "");
+  const [pixel, setPixel] = useState(link?.pixel_sales ?? false);
+  const save = useMutation({
+    mutationFn: () => {
+      const body = {
+        slug,
+        target,
+        reference_name: reference,
+        free_names: free.split(/[\s,]+/).filter(Boolean),
+        pixel_sales: pixel,
+      };
+      const path = { site_id: siteId };
+      return link
+        ? data(
+            client.PUT("/api/sites/{site_id}/bridges/{link_id}", {
+              params: { path: { ...path, link_id: link.id } },
+              body,
+            }),
+          )
+        : data(client.POST("/api/sites/{site_id}/bridges", { params: { path }, body }));
+    },
+    onSuccess: (made) => {
+      toast(`${made.slug} leads to its page. It works within seconds.`);
+      done(made);
+    },
+  });
+  const error = (name: string) => fieldError(save.error, name);
+  return (
+    <form
+      className="flex flex-col gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      {link && (
+        <div>
+          <p className="mb-1 font-medium">Put this where the link to the other page was</p>
+          <CopyLine text={link.address} label="the bridge link" />
+        </div>
+      )}
+      <fieldset disabled={!canEdit} className="contents">
+        <Field label="Name" hint="It stands at the end of the link." error={error("slug")}>
+          {(p) => (
+            <Input
+              {...p}
+              className="num"
+              placeholder="suits-partner"
+              value={slug}
+              onChange={(e) => setSlug(e.target.value)}
+              required
+            />
+          )}
+        </Field>
+        <Field label="Leads to" hint="Only there, whatever anybody writes behind the link." error={error("target")}>
+          {(p) => (
+            <Input
+              {...p}
+              className="num"
+              placeholder="https://partner.example/suits"
+              value={target}
+              onChange={(e) => setTarget(e.target.value)}
+              required
+            />
+          )}
+        </Field>
+        <div className="grid grid-cols-2 gap-3">
+          <Field
+            label="Click reference in"
+            hint="The parameter that the partner reads."
+            error={error("reference_name")}
+          >
+            {(p) => <Input {...p} className="num" value={reference} onChange={(e) => setReference(e.target.value)} />}
+          </Field>
+          <Field label="Pass on as well" hint="Besides campaign, click id, sub1 to sub5." error={error("free_names")}>
+            {(p) => (
+              <Input {...p} className="num" placeholder="none" value={free} onChange={(e) => setFree(e.target.value)} />
+            )}
+          </Field>
+        </div>
+        <label className="flex items-start gap-2">
+          <input
+            type="checkbox"
+            className="mt-1 size-4 accent-plum"
+            checked={pixel}
+            onChange={(e) => setPixel(e.target.checked)}
+          />
+          <span>
+            Take sales that an image reports, too{" "}
+            <span className="block text-[13px] text-quiet">
+              Whoever has followed the link can load such an image; a signed report cannot be made up.
+            </span>
+          </span>
+        </label>
+        <FormProblem problem={save.error} fields={FIELDS} />
+        {canEdit && (
+          <div className="flex gap-2">
+            <Button type="submit" kind="main" disabled={save.isPending}>
+              {link ? "Save the link" : "Make the link"}
+            </Button>
+            {link && (
+              <Button kind="against" onClick={() => remove(link)}>
+                Remove
+              </Button>
+            )}
+          </div>
+        )}
+      </fieldset>
+      {link?.secret && <Reports link={link} secret={link.secret} />}
+    </form>
+  );
+}
+
+function Reports({ link, secret }: { link: Bridge; secret: string }) {
+  return (
+    <section aria-label="How the partner reports a sale" className="border-t pt-3">
+      <h3 className="text-[15px]">How the partner reports a sale</h3>
+      <p className="mt-1 mb-1 text-quiet">
+        By a POST of JSON, signed with the secret: the header Clabo-Signature is the HMAC-SHA256 of the body, in
+        hexadecimal.
+      </p>
+      <pre className="num overflow-x-auto rounded-box border bg-surface p-2 whitespace-pre-wrap break-all">
+        {`POST ${link.report_address}\n{"ref": "…", "value": 80.5, "currency": "EUR", "order": "P-1"}`}
+      </pre>
+      <p className="mt-2 mb-1 font-medium">Secret</p>
+      <CopyLine text={secret} label="the secret" />
+      {link.pixel_sales && (
+        <>
+          <p className="mt-2 mb-1 font-medium">Or by an image on the partner’s thank-you page</p>
+          <CopyLine
+            text={`<img src="${link.report_address}.gif?ref=…&value=80.5&order=P-1" alt="" width="1" height="1">`}
+            label="the image"
+          />
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,207 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { toast } from "sonner";
+import { client, data, type Schemas } from "../../api/client";
+import { useSiteId } from "../../app/Shell";
+import { useSite } from "../../lib/session";
+import { DayBars } from "../../charts/DayBars";
+import { changed } from "../../words/changed";
+import { ago, count, day, money, words } from "../../lib/format";
+import { Scroll } from "../../components/Scroll";
+import { Tabs } from "../../components/Tabs";
+import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
+import { Bridges } from "./Bridges";
+import { Editor } from "./Editor";
+
+export type Conversion = Schemas["ConversionOut"];
+
+export const CATEGORIES: Record<Conversion["category"], string> = {
+  lead: "lead",
+  signup: "sign-up",
+  purchase: "purchase",
+  booking: "booking",
+  other: "other",
+};
+export const COUNTINGS: Record<Conversion["counting"], string> = {
+  every: "every time",
+  visit: "once a visit",
+  visitor: "once a visitor",
+};
+
+function Recounting({ progress }: { progress: number | null | undefined }) {
+  if (progress == null) return <span className="text-marigold">counting back …</span>;
+  return (
+    <span className="text-marigold">
+      counting back, {Math.round(progress * 100)} %
+      <progress className="block h-1 w-full accent-marigold" value={progress} aria-label="Counted back" />
+    </span>
+  );
+}
+
+export default function Conversions() {
+  const siteId = useSiteId();
+  const site = useSite(siteId);
+  const queries = useQueryClient();
+  const [editing, setEditing] = useState<Conversion | "new">();
+  const [part, setPart] = useState<"rules" | "bridges">("rules");
+  const list = useQuery({
+    queryKey: ["conversions", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", { params: { path: { site_id: siteId } } })),
+    refetchInterval: (query) => (query.state.data?.some((c) => c.recounting) ? 1_000 : false),
+  });
+  const again = () => queries.invalidateQueries({ queryKey: ["conversions", siteId] });
+  const path = (id: number) => ({ params: { path: { site_id: siteId, rule_id: id } } });
+  const restore = useMutation({
+    mutationFn: (id: number) => data(client.POST("/api/sites/{site_id}/conversions/{rule_id}/restore", path(id))),
+    onSettled: again,
+    onError: (error) => toast.error(error.message),
+  });
+  const remove = useMutation({
+    mutationFn: (c: Conversion) => data(client.DELETE("/api/sites/{site_id}/conversions/{rule_id}", path(c.id))),
+    onSuccess: (_, c) =>
+      toast(`${words(c.name)} counts no more.`, {
+        action: { label: "Undo", onClick: () => restore.mutate(c.id) },
+        duration: 12_000,
+      }),
+    onError: (error) => toast.error(error.message),
+    onSettled: again,
+  });
+
+  if (editing)
+    return (
+      <Editor
+        key={editing === "new" ? "new" : editing.id}
+        siteId={siteId}
+        rule={editing === "new" ? undefined : editing}
+        close={() => setEditing(undefined)}
+      />
+    );
+  return (
+    <>
+      <Head
+        title="Conversions"
+        lead="What counts as success on this site. A rule is applied to everything recorded, back to the first hit."
+        actions={
+          site.canEdit &&
+          part === "rules" && (
+            <Button kind="main" onClick={() => setEditing("new")}>
+              New conversion
+            </Button>
+          )
+        }
+      />
+      <Tabs
+        label="Parts of Conversions"
+        chosen={part}
+        choose={setPart}
+        tabs={{ rules: "What counts", bridges: "Bridge links" }}
+      >
+        {part === "bridges" && <Bridges siteId={siteId} canEdit={site.canEdit} />}
+        {part === "rules" && list.isPending && <Loading what="the conversions" />}
+        {part === "rules" && list.isError && <Failed error={list.error} retry={list.refetch} />}
+        {part === "rules" &&
+          list.data &&
+          (list.data.length ? (
+            <Scroll label="All conversions" className="mt-4">
+              <table className="bench">
+                <thead>
+                  <tr>
+                    <th className="text">Conversion</th>
+                    <th className="text">Kind</th>
+                    <th className="text">Counted</th>
+                    <th>Worth each</th>
+                    <th title="Bots are left out.">Last 28 days</th>
+                    <th className="text">Day by day</th>
+                    <th>Last one</th>
+                    <th>
+                      <span className="sr-only">Remove</span>
+                    </th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {list.data.map((c) => (
+                    <tr key={c.id}>
+                      <td className="text whitespace-normal">
+                        <button
+                          type="button"
+                          className="text-left font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+                          onClick={() => setEditing(c)}
+                        >
+                          {words(c.name)}
+                        </button>
+                        <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{c.sentence}</bdi>
+                      </td>
+                      <td className="text">{CATEGORIES[c.category]}</td>
+                      <td className="text">{COUNTINGS[c.counting]}</td>
+                      <td className="num">
+                        {c.value_property ? (
+                          <>
+                            <span className="font-sans">its own</span>
+                            <span className="block text-[12px] text-quiet">{c.value_property}</span>
+                          </>
+                        ) : (
+                          money(c.value, site.currency)
+                        )}
+                        {c.lifetime_factor != null && (
+                          <span className="block text-[12px] text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
+                        )}
+                      </td>
+                      <td className="num">
+                        {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
+                        {c.unproven > 0 && (
+                          <span className="block text-[12px] text-marigold">
+                            {count(c.unproven)} without proof left aside
+                          </span>
+                        )}
+                        {c.beyond > 0 && (
+                          <span className="ml-auto block w-36 text-[12px] leading-tight whitespace-normal text-marigold">
+                            {count(c.beyond)} over a day’s limit, {money(c.beyond_value, site.currency)} in no sum
+                          </span>
+                        )}
+                        {c.foreign > 0 && (
+                          <span className="block text-[12px] text-marigold">
+                            {count(c.foreign)} in another currency
+                          </span>
+                        )}
+                      </td>
+                      <td className="text w-56">
+                        <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
+                        {c.changes.slice(-1).map((v) => (
+                          <span key={v.version} className="block text-[12px] leading-tight text-quiet">
+                            changed {day(v.made_at)}
+                            {changed(v) && `: ${changed(v)}`}
+                          </span>
+                        ))}
+                      </td>
+                      <td className="num">{ago(c.last_at)}</td>
+                      <td>
+                        {site.canEdit && (
+                          <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
+                            Remove
+                          </Button>
+                        )}
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </Scroll>
+          ) : (
+            <div className="mt-5">
+              <Empty title="Nothing counts as a conversion yet.">
+                <p>
+                  Say what a visitor does when they become a lead or order: a page is reached, a form is sent, a number
+                  is called, a frame or your own code says so.
+                </p>
+                {site.canEdit && (
+                  <Button kind="main" onClick={() => setEditing("new")}>
+                    Say what counts
+                  </Button>
+                )}
+              </Empty>
+            </div>
+          ))}
+      </Tabs>
+    </>
+  );
+}

@@ -1,0 +1,122 @@
+import { clock, day, dayOf, words } from "../../lib/format";
+import { CHANNELS } from "../../lib/lens";
+import { PageName } from "../../components/PageName";
+import { Scroll } from "../../components/Scroll";
+import { cx } from "../../components/ui";
+import { called } from "../conversions/builder/rule";
+import type { Hit } from "./useLive";
+
+export const STANDINGS: Record<Hit["standing"], string> = {
+  counted: "",
+  own: "own visit, not counted",
+  bot: "bot, not counted",
+  rehearsal: "rehearsal, not counted",
+  aside: "set aside: in no report",
+};
+
+interface Props {
+  hits: Hit[];
+  open?: string;
+  show: (hit: Hit) => void;
+  follow?: (hit: Hit) => void;
+}
+
+export function Hits({ hits, open, show, follow }: Props) {
+  return (
+    <Scroll label="Hits" className="max-h-[72vh]">
+      <table className="bench bench-dense">
+        <thead>
+          <tr>
+            <th className="text">Time</th>
+            <th className="text">What, and on which page</th>
+            <th className="text">Met</th>
+            <th className="text">Visitor</th>
+            <th className="text">Came from</th>
+            <th className="text">Device</th>
+          </tr>
+        </thead>
+        <tbody>
+          {hits.map((h) => (
+            <tr key={h.id} className={cx(h.standing !== "counted" && "text-quiet", open === h.id && "bg-plum-wash")}>
+              <td className="num text">
+                {clock(h.time)}
+                {!isToday(h.time) && (
+                  <span className="block text-[11.5px] leading-tight text-quiet">{day(h.time)}</span>
+                )}
+              </td>
+              <td className="text max-w-[24rem]">
+                <button
+                  type="button"
+                  className="block w-full min-w-0 hover:underline"
+                  aria-label={`Why ${h.path} met what it did`}
+                  onClick={() => show(h)}
+                >
+                  <PageName path={h.path} title={happened(h)} />
+                </button>
+              </td>
+              <td className="text">
+                {h.met.map((m) => (
+                  <span key={m.name} className={cx("mr-2 font-medium", m.counted ? "text-fern" : "text-quiet")}>
+                    {m.counted ? "✓ " : ""}
+                    {words(m.name)}
+                    {!m.counted && " again, counted before"}
+                  </span>
+                ))}
+                {h.met.length === 0 && <span className="text-quiet">–</span>}
+              </td>
+              <td className="text">
+                <button
+                  type="button"
+                  disabled={!follow}
+                  onClick={() => follow?.(h)}
+                  className="num text-plum enabled:underline disabled:cursor-default disabled:text-ink"
+                  aria-label={`Follow visitor ${h.visitor}`}
+                >
+                  {h.visitor}
+                </button>{" "}
+                <span className="text-quiet">
+                  {h.visit_number == null ? "no visit known" : `visit ${h.visit_number}, page ${h.views}`}
+                </span>
+              </td>
+              <td className="text max-w-[14rem] min-w-32 whitespace-normal">
+                <bdi className="block break-words">{from(h)}</bdi>
+                {h.campaign && (
+                  <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{h.campaign}</bdi>
+                )}
+              </td>
+              <td className="text">
+                {h.device}
+                {STANDINGS[h.standing] && (
+                  <span className="block text-[12.5px] leading-tight">{STANDINGS[h.standing]}</span>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Scroll>
+  );
+}
+
+/** What happened, in words. */
+export function happened(h: Hit) {
+  const what = called(h.kind, h.element, h.name);
+  if (h.kind === "form") return `${what} sent`;
+  if (h.kind === "tried") return `${what} tried, no success seen`;
+  if (h.kind === "click") return `clicked: ${what}`;
+  if (h.kind === "message") return `a frame said ${what}`;
+  if (h.kind === "shown") return `appeared: ${what}`;
+  if (h.kind === "stay") return `looked at for ${h.properties.reached} s`;
+  if (h.kind === "scroll") return `scrolled to ${h.properties.reached} %`;
+  if (h.kind === "step") return `went over the bridge link ${what}`;
+  if (h.kind === "sale") return `a sale was reported for ${what}`;
+  if (h.kind === "note") return "the tag is on this page twice";
+  return what || h.title;
+}
+
+function from(h: Hit) {
+  const channel = CHANNELS[h.channel] ?? h.channel;
+  return h.source && h.source !== h.channel ? `${h.source}, ${channel}` : channel;
+}
+
+const isToday = (iso: string) => dayOf(new Date(iso)) === dayOf(new Date());

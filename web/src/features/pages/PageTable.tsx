@@ -1,0 +1,139 @@
+import { type KeyboardEvent, useEffect, useMemo, useRef } from "react";
+import { PageName } from "../../components/PageName";
+import { Scroll } from "../../components/Scroll";
+import { cx } from "../../components/ui";
+import { type AnyRow, COLUMNS, type Column, type Frame, isPage, type Row } from "./columns";
+
+interface Props {
+  rows: AnyRow[];
+  frame: Frame;
+  shown: Column[];
+  narrow: boolean;
+  sort: string;
+  setSort: (sort: string) => void;
+  open?: number;
+  setOpen: (page: number) => void;
+  ticked: number[];
+  tick: (page: number) => void;
+}
+
+/** "-entries": from the greatest down; "entries": upwards. What has no value comes last either way. */
+export function inOrder(rows: Row[], sort: string) {
+  const down = sort.startsWith("-");
+  const column = COLUMNS.find((c) => c.key === sort.replace(/^-/, ""));
+  if (!column) return rows;
+  const value = new Map(rows.map((r) => [r, column.order(r, down)]));
+  return [...rows].sort((a, b) => {
+    const [x, y] = [value.get(a) ?? null, value.get(b) ?? null];
+    if (x === null || y === null) return Number(x === null) - Number(y === null);
+    return down ? y - x : x - y;
+  });
+}
+
+/** Rows of no page, so that the column adds up to what the conversions say. */
+const APART: Partial<Record<AnyRow["kind"], { name: string; why: string }>> = {
+  further: { name: "All further pages", why: "The table names the first 500 pages; these are the others together." },
+  no_visit: {
+    name: "No visit known",
+    why: "Conversions to which no visit with a view leads in the attribution window, for example a sale that a partner’s server reported long after.",
+  },
+};
+
+export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, setOpen, ticked, tick }: Props) {
+  const columns = narrow ? COLUMNS.filter((c) => c.narrow) : shown;
+  const sorted = useMemo(() => inOrder(rows.filter(isPage), sort), [rows, sort]);
+  const apart = rows.filter((r) => !isPage(r));
+  const table = useRef<HTMLTableElement>(null);
+  useEffect(() => {
+    if (open) table.current?.querySelector(`[data-page="${open}"]`)?.scrollIntoView({ block: "nearest" });
+  }, [open]);
+  const keys = (event: KeyboardEvent) => {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (!step) return;
+    const at = sorted.findIndex((r) => r.page_id === open);
+    const next = sorted[at < 0 ? 0 : at + step];
+    if (!next) return;
+    event.preventDefault();
+    setOpen(next.page_id);
+    table.current?.querySelector<HTMLElement>(`[data-page="${next.page_id}"] button`)?.focus();
+  };
+
+  return (
+    <Scroll label="Table of landing pages" className="max-h-[calc(100vh-1rem)]">
+      <table ref={table} className="bench bench-dense" onKeyDown={keys}>
+        <caption className="sr-only">Landing pages</caption>
+        <thead>
+          <tr>
+            <th className="text w-7">
+              <span className="sr-only">Compare</span>
+            </th>
+            <th className="text">Landing page</th>
+            {columns.map((c) => {
+              const by = sort.replace(/^-/, "") === c.key;
+              const down = sort.startsWith("-");
+              return (
+                <th key={c.key} aria-sort={by ? (down ? "descending" : "ascending") : undefined}>
+                  <button
+                    type="button"
+                    className={cx("text-right hover:text-plum", by && "font-semibold text-ink")}
+                    onClick={() => setSort(by && down ? c.key : `-${c.key}`)}
+                  >
+                    {c.head(frame)}
+                    <span aria-hidden="true">{by ? (down ? " ↓" : " ↑") : ""}</span>
+                  </button>
+                </th>
+              );
+            })}
+          </tr>
+        </thead>
+        <tbody>
+          {sorted.map((r) => (
+            <tr
+              key={r.page_id}
+              data-page={r.page_id}
+              className={cx(
+                (r.page_id === open || ticked.includes(r.page_id)) && "bg-plum-wash",
+                r.thin && "text-quiet",
+              )}
+            >
+              <td className="text">
+                <input
+                  type="checkbox"
+                  aria-label={`Compare ${r.path}`}
+                  className="size-4 align-middle accent-plum"
+                  checked={ticked.includes(r.page_id)}
+                  onChange={() => tick(r.page_id)}
+                />
+              </td>
+              <td className={cx("text", narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]")}>
+                <button
+                  type="button"
+                  className="block w-full hover:underline"
+                  onClick={() => setOpen(r.page_id)}
+                  aria-expanded={r.page_id === open}
+                >
+                  <PageName path={r.path} title={r.title} />
+                </button>
+              </td>
+              {columns.map((c) => (
+                <td key={c.key}>{c.cell(r, frame)}</td>
+              ))}
+            </tr>
+          ))}
+          {apart.map((r) => (
+            <tr key={r.kind}>
+              <td />
+              <td className={cx("text", narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]")} title={APART[r.kind]?.why}>
+                {APART[r.kind]?.name}
+                <span className="sr-only">. {APART[r.kind]?.why}</span>
+              </td>
+              {columns.map((c) => (
+                <td key={c.key}>{c.cell(r, frame)}</td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Scroll>
+  );
+}

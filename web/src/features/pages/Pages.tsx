@@ -1,0 +1,183 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Popover } from "radix-ui";
+import { client, data, type Schemas } from "../../api/client";
+import type { PagesSearch } from "../../app/router";
+import { useSiteId } from "../../app/Shell";
+import { useSite } from "../../lib/session";
+import { money, percent } from "../../lib/format";
+import { LensSentence } from "../../components/LensSentence";
+import { lensQuery } from "../../lib/lens";
+import { Sheet } from "../../components/Sheet";
+import { useSmall } from "../../lib/useSmall";
+import { Button, Empty, Failed, Loading } from "../../components/ui";
+import { Compare } from "./Compare";
+import { COLUMNS, type Column, DISTINCT, frameOf, isPage, shownColumns } from "./columns";
+import { Findings } from "./Findings";
+import { PageDetail } from "./PageDetail";
+import { PageTable } from "./PageTable";
+
+export default function Pages() {
+  const siteId = useSiteId();
+  const site = useSite(siteId);
+  const search = useSearch({ from: "/s/$siteId/pages" });
+  const navigate = useNavigate({ from: "/s/$siteId/pages" });
+  const small = useSmall();
+  const shown = shownColumns(search.hide, search.show);
+  const distinct = shown.some((c) => DISTINCT.includes(c.key));
+  const lens = { ...lensQuery(search), visitors: distinct || undefined };
+  const report = useQuery({
+    queryKey: ["pages", siteId, lens],
+    queryFn: () =>
+      data(client.GET("/api/sites/{site_id}/pages", { params: { path: { site_id: siteId }, query: lens } })),
+    placeholderData: (before) => before,
+  });
+  const set = (part: Partial<PagesSearch>, replace = true) =>
+    navigate({ search: (now) => ({ ...now, ...part }), replace });
+  const ticked = [search.a, search.b].filter((id): id is number => id !== undefined);
+  const tick = (id: number) => {
+    // The third takes the place of the one ticked before last.
+    const next = ticked.includes(id) ? ticked.filter((t) => t !== id) : [...ticked.slice(-1), id];
+    set({ a: next[0], b: next[1], open: undefined });
+  };
+
+  if (report.isPending) return <Loading what="the landing pages" />;
+  if (report.isError && !report.data)
+    return (
+      <div className="flex flex-col items-start gap-3">
+        <Failed error={report.error} retry={report.refetch} />
+        <Button onClick={() => navigate({ search: {} })}>Look at the last 28 days of everything</Button>
+      </div>
+    );
+  const { rows, before } = report.data;
+  const read = report.data.lens;
+  const frame = frameOf(rows, read, before, search.compare === "before");
+  const open = rows.filter(isPage).find((r) => r.page_id === search.open);
+  const [a, b] = ticked;
+  const comparing = a !== undefined && b !== undefined;
+  const beside = comparing || open;
+
+  return (
+    <>
+      <div className="flex flex-wrap items-start justify-between gap-3 border-b-2 border-ink pb-3">
+        <div className="max-w-[52rem]">
+          <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
+        </div>
+        <ColumnChoice
+          shown={shown}
+          set={(chosen) => {
+            const on = (c: Column) => chosen.includes(c);
+            const keys = (some: Column[]) => some.map((c) => c.key).join(",") || undefined;
+            set({
+              hide: keys(COLUMNS.filter((c) => !c.optional && !on(c))),
+              show: keys(COLUMNS.filter((c) => c.optional && on(c))),
+            });
+          }}
+        />
+      </div>
+      {report.isError && <Failed error={report.error} retry={report.refetch} />}
+      {rows.length === 0 ? (
+        <Nothing lens={read} everything={() => navigate({ search: {} })} />
+      ) : (
+        <>
+          <Findings report={report.data} open={(id) => set({ open: id, a: undefined, b: undefined })} />
+          <p className="py-2 text-[13px] text-quiet">
+            {ticked.length === 1 ? (
+              <strong className="text-plum">Tick one more page to compare the two.</strong>
+            ) : (
+              "Open a page for its detail; tick two to compare them. Sorting by a rate goes by the end of its interval."
+            )}
+            <Unjoined report={report.data} />
+          </p>
+          <div className="flex gap-4" aria-busy={report.isPlaceholderData}>
+            <div className="min-w-0 flex-1">
+              <PageTable
+                rows={rows}
+                frame={frame}
+                shown={shown}
+                narrow={Boolean(beside) || small}
+                sort={search.sort ?? "-entries"}
+                setSort={(sort) => set({ sort })}
+                open={comparing ? undefined : open?.page_id}
+                setOpen={(id) => set({ open: id, a: undefined, b: undefined })}
+                ticked={ticked}
+                tick={tick}
+              />
+            </div>
+            {comparing ? (
+              <Sheet title="Two pages compared" close={() => set({ a: undefined, b: undefined })}>
+                <Compare siteId={siteId} lens={search} a={a} b={b} frame={frame} />
+              </Sheet>
+            ) : (
+              open && (
+                <Sheet
+                  title={<bdi className="num text-[15px]">{open.path}</bdi>}
+                  close={() => set({ open: undefined })}
+                >
+                  <PageDetail siteId={siteId} row={open} frame={frame} />
+                </Sheet>
+              )
+            )}
+          </div>
+        </>
+      )}
+    </>
+  );
+}
+
+function Unjoined({ report }: { report: Schemas["PagesOut"] }) {
+  const [total, unjoined] = [Number(report.cost.total), Number(report.cost.unjoined)];
+  if (!unjoined) return null;
+  return (
+    <>
+      {" "}
+      {money(unjoined, report.lens.currency, 0)} of spend ({percent(unjoined / total, 0)}) joined no page and stands in
+      no row; Spend says why.
+    </>
+  );
+}
+
+function Nothing({ lens, everything }: { lens: Schemas["LensOut"]; everything: () => void }) {
+  return (
+    <div className="mt-5">
+      <Empty title="No visit fits this sentence.">
+        <p>
+          {lens.channels.length
+            ? "Take a longer period, or any source and device."
+            : "Nothing has been recorded yet. Put the line from Pixel on your pages and open one of them."}
+        </p>
+        {lens.channels.length > 0 && <Button onClick={everything}>Look at the last 28 days of everything</Button>}
+      </Empty>
+    </div>
+  );
+}
+
+function ColumnChoice({ shown, set }: { shown: Column[]; set: (shown: Column[]) => void }) {
+  return (
+    <Popover.Root>
+      <Popover.Trigger asChild>
+        <Button>Columns</Button>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          aria-label="Columns"
+          className="z-30 flex max-h-[80vh] flex-col gap-1 overflow-y-auto rounded-box border bg-surface p-3"
+        >
+          {COLUMNS.map((c) => (
+            <label key={c.key} className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                className="size-4 accent-plum"
+                checked={shown.includes(c)}
+                onChange={(e) => set(e.target.checked ? [...shown, c] : shown.filter((s) => s !== c))}
+              />
+              {c.name}
+            </label>
+          ))}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,125 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, data } from "../../api/client";
+import { day } from "../../lib/format";
+import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
+import { Kit } from "./Kit";
+
+export function Install({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
+  const kit = useQuery({
+    queryKey: ["kit", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/kit", { params: { path: { site_id: siteId } } })),
+  });
+  return (
+    <>
+      {kit.isPending && <Loading what="the kit" />}
+      {kit.isError && <Failed error={kit.error} retry={kit.refetch} />}
+      {kit.data && <Kit pieces={kit.data} />}
+      {canEdit && <Send siteId={siteId} />}
+    </>
+  );
+}
+
+/** The same kit for somebody without an account. */
+function Send({ siteId }: { siteId: number }) {
+  const [email, setEmail] = useState("");
+  const [note, setNote] = useState("");
+  const queries = useQueryClient();
+  const send = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/sites/{site_id}/kit/share", {
+          params: { path: { site_id: siteId } },
+          body: { email, note },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["kit-links", siteId] }),
+  });
+  return (
+    <section aria-labelledby="send" className="mt-6 border-t pt-4">
+      <h2 id="send" className="text-[17px]">
+        Send it to a developer
+      </h2>
+      <p className="mb-3 max-w-3xl text-quiet">
+        A mail, and a page to read without an account, with the same kit and a tick as soon as the first hit comes in.
+        The page ends by itself after 14 days and shows none of your numbers.
+      </p>
+      <form
+        className="grid max-w-3xl grid-cols-[minmax(0,1fr)] items-start gap-3 md:grid-cols-[260px_minmax(0,1fr)_auto]"
+        onSubmit={(e) => {
+          e.preventDefault();
+          send.mutate();
+        }}
+      >
+        <Field label="E-mail" hint="Empty: only the link." error={fieldError(send.error, "email")}>
+          {(p) => (
+            <Input
+              {...p}
+              type="text"
+              inputMode="email"
+              placeholder="dev@brackenhive.example"
+              value={email}
+              onChange={(e) => setEmail(e.target.value)}
+            />
+          )}
+        </Field>
+        <Field label="A word with it">
+          {(p) => <Input {...p} value={note} maxLength={1000} onChange={(e) => setNote(e.target.value)} />}
+        </Field>
+        <Button type="submit" className="md:mt-6" disabled={send.isPending}>
+          {email ? "Send the mail" : "Make a link"}
+        </Button>
+      </form>
+      <FormProblem problem={send.error} fields={["email"]} />
+      {send.data && (
+        <div className="mt-2 max-w-3xl" role="status">
+          <p className="mb-1">
+            {send.data.mailed_to ? `The mail is on its way to ${send.data.mailed_to}. ` : ""}
+            The page can be read until {day(send.data.expires_at)}:
+          </p>
+          <CopyLine text={send.data.address} label="the address of the kit" />
+        </div>
+      )}
+      <OpenLinks siteId={siteId} />
+    </section>
+  );
+}
+
+/** Links that can be opened now, each of which can be ended. */
+function OpenLinks({ siteId }: { siteId: number }) {
+  const queries = useQueryClient();
+  const path = { site_id: siteId };
+  const key = ["kit-links", siteId];
+  const links = useQuery({
+    queryKey: key,
+    queryFn: () => data(client.GET("/api/sites/{site_id}/kit/links", { params: { path } })),
+  });
+  const end = useMutation({
+    mutationFn: (id: number) =>
+      data(client.DELETE("/api/sites/{site_id}/kit/links/{link_id}", { params: { path: { ...path, link_id: id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: key }),
+  });
+  if (!links.data?.length) return null;
+  return (
+    <div className="mt-4 max-w-3xl">
+      <h3 className="mb-1 text-[15px]">Open links</h3>
+      <ul>
+        {links.data.map((link) => (
+          <li key={link.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b py-1.5">
+            <span>
+              {link.email || "without a mail"}
+              <span className="text-quiet">
+                {" "}
+                · made {day(link.created_at)} by {link.by}, until {day(link.expires_at)}
+              </span>
+            </span>
+            <Button kind="against" disabled={end.isPending} onClick={() => end.mutate(link.id)}>
+              End this link
+            </Button>
+          </li>
+        ))}
+      </ul>
+      <FormProblem problem={end.error} fields={[]} />
+    </div>
+  );
+}

@@ -1,0 +1,268 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { toast } from "sonner";
+import { client, csrfToken, data, Problem, type Schemas } from "../../api/client";
+import { useSiteId } from "../../app/Shell";
+import { useSite } from "../../lib/session";
+import { count, day, money } from "../../lib/format";
+import { Scroll } from "../../components/Scroll";
+import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../components/ui";
+import { CheckFile } from "./CheckFile";
+
+type State = Schemas["SpendOut"];
+type Import = Schemas["ImportOut"];
+type Check = Schemas["CheckOut"];
+
+/** By hand, because a file's upload has progress that fetch does not tell. */
+function upload(siteId: number, file: File, progress: (share: number) => void) {
+  return new Promise<Check>((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", `/api/sites/${siteId}/spend/files`);
+    request.setRequestHeader("X-CSRFToken", csrfToken());
+    request.responseType = "json";
+    request.upload.onprogress = (e) => progress(e.total ? e.loaded / e.total : 0);
+    request.onerror = () => reject(new Problem(0, "The server cannot be reached. Is it running?"));
+    request.onload = () =>
+      request.status === 200
+        ? resolve(request.response)
+        : reject(
+            new Problem(
+              request.status,
+              request.response?.detail ?? "The file could not be taken.",
+              request.response?.field,
+            ),
+          );
+    const form = new FormData();
+    form.append("file", file);
+    request.send(form);
+  });
+}
+
+export default function Spend() {
+  const siteId = useSiteId();
+  const site = useSite(siteId);
+  const queries = useQueryClient();
+  const picker = useRef<HTMLInputElement>(null);
+  const [share, setShare] = useState(0);
+  const [over, setOver] = useState(false);
+  const spend = useQuery({
+    queryKey: ["spend", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/spend", { params: { path: { site_id: siteId } } })),
+  });
+  const take = useMutation({ mutationFn: (file: File) => upload(siteId, file, setShare) });
+  const undo = useMutation({
+    mutationFn: (b: Import) =>
+      data(
+        client.POST("/api/sites/{site_id}/spend/files/{import_id}/undo", {
+          params: { path: { site_id: siteId, import_id: b.id } },
+        }),
+      ),
+    onSuccess: (_, b) => toast(`${count(b.rows)} rows of ${b.file_name} are out again.`),
+    onError: (error) => toast.error(error.message),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  const choose = () => picker.current?.click();
+
+  if (take.data) return <CheckFile siteId={siteId} first={take.data} close={() => take.reset()} />;
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: dropping a file is a shortcut for the button
+    <div
+      className={cx("min-h-[80vh]", over && "outline-2 outline-plum outline-dashed")}
+      onDragOver={(e) => {
+        e.preventDefault();
+        setOver(site.canEdit);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(e) => {
+        e.preventDefault();
+        setOver(false);
+        const file = e.dataTransfer.files[0];
+        if (file && site.canEdit) take.mutate(file);
+      }}
+    >
+      <Head
+        title="Spend"
+        lead="What the ads cost, by day and ad, from the files that ad channels export. Drop a file anywhere here."
+        actions={
+          site.canEdit && (
+            <>
+              <input
+                ref={picker}
+                type="file"
+                aria-label="Spend file"
+                className="sr-only"
+                tabIndex={-1}
+                accept=".csv,.tsv,.txt,text/csv,text/plain"
+                onChange={(e) => {
+                  const file = e.target.files?.[0];
+                  if (file) take.mutate(file);
+                  e.target.value = "";
+                }}
+              />
+              <Button kind="main" onClick={choose} disabled={take.isPending}>
+                {take.isPending
+                  ? `Reading the file … ${share < 1 ? `${Math.round(share * 100)} %` : ""}`
+                  : "Look at a file"}
+              </Button>
+            </>
+          )
+        }
+      />
+      <div className="mt-3">
+        <FormProblem problem={take.error} fields={[]} />
+      </div>
+      {spend.isPending && <Loading what="the spend" />}
+      {spend.isError && <Failed error={spend.error} retry={spend.refetch} />}
+      {spend.data &&
+        (spend.data.imports.length ? (
+          <>
+            <Joined now={spend.data} />
+            <Imports now={spend.data} canEdit={site.canEdit} undo={(b) => undo.mutate(b)} />
+          </>
+        ) : (
+          <div className="mt-5">
+            <Empty title="No spend has been imported yet.">
+              <p>
+                Export a report by day from where your ads run: day, campaign, ad group, ad, impressions, clicks, cost.
+                CSV, with commas, semicolons or tabs. Nothing is imported before you have seen how it is read.
+              </p>
+              {site.canEdit && (
+                <Button kind="main" onClick={choose}>
+                  Look at a file
+                </Button>
+              )}
+            </Empty>
+          </div>
+        ))}
+    </div>
+  );
+}
+
+/** How much of the cost found its landing page, in one sentence and one bar. */
+function Joined({ now }: { now: State }) {
+  const [total, unjoined, byAddress] = [now.total, now.unjoined_cost, now.by_address].map(Number) as [
+    number,
+    number,
+    number,
+  ];
+  if (!total) return <p className="mt-4 text-quiet">Nothing was spent in the last 90 days.</p>;
+  const parts = [
+    { name: "with visits that answer to the ad", value: total - unjoined - byAddress, colour: "var(--color-ink)" },
+    { name: "by the file’s landing address only", value: byAddress, colour: "var(--color-quiet)" },
+    { name: "joined to nothing", value: unjoined, colour: "var(--color-marigold)" },
+  ].filter((p) => p.value > 0);
+  return (
+    <section aria-labelledby="joined" className="mt-4">
+      <h2 id="joined" className="text-[17px]">
+        {money(total, now.currency)} in the last 90 days
+      </h2>
+      <div className="my-2 flex h-3 w-full gap-0.5" aria-hidden="true">
+        {parts.map((p) => (
+          <div key={p.name} style={{ width: `${(p.value / total) * 100}%`, background: p.colour, minWidth: 3 }} />
+        ))}
+      </div>
+      <ul className="flex flex-wrap gap-x-6">
+        {parts.map((p) => (
+          <li key={p.name} className="flex items-center gap-2">
+            <span aria-hidden="true" className="size-2.5" style={{ background: p.colour }} />
+            <span className="num">{money(p.value, now.currency)}</span> {p.name}
+          </li>
+        ))}
+      </ul>
+      {now.unjoined.length > 0 && (
+        <details className="mt-2" open={unjoined / total > 0.05}>
+          <summary className="w-fit py-1 font-medium text-plum">What joined to nothing, and why</summary>
+          <p className="my-1 max-w-3xl text-quiet">
+            No visit in these days came with this source and campaign, and the file names no landing address that Clabo
+            knows. Compare the spelling with the campaign parameters in the ad’s link.
+          </p>
+          <Scroll label="Spend that joined nothing" className="max-w-3xl">
+            <table className="bench">
+              <thead>
+                <tr>
+                  <th className="text">Source</th>
+                  <th className="text">Campaign</th>
+                  <th>Rows</th>
+                  <th>Clicks</th>
+                  <th>Cost</th>
+                </tr>
+              </thead>
+              <tbody>
+                {now.unjoined.map((u) => (
+                  <tr key={`${u.source} ${u.campaign}`}>
+                    <td className="text">
+                      <bdi>{u.source}</bdi>
+                    </td>
+                    <td className="text">
+                      <bdi>{u.campaign || "–"}</bdi>
+                    </td>
+                    <td className="num">{count(u.rows)}</td>
+                    <td className="num">{count(u.clicks)}</td>
+                    <td className="num">{money(u.cost, now.currency)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </Scroll>
+        </details>
+      )}
+    </section>
+  );
+}
+
+function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (b: Import) => void }) {
+  return (
+    <section aria-labelledby="imports" className="mt-6">
+      <h2 id="imports" className="mb-2 text-[17px]">
+        Files taken in
+      </h2>
+      <Scroll label="Imported files">
+        <table className="bench">
+          <thead>
+            <tr>
+              <th className="text">File</th>
+              <th className="text">Source</th>
+              <th>Rows</th>
+              <th className="text">Days</th>
+              <th>Cost</th>
+              <th className="text">Taken in</th>
+              <th>
+                <span className="sr-only">Undo</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {now.imports.map((b) => (
+              <tr key={b.id} className={cx(b.state === "undone" && "text-quiet")}>
+                <td className="text max-w-[20rem]">
+                  <bdi className="block truncate font-medium">{b.file_name}</bdi>
+                </td>
+                <td className="text">
+                  <bdi>{b.source || "from its column"}</bdi>
+                </td>
+                <td className="num">{count(b.rows)}</td>
+                <td className="text">
+                  {day(b.first_day)} to {day(b.last_day)}
+                </td>
+                <td className="num">{money(b.cost, now.currency)}</td>
+                <td className="text">
+                  {day(b.made_at)}
+                  {b.made_by && `, ${b.made_by}`}
+                </td>
+                <td>
+                  {b.state === "undone" ? (
+                    "taken out again"
+                  ) : canEdit ? (
+                    <Button kind="quiet" aria-label={`Take ${b.file_name} out again`} onClick={() => undo(b)}>
+                      Take out again
+                    </Button>
+                  ) : null}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Scroll>
+    </section>
+  );
+}

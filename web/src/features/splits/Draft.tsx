@@ -1,0 +1,291 @@
+/** A test before it runs: its pages and its measure on the left, what it takes to find a difference on the right. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+import { toast } from "sonner";
+import { client, data, type Schemas } from "../../api/client";
+import { words } from "../../lib/format";
+import { KnownPages } from "../../components/KnownPages";
+import { Button, Empty, Field, FormProblem, fieldError, Head, Input, Letter, Loading, Select } from "../../components/ui";
+import { PlanEffect } from "./PlanEffect";
+
+type TestIn = Schemas["SplitTestIn"];
+type Test = Schemas["SplitTestOut"];
+const LETTERS = "ABCDEFGH";
+
+interface Written {
+  name: string;
+  conversion: number;
+  addresses: string[];
+  shares: number[];
+  traffic: number;
+  /** In per cent, as typed; empty: as recorded. */
+  baseline: string;
+  lift: string;
+}
+
+function evenShares(n: number) {
+  const share = Math.floor(100 / n);
+  return Array.from({ length: n }, (_, i) => (i === 0 ? 100 - share * (n - 1) : share));
+}
+
+function asWritten(test: Test | undefined, conversion: number): Written {
+  if (!test)
+    return { name: "", conversion, addresses: ["", ""], shares: [50, 50], traffic: 100, baseline: "", lift: "20" };
+  return {
+    name: test.name,
+    conversion: test.conversion,
+    addresses: test.variants.map((v) => v.host + v.path),
+    shares: test.variants.map((v) => v.share),
+    traffic: test.traffic,
+    baseline: String(+(test.baseline * 100).toFixed(4)),
+    lift: String(+(test.smallest_lift * 100).toFixed(4)),
+  };
+}
+
+interface Props {
+  siteId: number;
+  test?: Test;
+  close: () => void;
+}
+
+export function Draft({ siteId, test, close }: Props) {
+  const rules = useQuery({
+    queryKey: ["conversions", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", { params: { path: { site_id: siteId } } })),
+  });
+  if (rules.isPending) return <Loading what="the conversions" />;
+  if (!rules.data?.length)
+    return (
+      <Empty title="First say what counts.">
+        <p>A test is judged by a conversion, and this site has none yet. Make one under Conversions, then come back.</p>
+        <Button onClick={close}>Back</Button>
+      </Empty>
+    );
+  return <Form siteId={siteId} test={test} rules={rules.data} close={close} />;
+}
+
+function Form({ siteId, test, rules, close }: Props & { rules: Schemas["ConversionOut"][] }) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  // The lens begins with a purchase, too.
+  const usual = rules.find((r) => r.category === "purchase" && r.value != null) ?? rules[0];
+  const [form, setForm] = useState(() => asWritten(test, usual?.id ?? 0));
+  const change = (part: Partial<Written>) => setForm((now) => ({ ...now, ...part }));
+  const path = { site_id: siteId };
+  const body = (baseline: number): TestIn => ({
+    name: form.name,
+    conversion: form.conversion,
+    addresses: form.addresses,
+    shares: form.shares,
+    traffic: form.traffic,
+    baseline,
+    smallest_lift: Number(form.lift) / 100,
+  });
+  const complete = form.addresses.every((a) => a.trim()) && Number(form.lift) > 0;
+  const typed = Number(form.baseline) / 100;
+  const [asked, setAsked] = useState<TestIn>();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the body is made of the form
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(complete ? body(typed || 0.03) : undefined), 250);
+    return () => clearTimeout(timer);
+  }, [form]);
+  const plan = useQuery({
+    queryKey: ["plan", siteId, asked && { ...asked, name: "" }],
+    queryFn: () => data(client.POST("/api/sites/{site_id}/tests/plan", { params: { path }, body: asked as TestIn })),
+    enabled: Boolean(asked),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  const found = plan.data;
+  const recorded =
+    found && found.recorded_converted >= 5 ? found.recorded_converted / found.recorded_visitors : undefined;
+  // The recorded rate is taken up until somebody writes another.
+  useEffect(() => {
+    if (recorded !== undefined && form.baseline === "") change({ baseline: String(+(recorded * 100).toFixed(2)) });
+  });
+  const save = useMutation({
+    mutationFn: () =>
+      test
+        ? data(
+            client.PUT("/api/sites/{site_id}/tests/{test_id}", {
+              params: { path: { ...path, test_id: test.id } },
+              body: body(typed),
+            }),
+          )
+        : data(client.POST("/api/sites/{site_id}/tests", { params: { path }, body: body(typed) })),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["tests", siteId] });
+      await queries.invalidateQueries({ queryKey: ["result", siteId, made.id] });
+      toast("The draft is saved. Nobody sees it before you start it.");
+      close();
+      await navigate({ to: "/s/$siteId/tests/$testId", params: { siteId: String(siteId), testId: String(made.id) } });
+    },
+  });
+  const error = (name: string) => fieldError(save.error, name) ?? fieldError(plan.error, name);
+  const fields = [
+    "name",
+    "traffic",
+    "baseline",
+    "smallest_lift",
+    "shares",
+    ...form.addresses.map((_, i) => `addresses.${i}`),
+  ];
+  const resize = (addresses: string[]) => change({ addresses, shares: evenShares(addresses.length) });
+
+  return (
+    <>
+      <Head
+        title={test ? test.name : "New split test"}
+        lead="The first page is the control; its visitors are shared out by lot."
+      />
+      <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[420px_minmax(0,1fr)]">
+        <form
+          className="flex flex-col gap-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            save.mutate();
+          }}
+        >
+          <Field label="Name" hint="Say what is different, so that it is still clear in a year." error={error("name")}>
+            {(p) => <Input {...p} value={form.name} onChange={(e) => change({ name: e.target.value })} required />}
+          </Field>
+          <Field label="Judged by">
+            {(p) => (
+              <Select {...p} value={form.conversion} onChange={(e) => change({ conversion: Number(e.target.value) })}>
+                {rules.map((r) => (
+                  <option key={r.id} value={r.id}>
+                    {words(r.name)}s
+                  </option>
+                ))}
+              </Select>
+            )}
+          </Field>
+          <fieldset className="flex flex-col gap-2 rounded-box border bg-surface p-3">
+            <legend className="px-1 font-medium">Pages and their shares</legend>
+            {form.addresses.map((address, i) => (
+              <div key={LETTERS[i]} className="flex items-start gap-2">
+                <span className="pt-2">
+                  <Letter letter={LETTERS[i] ?? ""} />
+                </span>
+                <div className="min-w-0 flex-1">
+                  <Input
+                    aria-label={i === 0 ? "Address of the control" : `Address of challenger ${LETTERS[i]}`}
+                    aria-invalid={Boolean(error(`addresses.${i}`))}
+                    className="num"
+                    list="known-pages"
+                    placeholder={i === 0 ? "/the-page-as-it-is" : "/the-other-page"}
+                    value={address}
+                    onChange={(e) =>
+                      change({ addresses: form.addresses.map((a, j) => (j === i ? e.target.value : a)) })
+                    }
+                    required
+                  />
+                  {error(`addresses.${i}`) && (
+                    <p role="alert" className="text-[13px] text-brick">
+                      {error(`addresses.${i}`)}
+                    </p>
+                  )}
+                </div>
+                <Input
+                  aria-label={`Share of ${LETTERS[i]} in per cent`}
+                  type="number"
+                  min={1}
+                  max={99}
+                  className="num w-16!"
+                  value={form.shares[i]}
+                  onChange={(e) =>
+                    change({ shares: form.shares.map((s, j) => (j === i ? Number(e.target.value) : s)) })
+                  }
+                  required
+                />
+                {form.addresses.length > 2 && i > 0 && (
+                  <Button
+                    kind="quiet"
+                    aria-label={`Leave ${LETTERS[i]} out`}
+                    onClick={() => resize(form.addresses.filter((_, j) => j !== i))}
+                  >
+                    out
+                  </Button>
+                )}
+              </div>
+            ))}
+            {error("shares") && (
+              <p role="alert" className="text-[13px] text-brick">
+                {error("shares")}
+              </p>
+            )}
+            {form.addresses.length < LETTERS.length && (
+              <Button kind="quiet" className="self-start" onClick={() => resize([...form.addresses, ""])}>
+                One more challenger
+              </Button>
+            )}
+          </fieldset>
+          <KnownPages siteId={siteId} />
+          <div className="grid grid-cols-3 gap-3">
+            <Percentage
+              label="Rate today, %"
+              error={error("baseline")}
+              min={0.01}
+              max={99}
+              value={form.baseline}
+              change={(baseline) => change({ baseline })}
+            />
+            <Percentage
+              label="Worth finding, +%"
+              error={error("smallest_lift")}
+              min={1}
+              value={form.lift}
+              change={(lift) => change({ lift })}
+            />
+            <Percentage
+              label="In the test, %"
+              error={error("traffic")}
+              min={1}
+              max={100}
+              value={String(form.traffic)}
+              change={(traffic) => change({ traffic: Number(traffic) })}
+            />
+          </div>
+          <FormProblem problem={save.error} fields={fields} />
+          <div className="flex gap-2">
+            <Button type="submit" kind="main" disabled={save.isPending}>
+              Save the draft
+            </Button>
+            <Button onClick={close}>Leave it</Button>
+          </div>
+        </form>
+        <PlanEffect plan={plan.isError ? undefined : found} complete={complete} written={form} problem={plan.error} />
+      </div>
+    </>
+  );
+}
+
+interface PercentageProps {
+  label: string;
+  error?: string;
+  min: number;
+  max?: number;
+  value: string;
+  change: (value: string) => void;
+}
+
+function Percentage({ label, error, min, max, value, change }: PercentageProps) {
+  return (
+    <Field label={label} error={error}>
+      {(p) => (
+        <Input
+          {...p}
+          className="num"
+          type="number"
+          step="any"
+          min={min}
+          max={max}
+          value={value}
+          onChange={(e) => change(e.target.value)}
+          required
+        />
+      )}
+    </Field>
+  );
+}

@@ -1,0 +1,107 @@
+import type { Schemas } from "../../api/client";
+import { count, percent } from "../../lib/format";
+import { CopyLine, Empty } from "../../components/ui";
+
+interface Props {
+  plan?: Schemas["PlanOut"];
+  complete: boolean;
+  written: { baseline: string; lift: string };
+  problem: Error | null;
+}
+
+/** How long the test must run, from the page's own traffic, and what its pages still need. */
+export function PlanEffect({ plan, complete, written, problem }: Props) {
+  if (!complete)
+    return (
+      <Empty title="Write both addresses on the left.">
+        <p>
+          Here you will see how the control does today, and how many visitors and days it takes to find a difference
+          worth having.
+        </p>
+      </Empty>
+    );
+  if (!plan)
+    return (
+      <p className="text-quiet">
+        {problem ? "Nothing can be planned with this as it stands." : "Reading the page’s traffic …"}
+      </p>
+    );
+  const weeks = plan.days == null ? null : Math.round(plan.days / 7);
+  const honestDays = plan.visitors_per_day > 0 ? Math.ceil(plan.honest_total / plan.visitors_per_day) : null;
+  return (
+    <section aria-label="What the test takes" className="flex max-w-2xl flex-col gap-4">
+      <p className="font-head text-[22px] leading-snug">
+        {plan.days == null ? (
+          <>{count(plan.total)} visitors are needed, and the control has none yet.</>
+        ) : (
+          <>
+            About{" "}
+            <strong>
+              {count(plan.days)} days ({weeks} week{weeks === 1 ? "" : "s"})
+            </strong>{" "}
+            to find a lift of {written.lift} %.
+          </>
+        )}
+      </p>
+      {plan.days != null && plan.days > 91 && (
+        <p className="border-l-4 border-marigold pl-3">
+          That is longer than most offers live. Look for a bigger difference, or test a page that more visitors see.
+        </p>
+      )}
+      <dl className="panel p-3">
+        <Fact name="The control in the last 28 days">
+          {plan.recorded_visitors
+            ? `${count(plan.recorded_converted)} of ${count(plan.recorded_visitors)} visitors converted (${percent(plan.recorded_converted / plan.recorded_visitors)})`
+            : "nobody was seen on it"}
+        </Fact>
+        <Fact name="Visitors a day in the test">{count(Math.round(plan.visitors_per_day))}</Fact>
+        <Fact name="Visitors needed, by variant">{plan.per_arm.map(count).join(" + ")}</Fact>
+        <Fact name="In all, if looked at once, at the end">{count(plan.total)}</Fact>
+        <Fact name="In all, if looked at every day">
+          {count(plan.honest_total)} ({plan.honest_times.toFixed(2)}×{honestDays ? `, ${count(honestDays)} days` : ""})
+        </Fact>
+      </dl>
+      <p className="text-quiet">
+        80 % power at 95 %. Looked at once a day for four weeks, a plain p-value cries wolf in 27 of 100 tests that have
+        no difference at all; Clabo’s reading does in about 1 (measured: docs/evidence.md). So look as often as you
+        like: a clear winner is seen well before the end, a narrow one takes the longer figure.
+      </p>
+      {plan.unseen.length > 0 && (
+        <p className="border-l-4 border-marigold pl-3">
+          No hit has come from <bdi className="num">{plan.unseen.join(", ")}</bdi> yet. The test can start once the tag
+          is there and the page has been opened.
+        </p>
+      )}
+      <div>
+        <p className="mb-1">
+          On the control page, put this line in the <code className="num">&lt;head&gt;</code> in place of the usual one,
+          so that nobody sees the control flash by before being sent on:
+        </p>
+        <CopyLine text={plan.hold_line} label="the line for the control page" />
+        <p className="mt-1 text-quiet">
+          It hides the page until the tag has decided, {plan.hold_ms} ms at most, in every browser; so a visitor whose
+          line is slow sees the page that much later. It has inline code: a policy with nonces needs yours on it.
+        </p>
+        <details className="mt-2">
+          <summary className="cursor-pointer">Without inline code</summary>
+          <div className="mt-1">
+            <CopyLine text={plan.render_line} label="the line without inline code" />
+          </div>
+          <p className="mt-1 text-quiet">
+            Chromium and newer WebKit hold the page back by themselves until the tag has run. Firefox does not: there
+            the control is seen for a moment before the visitor is sent on.
+          </p>
+        </details>
+      </div>
+    </section>
+  );
+}
+
+function Fact({ name, children }: { name: string; children: React.ReactNode }) {
+  return (
+    <div className="flex flex-wrap justify-between gap-x-4 border-b py-1.5 last:border-b-0">
+      <dt>{name}</dt>
+      <dd className="num">{children}</dd>
+    </div>
+  );
+}

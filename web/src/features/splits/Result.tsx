@@ -1,0 +1,386 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
+import { useState } from "react";
+import { toast } from "sonner";
+import { client, data, type Schemas } from "../../api/client";
+import { useSiteId } from "../../app/Shell";
+import { useSite } from "../../lib/session";
+import { RangeChart } from "../../charts/RangeChart";
+import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { changed } from "../../words/changed";
+import { count, day, hour, money, percent, plural, pValue, signed, times, words } from "../../lib/format";
+import { OriginAndDevice } from "../../components/LensSentence";
+import { type Lens, lensQuery } from "../../lib/lens";
+import { Scroll } from "../../components/Scroll";
+import { Button, cx, Failed, Letter, Loading } from "../../components/ui";
+import { Draft } from "./Draft";
+import { shares, verdictWords } from "./verdict";
+
+type Result = Schemas["ResultOut"];
+
+export default function ResultPlace() {
+  const siteId = useSiteId();
+  const site = useSite(siteId);
+  const testId = Number(useParams({ from: "/s/$siteId/tests/$testId" }).testId);
+  const search = useSearch({ from: "/s/$siteId/tests/$testId" });
+  const navigate = useNavigate({ from: "/s/$siteId/tests/$testId" });
+  const queries = useQueryClient();
+  const [changing, setChanging] = useState(false);
+  const { origin, device, model } = search;
+  const result = useQuery({
+    queryKey: ["result", siteId, testId, origin, device, model],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/tests/{test_id}", {
+          params: { path: { site_id: siteId, test_id: testId }, query: { origin, device, model } },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });
+  const lens = useQuery({
+    queryKey: ["lens", siteId, lensQuery(search)],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/lens", { params: { path: { site_id: siteId }, query: lensQuery(search) } }),
+      ),
+    placeholderData: (before) => before,
+  });
+  const path = { params: { path: { site_id: siteId, test_id: testId } } };
+  const settle = (text: string) => async () => {
+    await queries.invalidateQueries();
+    toast(text);
+  };
+  const failed = (error: Error) => toast.error(error.message);
+  const start = useMutation({
+    mutationFn: () => data(client.POST("/api/sites/{site_id}/tests/{test_id}/start", path)),
+    onSuccess: settle("It runs. Visitors of the control page are shared out from now on."),
+    onError: failed,
+  });
+  const end = useMutation({
+    mutationFn: () => data(client.POST("/api/sites/{site_id}/tests/{test_id}/end", path)),
+    onSuccess: settle("It has ended: everybody sees the control page again, and the result stays."),
+    onError: failed,
+  });
+  const remove = useMutation({
+    mutationFn: () => data(client.DELETE("/api/sites/{site_id}/tests/{test_id}", path)),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ["tests", siteId] });
+      await navigate({ to: "/s/$siteId/tests", params: { siteId: String(siteId) } });
+    },
+    onError: failed,
+  });
+
+  if (result.isPending) return <Loading what="the test" />;
+  if (!result.data) return <Failed error={result.error} retry={result.refetch} />;
+  const r = result.data;
+  if (changing) return <Draft siteId={siteId} test={r.test} close={() => setChanging(false)} />;
+  const part = (origin && origin !== "any") || (device && device !== "any");
+  const said = verdictWords(r);
+  return (
+    <>
+      <header className="flex flex-wrap items-start justify-between gap-3 border-b-2 border-ink pb-3">
+        <div className="max-w-[50rem]">
+          <p className="text-[13px] text-quiet">
+            <Link to="/s/$siteId/tests" params={{ siteId: String(siteId) }} className="text-plum underline">
+              Split tests
+            </Link>
+            {" · "}
+            {r.test.state === "running" && `running since ${day(r.test.started_at)}`}
+            {r.test.state === "ended" && `ran from ${day(r.test.started_at)} to ${day(r.test.ended_at)}`}
+            {r.test.state === "draft" && "draft"}
+          </p>
+          <h1 className="font-head text-[21px] leading-[1.4] font-normal">
+            <bdi className="font-semibold">{r.test.name}</bdi>: {words(r.test.conversion_name)}s per visitor to{" "}
+            <bdi
+              className={cx("num text-[18px]!", (r.arms[0]?.path.length ?? 0) < 32 ? "whitespace-nowrap" : "break-all")}
+            >
+              {r.arms[0]?.path}
+            </bdi>
+            {lens.data && (
+              <>
+                ,{" "}
+                <OriginAndDevice
+                  read={lens.data}
+                  change={(words) => navigate({ search: (now: Lens) => ({ ...now, ...words }) })}
+                />
+                , money from the moment of the exposure
+              </>
+            )}
+            .
+          </h1>
+        </div>
+        {site.canEdit && (
+          <div className="flex gap-2">
+            {r.test.state === "draft" && (
+              <>
+                <Button kind="against" onClick={() => remove.mutate()}>
+                  Throw away
+                </Button>
+                <Button onClick={() => setChanging(true)}>Change</Button>
+                <Button kind="main" onClick={() => start.mutate()} disabled={start.isPending}>
+                  Start the test
+                </Button>
+              </>
+            )}
+            {r.test.state === "running" && (
+              <Button
+                kind={r.verdict.kind === "too_early" ? "plain" : "main"}
+                onClick={() => end.mutate()}
+                disabled={end.isPending}
+              >
+                End the test
+              </Button>
+            )}
+          </div>
+        )}
+      </header>
+      <section aria-label="Verdict" className="py-3">
+        <p className="font-head text-[26px] leading-tight font-semibold">{said.head}</p>
+        <p className="mt-1 max-w-4xl text-[15px]">
+          {said.reason} <Worth r={r} />
+        </p>
+        {r.changes.map((c) => (
+          <p key={c.version} className="mt-1 border-l-4 border-marigold pl-3">
+            The rule of {words(r.test.conversion_name)} was changed on {day(c.made_at)}
+            {c.added == null ? "; the past is being counted again" : `: ${changed(c)}`}. All variants are counted by the
+            rule as it is now.
+          </p>
+        ))}
+        {r.test.variants
+          .filter((v) => v.led_back > 0)
+          .map((v) => (
+            <p key={v.letter} className="mt-1 border-l-4 border-brick pl-3">
+              <bdi className="num">{v.path}</bdi> leads back to <bdi className="num">{r.arms[0]?.path}</bdi>:{" "}
+              {count(v.led_back)} visitor{v.led_back === 1 ? "" : "s"} sent there came back at once, last{" "}
+              {hour(v.led_back_at)}. They see the control. Mend the redirect, or end the test.
+            </p>
+          ))}
+        {part && (
+          <p className="mt-1 font-medium text-marigold">
+            This looks at a part of the visitors only; the test was planned for all of them.
+          </p>
+        )}
+      </section>
+      {r.test.state !== "draft" && r.visitors > 0 && (
+        <div className="grid grid-cols-[minmax(0,1fr)] gap-6 lg:grid-cols-[minmax(0,1fr)_360px]">
+          <Ranges r={r} />
+          <Facts r={r} />
+        </div>
+      )}
+      <Arms r={r} />
+    </>
+  );
+}
+
+/** What adopting the winner is worth in money, as a range, at today's traffic. */
+function Worth({ r }: { r: Result }) {
+  const against = r.against.find((a) => a.letter === r.verdict.letter);
+  const v = against?.value_sequence;
+  if (r.verdict.kind !== "adopt" || v?.low == null || v.high == null || r.arms[0]?.value_per_visitor == null)
+    return null;
+  const month = r.visitors_per_day * 30;
+  const [low, high] = [v.low * month, v.high * month];
+  return (
+    <>
+      At {count(Math.round(r.visitors_per_day))} visitors a day that is{" "}
+      {low > 0
+        ? `${money(low, r.currency, 0)} to ${money(high, r.currency, 0)} more`
+        : `between ${money(low, r.currency, 0)} and ${money(high, r.currency, 0)}`}{" "}
+      a month in value.
+    </>
+  );
+}
+
+function Ranges({ r }: { r: Result }) {
+  const letters = r.against.map((a) => a.letter);
+  const [letter, setLetter] = useState(r.verdict.letter ?? letters[0]);
+  const unit = `${plural(r.category)} per 100 visitors, ${letter} minus A`;
+  return (
+    <figure>
+      <figcaption className="mb-2 flex items-baseline justify-between gap-3 font-semibold">
+        <span>
+          <span className="capitalize">{unit.charAt(0)}</span>
+          {unit.slice(1)}: where the true difference lies, day by day
+        </span>
+        {letters.length > 1 && (
+          <span className="flex gap-1">
+            {letters.map((l) => (
+              <button
+                key={l}
+                type="button"
+                aria-pressed={l === letter}
+                aria-label={`Show ${l}`}
+                onClick={() => setLetter(l)}
+                className={cx("rounded-box p-0.5", l === letter && "bg-plum-wash")}
+              >
+                <Letter letter={l} />
+              </button>
+            ))}
+          </span>
+        )}
+      </figcaption>
+      <div className="panel">
+        <RangeChart
+          days={r.days
+            .filter((d) => d.letter === letter)
+            .map((d) => ({ day: d.day, visitors: d.visitors, ...d.range }))}
+          worth={r.worth}
+          decided={letter === r.verdict.letter ? r.decided_on : null}
+          unit={unit}
+          changes={r.changes.map((c) => c.made_at)}
+        />
+      </div>
+    </figure>
+  );
+}
+
+function Facts({ r }: { r: Result }) {
+  const many = plural(r.category);
+  const best = r.arms.reduce((a, b) => ((b.chance ?? 0) > (a.chance ?? 0) ? b : a));
+  const loss = best.loss == null ? null : best.loss * 100;
+  const rows: [string, React.ReactNode][] = [
+    [`Chance that ${best.letter} is best`, (best.chance ?? 0) > 0.9995 ? "> 99.9\u00a0%" : percent(best.chance, 1)],
+    [
+      `Expected loss if ${best.letter} is not`,
+      loss == null ? "–" : `${loss < 0.001 ? "< 0.001" : loss.toFixed(3)} ${many} / 100`,
+    ],
+    [
+      "Split as planned?",
+      <span key="split" className={r.split_broken ? "font-semibold text-brick" : undefined}>
+        {r.split_broken ? "no, " : "yes, "}
+        {shares(r.arms.map((a) => (a.visitors / Math.max(1, r.visitors)) * 100))}, p {pValue(r.split_p)}
+      </span>,
+    ],
+    ["Visitors, of plan", `${count(r.visitors)} of ${count(r.test.planned_visitors)}`],
+    ["Read daily, settles at about", count(r.needed)],
+    ["Smallest difference worth having", `${(r.worth * 100).toFixed(2)} / 100`],
+    ...r.against.map((a): [string, React.ReactNode] => [
+      `Plain p-value of ${a.letter}, for one look only`,
+      `${pValue(a.p_value)}`,
+    ]),
+    ...r.against.flatMap((a): [string, React.ReactNode][] =>
+      a.value_bootstrap.low == null
+        ? []
+        : [
+            [`${r.currency} each, ${a.letter} minus A, one look, Welch`, range(a.value_difference)],
+            [`the same by bootstrap (heavy tails)`, range(a.value_bootstrap)],
+          ],
+    ),
+  ];
+  return (
+    <dl aria-label="Facts">
+      {rows.map(([name, value]) => (
+        <div key={name} className="flex items-baseline justify-between gap-3 border-b py-1.5 last:border-b-0">
+          <dt>{name}</dt>
+          <dd className="num text-right whitespace-nowrap">{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+const range = (i: Schemas["IntervalOut"]) =>
+  i.low == null || i.high == null ? "–" : `${signed(i.low)} to ${signed(i.high)}`;
+
+function Lifetime({ children }: { children: React.ReactNode }) {
+  return <span className="block text-[11.5px] leading-tight text-quiet">lifetime {children}</span>;
+}
+
+function Arms({ r }: { r: Result }) {
+  const end = scaleEnd(r.arms.map((a) => a.rate.high));
+  const draft = r.test.state === "draft";
+  return (
+    <Scroll label="Table of variants" className="mt-5">
+      <table className="bench">
+        <caption className="sr-only">Variants</caption>
+        <thead>
+          <tr>
+            <th className="text">Variant</th>
+            <th>Share</th>
+            {!draft && (
+              <>
+                <th>Visitors</th>
+                <th>Converted</th>
+                <th>
+                  Conversion rate
+                  <br />
+                  <span className="num text-[11.5px]">0 – {percent(end, end < 0.02 ? 1 : 0)}</span>
+                </th>
+                <th>
+                  Value per visitor
+                  <br />
+                  {r.currency}
+                </th>
+                <th>
+                  Against A,
+                  <br />
+                  95 % at every look
+                </th>
+                <th>
+                  Spend
+                  <br />
+                  {r.currency}
+                </th>
+                <th>ROAS</th>
+              </>
+            )}
+          </tr>
+        </thead>
+        <tbody>
+          {r.arms.map((a) => {
+            const value = r.against.find((x) => x.letter === a.letter)?.value_sequence;
+            return (
+              <tr key={a.letter}>
+                <td className="text">
+                  <span className="flex items-center gap-3">
+                    <Letter letter={a.letter} />
+                    <span>
+                      <bdi className="num block">{a.path}</bdi>
+                      <span className="text-[12.5px] text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
+                    </span>
+                  </span>
+                </td>
+                <td className="num">{a.share} %</td>
+                {!draft && (
+                  <>
+                    <td className="num">{count(a.visitors)}</td>
+                    <td className="num">{count(a.converted)}</td>
+                    <td>
+                      <span className="inline-flex items-center gap-2">
+                        <span className="num">{percent(a.rate.estimate)}</span>
+                        <SpreadBar
+                          {...a.rate}
+                          max={end}
+                          thin={a.thin}
+                          tone={r.verdict.kind === "adopt" && a.letter === r.verdict.letter ? "fern" : "ink"}
+                          width={120}
+                          label={`${percent(a.rate.estimate)}, between ${percent(a.rate.low)} and ${percent(a.rate.high)}: ${count(a.converted)} of ${count(a.visitors)} visitors`}
+                        />
+                      </span>
+                    </td>
+                    <td className="num">
+                      {money(a.value_per_visitor)}
+                      {a.lifetime_value_per_visitor != null && (
+                        <Lifetime>{money(a.lifetime_value_per_visitor)}</Lifetime>
+                      )}
+                    </td>
+                    <td className="num">
+                      {a.value_per_visitor != null && value?.low != null && value.high != null
+                        ? `${signed(value.low)} to ${signed(value.high)}`
+                        : "–"}
+                    </td>
+                    <td className="num">{Number(a.spend) ? money(a.spend, undefined, 0) : "–"}</td>
+                    <td className="num">
+                      {times(a.roas)}
+                      {a.lifetime_roas != null && <Lifetime>{times(a.lifetime_roas)}</Lifetime>}
+                    </td>
+                  </>
+                )}
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </Scroll>
+  );
+}

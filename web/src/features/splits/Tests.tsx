@@ -1,0 +1,118 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { client, data, type Schemas } from "../../api/client";
+import { useSiteId } from "../../app/Shell";
+import { useSite } from "../../lib/session";
+import { count, day, words } from "../../lib/format";
+import { Scroll } from "../../components/Scroll";
+import { Button, cx, Empty, Failed, Head, Letter, Loading } from "../../components/ui";
+import { Draft } from "./Draft";
+import { shortVerdict } from "./verdict";
+
+type Summary = Schemas["SplitTestSummary"];
+const STATES: Record<Summary["state"], string> = { draft: "draft", running: "running", ended: "ended" };
+
+export default function Tests() {
+  const siteId = useSiteId();
+  const site = useSite(siteId);
+  const [making, setMaking] = useState(false);
+  const tests = useQuery({
+    queryKey: ["tests", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/tests", { params: { path: { site_id: siteId } } })),
+  });
+  if (making) return <Draft siteId={siteId} close={() => setMaking(false)} />;
+  const make = site.canEdit && (
+    <Button kind="main" onClick={() => setMaking(true)}>
+      New split test
+    </Button>
+  );
+  return (
+    <>
+      <Head
+        title="Split tests"
+        lead="The same visitors, sent by lot to one page or another. Which brings more, and is it sure yet?"
+        actions={tests.data?.length ? make : undefined}
+      />
+      {tests.isPending && <Loading what="the split tests" />}
+      {tests.isError && <Failed error={tests.error} retry={tests.refetch} />}
+      {tests.data &&
+        (tests.data.length ? (
+          <List siteId={siteId} tests={tests.data} />
+        ) : (
+          <div className="mt-5">
+            <Empty title="No split test has been made yet.">
+              <p>
+                You need two pages at two addresses, both with the tag, and a conversion that says which one did better.
+              </p>
+              {make}
+            </Empty>
+          </div>
+        ))}
+    </>
+  );
+}
+
+function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
+  return (
+    <Scroll label="All split tests" className="mt-4">
+      <table className="bench">
+        <thead>
+          <tr>
+            <th className="text">Test</th>
+            <th className="text">Pages</th>
+            <th className="text">Counting</th>
+            <th className="text">State</th>
+            <th>
+              Visitors,
+              <br />
+              of plan
+            </th>
+            <th className="text">Verdict</th>
+          </tr>
+        </thead>
+        <tbody>
+          {tests.map((t) => {
+            const verdict = shortVerdict(t);
+            return (
+              <tr key={t.id}>
+                <td className="text whitespace-normal">
+                  <Link
+                    to="/s/$siteId/tests/$testId"
+                    params={{ siteId: String(siteId), testId: String(t.id) }}
+                    className="font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+                  >
+                    {t.name}
+                  </Link>
+                </td>
+                <td className="text">
+                  {t.variants.map((v) => (
+                    <span key={v.letter} className="flex items-center gap-2 py-0.5">
+                      <Letter letter={v.letter} />
+                      <bdi className="num max-w-60 truncate">{v.path}</bdi>
+                      <span className="num text-quiet">{v.share} %</span>
+                    </span>
+                  ))}
+                </td>
+                <td className="text">{words(t.conversion_name)}s</td>
+                <td className="text">
+                  {STATES[t.state]}
+                  <span className="block text-[12.5px] leading-tight text-quiet">
+                    {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
+                    {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}
+                  </span>
+                </td>
+                <td className="num">
+                  {count(t.visitors)}
+                  <span className="block text-quiet">{count(t.planned_visitors)}</span>
+                </td>
+                <td className={cx("text font-medium whitespace-normal", TONES[verdict.tone])}>{verdict.text}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </Scroll>
+  );
+}
+const TONES = { fern: "text-fern", brick: "text-brick", ink: "text-ink", quiet: "text-quiet" };

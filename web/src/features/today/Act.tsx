@@ -1,0 +1,38 @@
+/** What a note on Today lets one do at once. Both can be undone. */
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { toast } from "sonner";
+import { client, data } from "../../api/client";
+import { useSite } from "../../lib/session";
+import { useSetAside } from "../pixel/useSetAside";
+import { Button } from "../../components/ui";
+import type { Note } from "./Today";
+
+export function Act({ siteId, act }: { siteId: number; act: NonNullable<Note["act"]> }) {
+  const site = useSite(siteId);
+  const queries = useQueryClient();
+  const { aside } = useSetAside(siteId);
+  const add = useMutation({
+    mutationFn: (host: string) =>
+      data(
+        client.POST("/api/sites/{site_id}/hosts", {
+          params: { path: { site_id: siteId } },
+          body: { host, stands_for: "" },
+        }),
+      ),
+    onSuccess: () => toast("The host is added. Its pages count from now on."),
+    onError: (error) => toast.error(error.message),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["today", siteId] }),
+  });
+  if (!site.canEdit) return null;
+  const one = "host" in act ? add : aside;
+  const says = "Set aside. Reports leave it out within seconds; Pixel lists it.";
+  return (
+    <Button
+      className="mt-1.5"
+      disabled={one.isPending || one.isSuccess}
+      onClick={() => ("host" in act ? add.mutate(act.host) : aside.mutate({ what: act.aside, says }))}
+    >
+      {"host" in act ? "Add this host" : "Set these aside"}
+    </Button>
+  );
+}

@@ -1,0 +1,111 @@
+/** What to do today, in sentences with the evidence one click away; and yesterday beside what is usual. */
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import type { ReactNode } from "react";
+import type { Schemas } from "../../api/client";
+import { useSiteId } from "../../app/Shell";
+import { ago, day } from "../../lib/format";
+import { todayQuery } from "./queries";
+import { cx, Failed, Head, Loading } from "../../components/ui";
+import { Act } from "./Act";
+import { changes } from "./changes";
+import { decisions } from "./decisions";
+import { mendings } from "./mendings";
+import { Steps } from "./Steps";
+import { suspects } from "./suspects";
+import { Usual } from "./Usual";
+
+/** One thing to say: what is so, why it is believed, and where to go. */
+export interface Note {
+  key: string;
+  says: ReactNode;
+  why?: ReactNode;
+  tone: "brick" | "marigold" | "fern" | "ink";
+  to: "pixel" | "conversions" | "live" | "spend" | "pages" | "tests/$testId";
+  test?: number;
+  search?: { open: number } | { check: string };
+  go: string;
+  /** What can be done from here: a host added, or something set aside from reports. */
+  act?: { host: string } | { aside: Schemas["ExclusionIn"] };
+}
+
+export default function Today() {
+  const siteId = useSiteId();
+  const query = useQuery(todayQuery(siteId));
+  const now = query.data;
+  return (
+    <>
+      <Head
+        title="Today"
+        lead={
+          now &&
+          (now.last_at
+            ? `${day(now.now)}. The last hit came ${ago(now.last_at)}.`
+            : `${day(now.now)}. No hit has come in yet.`)
+        }
+      />
+      {query.isPending && <Loading what="what there is to do" />}
+      {query.isError && <Failed error={query.error} retry={query.refetch} />}
+      {now && (
+        <div className="mt-4 grid gap-x-8 gap-y-6 lg:grid-cols-[minmax(0,1fr)_400px]">
+          <div>
+            <Steps siteId={siteId} today={now} />
+            {now.first_at && (
+              <>
+                <Notes
+                  siteId={siteId}
+                  title="To mend"
+                  notes={mendings(now)}
+                  none="Nothing is broken that Clabo can see."
+                />
+                <Notes siteId={siteId} title="Perhaps made up" notes={suspects(now)} />
+                <Notes
+                  siteId={siteId}
+                  title="To decide"
+                  notes={decisions(now)}
+                  none="Nothing is certain enough to act on today."
+                />
+                <Notes siteId={siteId} title="To know" notes={changes(now)} />
+              </>
+            )}
+          </div>
+          {now.yesterday && <Usual yesterday={now.yesterday} />}
+        </div>
+      )}
+    </>
+  );
+}
+
+const TONES = { brick: "border-l-brick", marigold: "border-l-marigold", fern: "border-l-fern", ink: "border-l-ink" };
+
+function Notes({ siteId, title, notes, none }: { siteId: number; title: string; notes: Note[]; none?: string }) {
+  if (!notes.length && !none) return null;
+  return (
+    <section aria-label={title} className="mb-6">
+      <h2 className="mb-2 text-[17px]">{title}</h2>
+      {!notes.length && <p className="text-quiet">{none}</p>}
+      <ul className={cx(notes.length > 0 && "border-t")}>
+        {notes.map((note) => (
+          <li
+            key={note.key}
+            className="flex flex-wrap items-baseline justify-between gap-x-5 gap-y-1 border-b py-2.5 sm:flex-nowrap"
+          >
+            <div className={cx("border-l-4 pl-3", TONES[note.tone])}>
+              <p className="text-[15px]">{note.says}</p>
+              {note.why && <p className="text-[13px] text-quiet">{note.why}</p>}
+              {note.act && <Act siteId={siteId} act={note.act} />}
+            </div>
+            <Link
+              to={`/s/$siteId/${note.to}`}
+              params={{ siteId: String(siteId), testId: String(note.test) }}
+              search={note.search}
+              className="shrink-0 pl-4 whitespace-nowrap text-plum underline decoration-line underline-offset-4 hover:decoration-plum sm:pl-0"
+            >
+              {note.go}
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

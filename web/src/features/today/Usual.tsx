@@ -1,0 +1,80 @@
+/** Yesterday's counts, each on the range in which such a weekday usually falls. */
+import type { Schemas } from "../../api/client";
+import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { count, day, weekday, words } from "../../lib/format";
+import { cx } from "../../components/ui";
+
+type Counted = Schemas["YesterdayOut"]["counts"][number];
+
+function beside({ count: n, usual }: Counted) {
+  if (usual?.low == null || usual.high == null) return;
+  return n < usual.low ? "fewer" : n > usual.high ? "more" : "usual";
+}
+
+export function Usual({ yesterday: y }: { yesterday: Schemas["YesterdayOut"] }) {
+  const known = y.counts.some((c) => c.usual);
+  const share = (value: number | null | undefined, c: Counted) =>
+    value == null || !c.usual?.estimate ? null : value / c.usual.estimate;
+  const end = Math.min(4, scaleEnd(y.counts.flatMap((c) => [share(c.usual?.high, c), share(c.count, c)])));
+  return (
+    <section aria-label="Yesterday" className="min-w-0">
+      <h2 className="mb-2 text-[17px]">
+        Yesterday, {weekday(y.day)} {day(y.day)}
+      </h2>
+      <div className="panel overflow-x-auto">
+        <table className="bench bench-dense">
+          <thead>
+            <tr>
+              <th className="text">Count</th>
+              <th>Yesterday</th>
+              {known && (
+                <>
+                  <th>Usually</th>
+                  <th>0 to {end}× usual</th>
+                </>
+              )}
+            </tr>
+          </thead>
+          <tbody>
+            {y.counts.map((c) => {
+              const is = beside(c);
+              const out = is === "fewer" || is === "more";
+              return (
+                <tr key={c.id ?? "visits"}>
+                  <td className="text whitespace-normal">{words(c.name)}</td>
+                  <td className={cx("num", out && "font-semibold")}>{count(c.count)}</td>
+                  {known && (
+                    <>
+                      <td className="num text-quiet">
+                        {c.usual ? `${count(c.usual.low)} to ${count(c.usual.high)}` : "–"}
+                      </td>
+                      <td>
+                        <SpreadBar
+                          low={share(c.usual?.low, c)}
+                          estimate={share(c.count, c)}
+                          high={share(c.usual?.high, c)}
+                          max={end}
+                          thin={(c.usual?.estimate ?? 0) < 5}
+                          tone={is === "fewer" ? "brick" : is === "more" ? "fern" : "ink"}
+                          label={`${count(c.count)}; usually ${count(c.usual?.low)} to ${count(c.usual?.high)}`}
+                        />
+                        {out && <span className="block text-[12px] leading-tight">{is} than usual</span>}
+                      </td>
+                    </>
+                  )}
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+      <p className="mt-2 text-[13px] text-quiet">
+        {y.away
+          ? "Clabo was not running for all of that day: its counts are too low, and are held against nothing."
+          : known
+            ? `Usually: where 95 of 100 such days fall, judged from the ${y.days} ${weekday(y.day)}s before. One count in twenty falls outside by chance.`
+            : `What is usual shows once there are four whole ${weekday(y.day)}s to go by; so far ${y.days === 1 ? "there is" : "there are"} ${y.days}.`}
+      </p>
+    </section>
+  );
+}
