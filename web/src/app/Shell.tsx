@@ -1,18 +1,15 @@
 /** The rail, with one small state for each section, and the section beside it. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, Outlet, useLocation, useNavigate, useParams } from "@tanstack/react-router";
+import { Link, Outlet, useLocation, useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { client, data } from "../api/client";
 import { ThinPattern } from "../charts/SpreadBar";
-import { ago, foreignZone, writeTimesIn } from "../lib/format";
+import { Button, cx, Select, TextButton } from "../components/ui";
 import { toMendQuery } from "../features/today/queries";
-import { Button, cx, Select } from "../components/ui";
+import { ago, foreignZone, writeTimesIn } from "../lib/format";
 import { useSession, useSite } from "../lib/session";
-
-export function useSiteId() {
-  return Number(useParams({ strict: false }).siteId);
-}
+import { useSiteId } from "../lib/useSiteId";
 
 function Mark() {
   return (
@@ -165,9 +162,9 @@ export function Shell() {
           <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-[13px] text-plum underline">
             People
           </Link>
-          <button type="button" onClick={leave} className="text-[13px] whitespace-nowrap text-plum underline md:ml-3">
+          <TextButton onClick={leave} className="text-[13px] whitespace-nowrap md:ml-3">
             Sign out
-          </button>
+          </TextButton>
         </div>
       </nav>
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">

@@ -9,23 +9,11 @@ import {
   Outlet,
   redirect,
 } from "@tanstack/react-router";
-import { type Lens, readLens } from "../lib/lens";
 import { Empty, Failed, Loading } from "../components/ui";
-import { Shell } from "./Shell";
+import { readPagesSearch } from "../features/pages/search";
+import { readLens } from "../lib/lens";
 import { sessionQuery } from "../lib/session";
-
-export interface PagesSearch extends Lens {
-  /** The page whose detail is open, and the two that are compared. */
-  open?: number;
-  a?: number;
-  b?: number;
-  sort?: string;
-  /** Columns that are not shown although they usually are, and the other way about, by key. */
-  hide?: string;
-  show?: string;
-}
-
-const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
+import { Shell } from "./Shell";
 
 function RouteFailed({ error, reset }: ErrorComponentProps) {
   return (
@@ -117,15 +105,7 @@ export function makeRouter(queries: QueryClient) {
   const pages = createRoute({
     getParentRoute: () => site,
     path: "pages",
-    validateSearch: (s: Record<string, unknown>): PagesSearch => ({
-      ...readLens(s),
-      open: number(s.open),
-      a: number(s.a),
-      b: number(s.b),
-      sort: typeof s.sort === "string" ? s.sort : undefined,
-      hide: typeof s.hide === "string" && s.hide ? s.hide : undefined,
-      show: typeof s.show === "string" && s.show ? s.show : undefined,
-    }),
+    validateSearch: readPagesSearch,
     component: lazyRouteComponent(() => import("../features/pages/Pages")),
   });
   const place = <P extends string>(path: P, load: () => Promise<{ default: () => React.ReactNode }>) =>

@@ -1,12 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { client, data } from "../api/client";
+import { pixelQuery } from "../features/pixel/queries";
 
 /** Suggests the site's recorded pages to inputs with `list="known-pages"`. */
 export function KnownPages({ siteId }: { siteId: number }) {
-  const known = useQuery({
-    queryKey: ["pixel", siteId, ""],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", { params: { path: { site_id: siteId } } })),
-  });
+  const known = useQuery(pixelQuery(siteId));
   return (
     <datalist id="known-pages">
       {known.data?.pages.map((page) => (

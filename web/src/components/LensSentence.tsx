@@ -3,9 +3,9 @@ import { useNavigate, useParams } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/client";
-import { useSession } from "../lib/session";
 import { day, several } from "../lib/format";
 import { CHANNELS, type Lens, MODELS } from "../lib/lens";
+import { useSession } from "../lib/session";
 import { Button, cx, Input } from "./ui";
 
 type Read = Schemas["LensOut"];

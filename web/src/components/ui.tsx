@@ -26,6 +26,11 @@ export function Button({ kind = "plain", className, ...rest }: ButtonProps) {
   );
 }
 
+/** A button that reads like a link: something small, in the middle of what it belongs to. */
+export function TextButton({ className, ...rest }: ButtonHTMLAttributes<HTMLButtonElement>) {
+  return <button type="button" className={cx("text-plum underline disabled:opacity-50", className)} {...rest} />;
+}
+
 interface FieldProps {
   label: string;
   hint?: ReactNode;

@@ -5,17 +5,14 @@ import { signOut } from "../../api/auth";
 import { client, data } from "../../api/client";
 import { Button, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
 import { Frame } from "./Frame";
+import { offerQuery } from "./queries";
 
 export default function Join() {
   const { token } = useParams({ from: "/join/$token" });
   const navigate = useNavigate();
   const queries = useQueryClient();
   const path = { params: { path: { token } } };
-  const offer = useQuery({
-    queryKey: ["invitation", token],
-    queryFn: () => data(client.GET("/api/invitations/{token}", path)),
-    retry: false,
-  });
+  const offer = useQuery(offerQuery(token));
   const take = useMutation({
     mutationFn: (body: { name: string; password: string }) =>
       data(client.POST("/api/invitations/{token}/take", { ...path, body })),

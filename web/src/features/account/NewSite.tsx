@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { client, data } from "../../api/client";
-import { useSession } from "../../lib/session";
 import { Button, Empty, Field, FormProblem, fieldError, Input, Select } from "../../components/ui";
+import { useSession } from "../../lib/session";
 import { Frame } from "./Frame";
 
 const ZONES = Intl.supportedValuesOf("timeZone");

@@ -3,12 +3,25 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { ago, count } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
 import { Sheet } from "../../components/Sheet";
 import { Tabs } from "../../components/Tabs";
-import { Button, CopyLine, Empty, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
+import {
+  Button,
+  CopyLine,
+  Empty,
+  Failed,
+  Field,
+  FormProblem,
+  fieldError,
+  Input,
+  Loading,
+  TextButton,
+} from "../../components/ui";
+import { ago, count } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
 import { Brought } from "./Brought";
+import { bridgesQuery } from "./queries";
 
 type Bridge = Schemas["BridgeOut"];
 type Part = "brought" | "set";
@@ -18,12 +31,8 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
   const queries = useQueryClient();
   const [open, setOpen] = useState<Bridge | "new">();
   const [part, setPart] = useState<Part>("brought");
-  const links = useQuery({
-    queryKey: ["bridges", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/bridges", { params: { path: { site_id: siteId } } })),
-    refetchInterval: 10_000,
-  });
-  const again = () => queries.invalidateQueries({ queryKey: ["bridges", siteId] });
+  const links = useQuery(bridgesQuery(siteId));
+  const again = () => makeStale(queries, siteId, "bridges");
   const path = (id: number) => ({ params: { path: { site_id: siteId, link_id: id } } });
   const restore = useMutation({
     mutationFn: (id: number) => data(client.POST("/api/sites/{site_id}/bridges/{link_id}/restore", path(id))),
@@ -80,13 +89,12 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
                   {links.data.map((link) => (
                     <tr key={link.id}>
                       <td className="text">
-                        <button
-                          type="button"
-                          className="num font-semibold text-plum underline decoration-line underline-offset-4"
+                        <TextButton
+                          className="num font-semibold decoration-line underline-offset-4"
                           onClick={() => setOpen(link)}
                         >
                           {link.slug}
-                        </button>
+                        </TextButton>
                       </td>
                       <td className="text max-w-[24rem] min-w-40 whitespace-normal">
                         <bdi className="num block [overflow-wrap:anywhere]">{link.target}</bdi>

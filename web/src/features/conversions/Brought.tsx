@@ -1,11 +1,12 @@
 /** What a bridge link brought: who followed it from where, and what they bought there. */
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, data, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { count, money, percent } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
 import { Empty, Failed, Loading, Select } from "../../components/ui";
+import { count, money, percent } from "../../lib/format";
+import { broughtQuery } from "./queries";
 
 type Followed = Schemas["FollowedOut"];
 const BY: Record<string, string> = { page: "page it stood on", source: "source", campaign: "campaign", ad: "ad" };
@@ -14,16 +15,7 @@ const UNSAID: Record<string, string> = { campaign: "no campaign", ad: "no ad" };
 export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) {
   const [by, setBy] = useState("page");
   const [days, setDays] = useState(28);
-  const brought = useQuery({
-    queryKey: ["bridges", siteId, linkId, by, days],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/bridges/{link_id}/brought", {
-          params: { path: { site_id: siteId, link_id: linkId }, query: { by, days } },
-        }),
-      ),
-    placeholderData: (before) => before,
-  });
+  const brought = useQuery(broughtQuery(siteId, linkId, by, days));
   const now = brought.data;
   if (brought.isPending) return <Loading what="what it brought" />;
   if (brought.isError || !now) return <Failed error={brought.error} retry={brought.refetch} />;

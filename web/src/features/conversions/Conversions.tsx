@@ -1,32 +1,20 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
-import { client, data, type Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
+import { client, data } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
-import { changed } from "../../words/changed";
-import { ago, count, day, money, words } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
 import { Tabs } from "../../components/Tabs";
-import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
+import { Button, Empty, Failed, Head, Loading, TextButton } from "../../components/ui";
+import { ago, count, day, money, words } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
+import { useSiteId } from "../../lib/useSiteId";
+import { changed } from "../../words/changed";
 import { Bridges } from "./Bridges";
 import { Editor } from "./Editor";
-
-export type Conversion = Schemas["ConversionOut"];
-
-export const CATEGORIES: Record<Conversion["category"], string> = {
-  lead: "lead",
-  signup: "sign-up",
-  purchase: "purchase",
-  booking: "booking",
-  other: "other",
-};
-export const COUNTINGS: Record<Conversion["counting"], string> = {
-  every: "every time",
-  visit: "once a visit",
-  visitor: "once a visitor",
-};
+import { CATEGORIES, COUNTINGS, type Conversion } from "./model";
+import { conversionsQuery } from "./queries";
 
 function Recounting({ progress }: { progress: number | null | undefined }) {
   if (progress == null) return <span className="text-marigold">counting back …</span>;
@@ -44,12 +32,8 @@ export default function Conversions() {
   const queries = useQueryClient();
   const [editing, setEditing] = useState<Conversion | "new">();
   const [part, setPart] = useState<"rules" | "bridges">("rules");
-  const list = useQuery({
-    queryKey: ["conversions", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", { params: { path: { site_id: siteId } } })),
-    refetchInterval: (query) => (query.state.data?.some((c) => c.recounting) ? 1_000 : false),
-  });
-  const again = () => queries.invalidateQueries({ queryKey: ["conversions", siteId] });
+  const list = useQuery(conversionsQuery(siteId));
+  const again = () => makeStale(queries, siteId, "conversions", ...REPORTS);
   const path = (id: number) => ({ params: { path: { site_id: siteId, rule_id: id } } });
   const restore = useMutation({
     mutationFn: (id: number) => data(client.POST("/api/sites/{site_id}/conversions/{rule_id}/restore", path(id))),
@@ -122,13 +106,12 @@ export default function Conversions() {
                   {list.data.map((c) => (
                     <tr key={c.id}>
                       <td className="text whitespace-normal">
-                        <button
-                          type="button"
-                          className="text-left font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+                        <TextButton
+                          className="text-left font-semibold decoration-line underline-offset-4 hover:decoration-plum"
                           onClick={() => setEditing(c)}
                         >
                           {words(c.name)}
-                        </button>
+                        </TextButton>
                         <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{c.sentence}</bdi>
                       </td>
                       <td className="text">{CATEGORIES[c.category]}</td>

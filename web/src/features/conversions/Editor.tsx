@@ -2,18 +2,20 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 import { toast } from "sonner";
-import { client, data, type Schemas } from "../../api/client";
-import { useSite } from "../../lib/session";
+import { client, data } from "../../api/client";
+import { Button, Field, FormProblem, fieldError, Head, Input, Select, TextButton } from "../../components/ui";
 import { words } from "../../lib/format";
-import { Button, Field, FormProblem, fieldError, Head, Input, Select } from "../../components/ui";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
 import { Builder } from "./builder/Builder";
-import { asGroup, complete, type Group, type Rule, simplified } from "./builder/rule";
-import { CATEGORIES, COUNTINGS, type Conversion } from "./Conversions";
+import { complete } from "./builder/conditions";
+import { asGroup, type Group, type Rule, simplified } from "./builder/rule";
 import { Effect } from "./Effect";
+import { CATEGORIES, COUNTINGS, type Conversion, type Draft } from "./model";
+import { previewQuery } from "./queries";
 import { Versions } from "./Versions";
 import { LIMITS, Worth } from "./Worth";
 
-export type Draft = Omit<Schemas["ConversionIn"], "rule">;
 const RULE_FIELDS = ["value", "match", "rule", "origin", "selector", "where", "property", "comparison", "at", "id"];
 const FIELDS = ["name", "category", "counting", "value_property", "lifetime_factor", ...LIMITS, ...RULE_FIELDS];
 
@@ -79,24 +81,15 @@ export function Editor({ siteId, rule, close }: Props) {
     200,
   );
   const preview = useQuery({
-    queryKey: ["preview", siteId, asked],
-    queryFn: () =>
-      data(
-        client.POST("/api/sites/{site_id}/conversions/preview", {
-          params: { path: { site_id: siteId } },
-          body: {
-            rule: JSON.parse(asked.language),
-            counting: asked.counting,
-            days: asked.days,
-            name: asked.name,
-            rule_id: rule?.id ?? null,
-            proven_only: asked.proven,
-          },
-        }),
-      ),
+    ...previewQuery(siteId, {
+      rule: JSON.parse(asked.language),
+      counting: asked.counting,
+      days: asked.days,
+      name: asked.name,
+      rule_id: rule?.id ?? null,
+      proven_only: asked.proven,
+    }),
     enabled: asked.written,
-    placeholderData: (before) => before,
-    retry: false,
   });
   const save = useMutation({
     mutationFn: () => {
@@ -117,7 +110,7 @@ export function Editor({ siteId, rule, close }: Props) {
         : data(client.POST("/api/sites/{site_id}/conversions", { params: { path }, body }));
     },
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["conversions", siteId] });
+      await makeStale(queries, siteId, "conversions", ...REPORTS);
       toast(`${words(made.name)} is saved and being counted back to the first hit.`);
       close();
     },
@@ -162,9 +155,7 @@ export function Editor({ siteId, rule, close }: Props) {
                 proposed && proposed !== draft.name && !draft.name ? (
                   <>
                     Small letters, digits and underscores.{" "}
-                    <button type="button" className="text-plum underline" onClick={() => change({ name: proposed })}>
-                      Call it {proposed}
-                    </button>
+                    <TextButton onClick={() => change({ name: proposed })}>Call it {proposed}</TextButton>
                   </>
                 ) : doubt ? (
                   <span className="font-medium text-marigold">{doubt}</span>

@@ -1,9 +1,9 @@
 import type { Schemas } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
-import { count } from "../../lib/format";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
-import { Empty, Select } from "../../components/ui";
+import { Empty, Select, TextButton } from "../../components/ui";
+import { count } from "../../lib/format";
 import { called } from "./builder/rule";
 
 type Preview = Schemas["PreviewOut"];
@@ -175,9 +175,9 @@ function Places({ rows, label, pick }: { rows: (Place | Near)[]; label: string; 
                 <td className="text max-w-[16rem] whitespace-normal">
                   <bdi className="break-words">{r.reason}</bdi>
                   {pick && r.kind === "view" && (
-                    <button type="button" className="block text-plum underline" onClick={() => pick(r.path)}>
+                    <TextButton className="block" onClick={() => pick(r.path)}>
                       Count this one instead
-                    </button>
+                    </TextButton>
                   )}
                 </td>
               ) : (

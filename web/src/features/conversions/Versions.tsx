@@ -1,10 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
-import { useSite } from "../../lib/session";
-import { changed } from "../../words/changed";
+import { TextButton } from "../../components/ui";
 import { day, words } from "../../lib/format";
-import { COUNTINGS, type Conversion } from "./Conversions";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
+import { changed } from "../../words/changed";
+import { COUNTINGS, type Conversion } from "./model";
+import { versionsQuery } from "./queries";
 
 interface Props {
   siteId: number;
@@ -17,10 +20,7 @@ export function Versions({ siteId, rule, close }: Props) {
   const site = useSite(siteId);
   const queries = useQueryClient();
   const path = { site_id: siteId, rule_id: rule.id };
-  const versions = useQuery({
-    queryKey: ["versions", siteId, rule.id, rule.version],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions/{rule_id}/versions", { params: { path } })),
-  });
+  const versions = useQuery(versionsQuery(siteId, rule.id, rule.version));
   const restore = useMutation({
     mutationFn: (version: number) =>
       data(
@@ -29,7 +29,7 @@ export function Versions({ siteId, rule, close }: Props) {
         }),
       ),
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["conversions", siteId] });
+      await makeStale(queries, siteId, "conversions", ...REPORTS);
       toast(`${words(made.name)} reads as before and is being counted back.`);
       close();
     },
@@ -54,14 +54,9 @@ export function Versions({ siteId, rule, close }: Props) {
               <span className="font-medium">In force.</span>
             ) : (
               site.canEdit && (
-                <button
-                  type="button"
-                  className="text-plum underline"
-                  disabled={restore.isPending}
-                  onClick={() => restore.mutate(v.version)}
-                >
+                <TextButton disabled={restore.isPending} onClick={() => restore.mutate(v.version)}>
                   Take this up again
-                </button>
+                </TextButton>
               )
             )}
           </li>

@@ -1,7 +1,7 @@
 /** What a conversion is worth: nothing, a fixed value, or what the event says. */
 import { useState } from "react";
 import { Field, Input, Select } from "../../components/ui";
-import type { Draft } from "./Editor";
+import type { Draft } from "./model";
 
 interface Props {
   draft: Draft;

@@ -1,8 +1,8 @@
-import { clock, day, dayOf, words } from "../../lib/format";
-import { CHANNELS } from "../../lib/lens";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
 import { cx } from "../../components/ui";
+import { clock, day, dayOf, words } from "../../lib/format";
+import { CHANNELS } from "../../lib/lens";
 import { called } from "../conversions/builder/rule";
 import type { Hit } from "./useLive";
 

@@ -1,14 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { client, data } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
-import { count } from "../../lib/format";
-import { refusal } from "../../words/refusals";
 import { Sheet } from "../../components/Sheet";
 import { Tabs } from "../../components/Tabs";
 import { Button, cx, Empty, Failed, Head, Input, Loading, Select } from "../../components/ui";
+import { count } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { useSiteId } from "../../lib/useSiteId";
+import { refusal } from "../../words/refusals";
 import { Hits } from "./Hits";
+import { visitorHitsQuery } from "./queries";
 import { Rehearsals } from "./Rehearsals";
 import { type Hit, type Now, useLive } from "./useLive";
 import { Why } from "./Why";
@@ -66,17 +66,9 @@ function Stream({ siteId, tabs }: { siteId: number; tabs: (chosen: ReactNode) =>
   const [what, setWhat] = useState<What>("all");
   const [page, setPage] = useState("");
   // One visitor's path goes further back than the list does.
-  const path = useQuery({
-    queryKey: ["live", siteId, visitor?.visitor_id, live.hits.find((h) => h.visitor_id === visitor?.visitor_id)?.id],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/live", {
-          params: { path: { site_id: siteId }, query: { visitor: visitor?.visitor_id } },
-        }),
-      ),
-    enabled: visitor !== undefined,
-    placeholderData: (before) => before,
-  });
+  const path = useQuery(
+    visitorHitsQuery(siteId, visitor?.visitor_id, live.hits.find((h) => h.visitor_id === visitor?.visitor_id)?.id),
+  );
   const wanted = (h: Hit) =>
     (who === "all" || h.standing === who) &&
     (what === "all" ||

@@ -4,9 +4,12 @@ import { Check, CircleDashed, X } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { clock, count, day, words } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
-import { Button, CopyLine, Empty, Failed, Field, fieldError, Loading, Select } from "../../components/ui";
+import { Button, CopyLine, Empty, Failed, Field, fieldError, Loading, Select, TextButton } from "../../components/ui";
+import { clock, count, day, words } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
+import { conversionsQuery } from "../conversions/queries";
+import { rehearsalQuery, rehearsalsQuery, stepsQuery } from "./queries";
 
 type Short = Schemas["RehearsalShort"];
 type Whole = Schemas["RehearsalOut"];
@@ -17,14 +20,8 @@ export function Rehearsals({ siteId, canEdit }: { siteId: number; canEdit: boole
   const [open, setOpen] = useState<number>();
   const [rule, setRule] = useState("");
   const path = { site_id: siteId };
-  const list = useQuery({
-    queryKey: ["rehearsals", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/rehearsals", { params: { path } })),
-  });
-  const rules = useQuery({
-    queryKey: ["conversions", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", { params: { path } })),
-  });
+  const list = useQuery(rehearsalsQuery(siteId));
+  const rules = useQuery(conversionsQuery(siteId));
   const begin = useMutation({
     mutationFn: () =>
       data(
@@ -35,7 +32,7 @@ export function Rehearsals({ siteId, canEdit }: { siteId: number; canEdit: boole
       ),
     onSuccess: async (made) => {
       setOpen(made.id);
-      await queries.invalidateQueries({ queryKey: ["rehearsals", siteId] });
+      await makeStale(queries, siteId, "rehearsals");
     },
     onError: (error) => toast.error(error.message),
   });
@@ -100,9 +97,9 @@ function Records({ rows, open }: { rows: Short[]; open: (id: number) => void }) 
           {rows.map((r) => (
             <tr key={r.id}>
               <td className="text">
-                <button type="button" className="text-plum underline" onClick={() => open(r.id)}>
+                <TextButton onClick={() => open(r.id)}>
                   {day(r.started_at)}, {clock(r.started_at)}
-                </button>
+                </TextButton>
                 {!r.ended_at && <span className="ml-2 font-medium text-marigold">going on</span>}
               </td>
               <td className="text max-w-[24rem] whitespace-normal">{r.names.map(words).join(", ")}</td>
@@ -121,16 +118,11 @@ function Records({ rows, open }: { rows: Short[]; open: (id: number) => void }) 
 function One({ siteId, id, canEdit, close }: { siteId: number; id: number; canEdit: boolean; close: () => void }) {
   const queries = useQueryClient();
   const path = { site_id: siteId, rehearsal_id: id };
-  const one = useQuery({
-    queryKey: ["rehearsal", siteId, id],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/rehearsals/{rehearsal_id}", { params: { path } })),
-    refetchInterval: (query) => (query.state.data?.ended_at ? false : 1_500),
-  });
+  const one = useQuery(rehearsalQuery(siteId, id));
   const end = useMutation({
     mutationFn: () => data(client.POST("/api/sites/{site_id}/rehearsals/{rehearsal_id}/end", { params: { path } })),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["rehearsal", siteId, id] });
-      await queries.invalidateQueries({ queryKey: ["rehearsals", siteId] });
+      await makeStale(queries, siteId, "rehearsals");
     },
   });
   const now = one.data;
@@ -249,10 +241,7 @@ function Half({ title, lines, ended }: { title: string; lines: Line[]; ended: bo
 /** What a browser does that rehearses by itself. */
 function Steps({ siteId, ruleId }: { siteId: number; ruleId: number }) {
   const path = { site_id: siteId, rule_id: ruleId };
-  const stored = useQuery({
-    queryKey: ["steps", siteId, ruleId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions/{rule_id}/steps", { params: { path } })),
-  });
+  const stored = useQuery(stepsQuery(siteId, ruleId));
   const [text, setText] = useState<string>();
   const save = useMutation({
     mutationFn: (steps: string) =>

@@ -1,24 +1,19 @@
 /** One hit against every conversion: which conditions it meets, and what differs where it does not. */
 import { useQuery } from "@tanstack/react-query";
 import { Check, X } from "lucide-react";
-import { client, data, type Schemas } from "../../api/client";
-import { useSite } from "../../lib/session";
-import { clock, words } from "../../lib/format";
-import { useSetAside } from "../pixel/useSetAside";
+import type { Schemas } from "../../api/client";
 import { Button, Failed, Loading } from "../../components/ui";
+import { clock, words } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { useSetAside } from "../pixel/useSetAside";
 import { happened, STANDINGS } from "./Hits";
+import { whyQuery } from "./queries";
 import type { Hit } from "./useLive";
 
 type Reason = Schemas["WhyOut"];
 
 export function Why({ siteId, hit }: { siteId: number; hit: Hit }) {
-  const why = useQuery({
-    queryKey: ["why", siteId, hit.id],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/live/{hit_id}/why", { params: { path: { site_id: siteId, hit_id: hit.id } } }),
-      ),
-  });
+  const why = useQuery(whyQuery(siteId, hit.id));
   const told = Object.entries(hit.properties).filter(([key]) => key !== "reached");
   return (
     <div className="flex flex-col gap-4">

@@ -1,11 +1,12 @@
 /** Two landing pages side by side, the difference with its interval, and one sentence. */
 import { useQuery } from "@tanstack/react-query";
-import { client, data, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { count, money, per100, percent, plural, pValue, signed, times } from "../../lib/format";
-import { type Lens, lensQuery } from "../../lib/lens";
 import { Failed, Loading } from "../../components/ui";
+import { count, money, per100, percent, plural, pValue, signed, times } from "../../lib/format";
+import type { Lens } from "../../lib/lens";
 import type { Frame, AnyRow as Row } from "./columns";
+import { compareQuery } from "./queries";
 
 type Comparison = Schemas["ComparisonOut"];
 
@@ -18,15 +19,7 @@ interface Props {
 }
 
 export function Compare({ siteId, lens, a, b, frame }: Props) {
-  const compared = useQuery({
-    queryKey: ["compare", siteId, lensQuery(lens), a, b],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/pages/compare", {
-          params: { path: { site_id: siteId }, query: { ...lensQuery(lens), a, b } },
-        }),
-      ),
-  });
+  const compared = useQuery(compareQuery(siteId, lens, a, b));
   if (compared.isPending) return <Loading what="both pages" />;
   if (compared.isError) return <Failed error={compared.error} retry={compared.refetch} />;
   const found = compared.data;

@@ -1,9 +1,11 @@
 /** What a page is there for: it is judged by that wherever pages of different goals stand together. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, data, type Schemas } from "../../api/client";
-import { useSite } from "../../lib/session";
-import { words } from "../../lib/format";
 import { Field, FormProblem, Select } from "../../components/ui";
+import { words } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { makeStale } from "../../lib/stale";
+import { goalQuery } from "./queries";
 
 interface Props {
   siteId: number;
@@ -15,17 +17,13 @@ export function Goal({ siteId, pageId, conversions }: Props) {
   const site = useSite(siteId);
   const queries = useQueryClient();
   const path = { params: { path: { site_id: siteId, page_id: pageId } } };
-  const key = ["goal", siteId, pageId];
-  const goal = useQuery({
-    queryKey: key,
-    queryFn: () => data(client.GET("/api/sites/{site_id}/pages/{page_id}/goal", path)),
-  });
+  const goal = useQuery(goalQuery(siteId, pageId));
   const set = useMutation({
     mutationFn: (conversion: number | null) =>
       data(client.PUT("/api/sites/{site_id}/pages/{page_id}/goal", { ...path, body: { conversion } })),
     onSuccess: (now) => {
-      queries.setQueryData(key, now);
-      return queries.invalidateQueries({ queryKey: ["today", siteId] });
+      queries.setQueryData(goalQuery(siteId, pageId).queryKey, now);
+      return makeStale(queries, siteId, "today");
     },
   });
   const now = goal.data;

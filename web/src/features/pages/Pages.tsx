@@ -1,21 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
-import { client, data, type Schemas } from "../../api/client";
-import type { PagesSearch } from "../../app/router";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
-import { money, percent } from "../../lib/format";
+import type { Schemas } from "../../api/client";
 import { LensSentence } from "../../components/LensSentence";
-import { lensQuery } from "../../lib/lens";
 import { Sheet } from "../../components/Sheet";
-import { useSmall } from "../../lib/useSmall";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
+import { money, percent } from "../../lib/format";
+import { lensQuery } from "../../lib/lens";
+import { useSite } from "../../lib/session";
+import { useSiteId } from "../../lib/useSiteId";
+import { useSmall } from "../../lib/useSmall";
 import { Compare } from "./Compare";
 import { COLUMNS, type Column, DISTINCT, frameOf, isPage, shownColumns } from "./columns";
 import { Findings } from "./Findings";
 import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
+import { pagesQuery } from "./queries";
+import type { PagesSearch } from "./search";
 
 export default function Pages() {
   const siteId = useSiteId();
@@ -26,12 +27,7 @@ export default function Pages() {
   const shown = shownColumns(search.hide, search.show);
   const distinct = shown.some((c) => DISTINCT.includes(c.key));
   const lens = { ...lensQuery(search), visitors: distinct || undefined };
-  const report = useQuery({
-    queryKey: ["pages", siteId, lens],
-    queryFn: () =>
-      data(client.GET("/api/sites/{site_id}/pages", { params: { path: { site_id: siteId }, query: lens } })),
-    placeholderData: (before) => before,
-  });
+  const report = useQuery(pagesQuery(siteId, lens));
   const set = (part: Partial<PagesSearch>, replace = true) =>
     navigate({ search: (now) => ({ ...now, ...part }), replace });
   const ticked = [search.a, search.b].filter((id): id is number => id !== undefined);

@@ -1,11 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSession, useSite } from "../../lib/session";
-import { day } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
 import { Button, Failed, Field, FormProblem, fieldError, Head, Input, Loading, Select } from "../../components/ui";
+import { day } from "../../lib/format";
+import { useSession, useSite } from "../../lib/session";
+import { useSiteId } from "../../lib/useSiteId";
+import { invitationsQuery, membersQuery } from "./queries";
 
 type Role = Schemas["Member"]["role"];
 const ROLES: Record<Role, string> = {
@@ -27,11 +28,8 @@ export default function People() {
   const me = useSession().data?.email;
   const queries = useQueryClient();
   const path = { workspace_id: site.workspaceId };
-  const members = useQuery({
-    queryKey: ["members", site.workspaceId],
-    queryFn: () => data(client.GET("/api/workspaces/{workspace_id}/members", { params: { path } })),
-  });
-  const again = () => queries.invalidateQueries({ queryKey: ["members", site.workspaceId] });
+  const members = useQuery(membersQuery(site.workspaceId));
+  const again = () => queries.invalidateQueries({ queryKey: membersQuery(site.workspaceId).queryKey });
   const change = useMutation({
     mutationFn: ({ id, role }: { id: number; role: Role }) =>
       data(
@@ -120,12 +118,8 @@ export default function People() {
 function Add({ workspaceId }: { workspaceId: number }) {
   const queries = useQueryClient();
   const path = { workspace_id: workspaceId };
-  const key = ["invitations", workspaceId];
-  const open = useQuery({
-    queryKey: key,
-    queryFn: () => data(client.GET("/api/workspaces/{workspace_id}/invitations", { params: { path } })),
-  });
-  const again = () => queries.invalidateQueries({ queryKey: key });
+  const open = useQuery(invitationsQuery(workspaceId));
+  const again = () => queries.invalidateQueries({ queryKey: invitationsQuery(workspaceId).queryKey });
   const invite = useMutation({
     mutationFn: (body: Schemas["NewInvitation"]) =>
       data(client.POST("/api/workspaces/{workspace_id}/invitations", { params: { path }, body })),

@@ -3,8 +3,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Check, TriangleAlert } from "lucide-react";
 import { useEffect, useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { ago, count } from "../../lib/format";
 import { Button, Field, FormProblem, fieldError, Input } from "../../components/ui";
+import { ago, count } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
 
 type Found = Schemas["CheckedOut"];
 type Finding = Schemas["TagFindingOut"];
@@ -39,7 +40,7 @@ export function CheckPage({ siteId, start }: { siteId: number; start: string }) 
           body: { url: address },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["coverage", siteId] }),
+    onSuccess: () => makeStale(queries, siteId, "coverage"),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page it was opened with.
   useEffect(() => {

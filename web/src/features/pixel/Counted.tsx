@@ -4,6 +4,8 @@ import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Loading } from "../../components/ui";
+import { makeStale } from "../../lib/stale";
+import { siteQuery } from "./queries";
 
 type Site = Schemas["SiteOut"];
 
@@ -36,8 +38,7 @@ const CONSENT: Record<Site["consent"], { says: string; stored: string[] }> = {
 };
 
 export function Counted({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
-  const path = { params: { path: { site_id: siteId } } };
-  const site = useQuery({ queryKey: ["site", siteId], queryFn: () => data(client.GET("/api/sites/{site_id}", path)) });
+  const site = useQuery(siteQuery(siteId));
   if (site.isPending) return <Loading what="the settings" />;
   if (site.isError) return <Failed error={site.error} retry={site.refetch} />;
   return <Form site={site.data} canEdit={canEdit} />;
@@ -60,7 +61,7 @@ function Form({ site, canEdit }: { site: Site; canEdit: boolean }) {
     onSuccess: async (now) => {
       setNetworks(now.own_networks.join("\n"));
       setFrames(now.frame_origins.join("\n"));
-      await queries.invalidateQueries({ queryKey: ["site", site.id] });
+      await makeStale(queries, site.id, "site");
       toast("Saved. Pages take it over within a few minutes.");
     },
   });

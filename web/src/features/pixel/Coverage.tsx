@@ -3,11 +3,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { ago, count, day } from "../../lib/format";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
 import { Button, cx, Empty, Failed, Field, FormProblem, fieldError, Input, Loading, Select } from "../../components/ui";
+import { ago, count, day } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
 import { CheckPage } from "./CheckPage";
+import { coverageQuery } from "./queries";
 
 type Covered = Schemas["CoveredOut"];
 const STATES: Record<Covered["state"], string> = {
@@ -28,17 +30,7 @@ export function Coverage({ siteId, canEdit, check = "" }: { siteId: number; canE
   const [adding, setAdding] = useState(false);
   const [checking, setChecking] = useState(check);
   const wanted = useDeferredValue(search);
-  const coverage = useQuery({
-    queryKey: ["coverage", siteId, wanted, state],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/coverage", {
-          params: { path: { site_id: siteId }, query: { search: wanted, state } },
-        }),
-      ),
-    placeholderData: (before) => before,
-    refetchInterval: 5_000,
-  });
+  const coverage = useQuery(coverageQuery(siteId, wanted, state));
   const now = coverage.data;
   return (
     <>
@@ -197,7 +189,7 @@ function AddPages({ siteId, done }: { siteId: number; done: () => void }) {
         }),
       ),
     onSuccess: async (found) => {
-      await queries.invalidateQueries({ queryKey: ["coverage", siteId] });
+      await makeStale(queries, siteId, "coverage");
       toast(found.added ? `${count(found.added)} pages are new.` : "All of these pages were known already.");
       done();
     },

@@ -1,9 +1,11 @@
 /** The site's key is public: what can be proven, and what has been set aside. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, data, type Schemas } from "../../api/client";
-import { count, day, hour } from "../../lib/format";
-import { useSetAside } from "./useSetAside";
 import { Button, CopyLine, Failed, FormProblem, Loading } from "../../components/ui";
+import { count, day, hour } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
+import { exclusionsQuery, proofKeysQuery } from "./queries";
+import { useSetAside } from "./useSetAside";
 
 interface Props {
   siteId: number;
@@ -26,11 +28,8 @@ proof.hexdigest()`;
 function Proof({ siteId, canEdit }: Props) {
   const queries = useQueryClient();
   const path = { site_id: siteId };
-  const keys = useQuery({
-    queryKey: ["proof-keys", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/proof-keys", { params: { path } })),
-  });
-  const again = () => queries.invalidateQueries({ queryKey: ["proof-keys", siteId] });
+  const keys = useQuery(proofKeysQuery(siteId));
+  const again = () => makeStale(queries, siteId, "proof-keys");
   const make = useMutation({
     mutationFn: () => data(client.POST("/api/sites/{site_id}/proof-keys", { params: { path } })),
     onSettled: again,
@@ -104,12 +103,7 @@ function what(e: Exclusion) {
 }
 
 function Aside({ siteId, canEdit }: Props) {
-  const path = { site_id: siteId };
-  const list = useQuery({
-    queryKey: ["exclusions", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/exclusions", { params: { path } })),
-    refetchInterval: (query) => (query.state.data?.some((e) => e.visits == null) ? 1_500 : false),
-  });
+  const list = useQuery(exclusionsQuery(siteId));
   const { back } = useSetAside(siteId);
   return (
     <section aria-labelledby="aside" className="flex flex-col gap-3">

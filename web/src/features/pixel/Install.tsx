@@ -1,15 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, data } from "../../api/client";
-import { day } from "../../lib/format";
 import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
+import { day } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
 import { Kit } from "./Kit";
+import { kitLinksQuery, kitQuery } from "./queries";
 
 export function Install({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
-  const kit = useQuery({
-    queryKey: ["kit", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/kit", { params: { path: { site_id: siteId } } })),
-  });
+  const kit = useQuery(kitQuery(siteId));
   return (
     <>
       {kit.isPending && <Loading what="the kit" />}
@@ -33,7 +32,7 @@ function Send({ siteId }: { siteId: number }) {
           body: { email, note },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["kit-links", siteId] }),
+    onSuccess: () => makeStale(queries, siteId, "kit"),
   });
   return (
     <section aria-labelledby="send" className="mt-6 border-t pt-4">
@@ -89,15 +88,11 @@ function Send({ siteId }: { siteId: number }) {
 function OpenLinks({ siteId }: { siteId: number }) {
   const queries = useQueryClient();
   const path = { site_id: siteId };
-  const key = ["kit-links", siteId];
-  const links = useQuery({
-    queryKey: key,
-    queryFn: () => data(client.GET("/api/sites/{site_id}/kit/links", { params: { path } })),
-  });
+  const links = useQuery(kitLinksQuery(siteId));
   const end = useMutation({
     mutationFn: (id: number) =>
       data(client.DELETE("/api/sites/{site_id}/kit/links/{link_id}", { params: { path: { ...path, link_id: id } } })),
-    onSettled: () => queries.invalidateQueries({ queryKey: key }),
+    onSettled: () => makeStale(queries, siteId, "kit"),
   });
   if (!links.data?.length) return null;
   return (

@@ -1,18 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import { client, data, type Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
-import { ago, clock, count, day } from "../../lib/format";
-import { refusal } from "../../words/refusals";
+import type { Schemas } from "../../api/client";
 import { Sheet } from "../../components/Sheet";
 import { Tabs } from "../../components/Tabs";
 import { Button, Failed, Head, Loading } from "../../components/ui";
+import { ago, clock, count, day } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { useSiteId } from "../../lib/useSiteId";
+import { refusal } from "../../words/refusals";
 import { Counted } from "./Counted";
 import { Coverage } from "./Coverage";
 import { Forgery } from "./Forgery";
 import { Install } from "./Install";
+import { pixelQuery } from "./queries";
 import { RefusedHosts } from "./RefusedHosts";
 import { SiteSettings } from "./SiteSettings";
 
@@ -25,11 +26,7 @@ export default function Pixel() {
   const { check } = useSearch({ from: "/s/$siteId/pixel" });
   const [part, setPart] = useState<Part | undefined>(check ? "coverage" : undefined);
   const [settings, setSettings] = useState(false);
-  const pixel = useQuery({
-    queryKey: ["pixel", siteId, ""],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", { params: { path: { site_id: siteId } } })),
-    refetchInterval: 5_000,
-  });
+  const pixel = useQuery({ ...pixelQuery(siteId), refetchInterval: 5_000 });
   const now = pixel.data;
   const shown = part ?? (now?.first_at ? "coverage" : "install");
   return (

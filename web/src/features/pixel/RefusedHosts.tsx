@@ -2,8 +2,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { ago, count } from "../../lib/format";
 import { Button, FormProblem } from "../../components/ui";
+import { ago, count } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
 
 interface Props {
   siteId: number;
@@ -22,8 +23,7 @@ export function RefusedHosts({ siteId, canEdit, rows }: Props) {
         }),
       ),
     onSuccess: async (_, host) => {
-      await queries.invalidateQueries({ queryKey: ["pixel", siteId] });
-      await queries.invalidateQueries({ queryKey: ["site", siteId] });
+      await makeStale(queries, siteId, "pixel", "site", "today");
       toast(`${host} is one of the site’s hosts now. Open one of its pages again.`);
     },
   });

@@ -2,19 +2,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 import { Check } from "lucide-react";
-import { client, data } from "../../api/client";
-import { ago, day } from "../../lib/format";
 import { Failed, Head, Loading } from "../../components/ui";
+import { ago, day } from "../../lib/format";
 import { Kit } from "./Kit";
+import { sharedKitQuery } from "./queries";
 
 export default function SharedKit() {
   const { token } = useParams({ strict: false });
-  const kit = useQuery({
-    queryKey: ["shared-kit", token],
-    queryFn: () => data(client.GET("/api/kit/{token}", { params: { path: { token: token ?? "" } } })),
-    refetchInterval: (query) => (query.state.error ? false : 2_000),
-    retry: false,
-  });
+  const kit = useQuery(sharedKitQuery(token ?? ""));
   const now = kit.data;
   return (
     <main className="mx-auto max-w-5xl p-6">

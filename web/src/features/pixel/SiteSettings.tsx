@@ -2,6 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
 import { Button, Failed, Field, FormProblem, fieldError, Input, Loading, Select } from "../../components/ui";
+import { makeStale, REPORTS } from "../../lib/stale";
+import { siteQuery } from "./queries";
 
 const WINDOWS = [1, 7, 14, 28, 30, 90];
 const FIELDS = ["name", "hosts", "currency", "time_zone", "meaningful_parameters", "attribution_window_days", "margin"];
@@ -26,7 +28,7 @@ function readHosts(text: string) {
 export function SiteSettings({ siteId, canEdit, done }: Props) {
   const queries = useQueryClient();
   const path = { params: { path: { site_id: siteId } } };
-  const site = useQuery({ queryKey: ["site", siteId], queryFn: () => data(client.GET("/api/sites/{site_id}", path)) });
+  const site = useQuery(siteQuery(siteId));
   const save = useMutation({
     mutationFn: (form: FormData) => {
       const text = (name: string) => String(form.get(name) ?? "");
@@ -49,7 +51,8 @@ export function SiteSettings({ siteId, canEdit, done }: Props) {
       );
     },
     onSuccess: async () => {
-      await queries.invalidateQueries();
+      await makeStale(queries, siteId, "site", "pixel", "coverage", ...REPORTS);
+      await queries.invalidateQueries({ queryKey: ["session"] });
       toast("The settings are saved.");
       done();
     },

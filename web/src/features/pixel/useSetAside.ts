@@ -2,12 +2,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { makeStale, REPORTS } from "../../lib/stale";
 
 export function useSetAside(siteId: number) {
   const queries = useQueryClient();
   const path = { site_id: siteId };
-  const onSettled = () =>
-    Promise.all(["exclusions", "today"].map((list) => queries.invalidateQueries({ queryKey: [list, siteId] })));
+  const onSettled = () => makeStale(queries, siteId, "exclusions", ...REPORTS);
   const back = useMutation({
     mutationFn: (id: number) =>
       data(

@@ -3,10 +3,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { useSite } from "../../lib/session";
-import { count, day, money } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
 import { Button, cx, Field, FormProblem, Head, Input, Select } from "../../components/ui";
+import { count, day, money } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
 
 type Check = Schemas["CheckOut"];
 type Reading = Schemas["ReadingJson"];
@@ -45,7 +46,7 @@ export function CheckFile({ siteId, first, close }: Props) {
     mutationFn: () =>
       data(client.POST("/api/sites/{site_id}/spend/files/{import_id}/import", { ...path, body: reading })),
     onSuccess: async (done) => {
-      await queries.invalidateQueries();
+      await makeStale(queries, siteId, ...REPORTS);
       toast(`${count(done.rows)} rows are in: ${money(done.cost, site.currency)}.`);
       close();
     },

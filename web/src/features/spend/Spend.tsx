@@ -2,12 +2,14 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { toast } from "sonner";
 import { client, csrfToken, data, Problem, type Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
-import { count, day, money } from "../../lib/format";
 import { Scroll } from "../../components/Scroll";
 import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../components/ui";
+import { count, day, money } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
+import { useSiteId } from "../../lib/useSiteId";
 import { CheckFile } from "./CheckFile";
+import { spendQuery } from "./queries";
 
 type State = Schemas["SpendOut"];
 type Import = Schemas["ImportOut"];
@@ -45,10 +47,7 @@ export default function Spend() {
   const picker = useRef<HTMLInputElement>(null);
   const [share, setShare] = useState(0);
   const [over, setOver] = useState(false);
-  const spend = useQuery({
-    queryKey: ["spend", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/spend", { params: { path: { site_id: siteId } } })),
-  });
+  const spend = useQuery(spendQuery(siteId));
   const take = useMutation({ mutationFn: (file: File) => upload(siteId, file, setShare) });
   const undo = useMutation({
     mutationFn: (b: Import) =>
@@ -59,7 +58,7 @@ export default function Spend() {
       ),
     onSuccess: (_, b) => toast(`${count(b.rows)} rows of ${b.file_name} are out again.`),
     onError: (error) => toast.error(error.message),
-    onSettled: () => queries.invalidateQueries(),
+    onSettled: () => makeStale(queries, siteId, ...REPORTS),
   });
   const choose = () => picker.current?.click();
 

@@ -4,10 +4,24 @@ import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { words } from "../../lib/format";
 import { KnownPages } from "../../components/KnownPages";
-import { Button, Empty, Field, FormProblem, fieldError, Head, Input, Letter, Loading, Select } from "../../components/ui";
+import {
+  Button,
+  Empty,
+  Field,
+  FormProblem,
+  fieldError,
+  Head,
+  Input,
+  Letter,
+  Loading,
+  Select,
+} from "../../components/ui";
+import { words } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
+import { conversionsQuery } from "../conversions/queries";
 import { PlanEffect } from "./PlanEffect";
+import { planQuery } from "./queries";
 
 type TestIn = Schemas["SplitTestIn"];
 type Test = Schemas["SplitTestOut"];
@@ -50,10 +64,7 @@ interface Props {
 }
 
 export function Draft({ siteId, test, close }: Props) {
-  const rules = useQuery({
-    queryKey: ["conversions", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", { params: { path: { site_id: siteId } } })),
-  });
+  const rules = useQuery(conversionsQuery(siteId));
   if (rules.isPending) return <Loading what="the conversions" />;
   if (!rules.data?.length)
     return (
@@ -90,13 +101,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     const timer = setTimeout(() => setAsked(complete ? body(typed || 0.03) : undefined), 250);
     return () => clearTimeout(timer);
   }, [form]);
-  const plan = useQuery({
-    queryKey: ["plan", siteId, asked && { ...asked, name: "" }],
-    queryFn: () => data(client.POST("/api/sites/{site_id}/tests/plan", { params: { path }, body: asked as TestIn })),
-    enabled: Boolean(asked),
-    placeholderData: (before) => before,
-    retry: false,
-  });
+  const plan = useQuery(planQuery(siteId, asked));
   const found = plan.data;
   const recorded =
     found && found.recorded_converted >= 5 ? found.recorded_converted / found.recorded_visitors : undefined;
@@ -115,8 +120,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
           )
         : data(client.POST("/api/sites/{site_id}/tests", { params: { path }, body: body(typed) })),
     onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["tests", siteId] });
-      await queries.invalidateQueries({ queryKey: ["result", siteId, made.id] });
+      await makeStale(queries, siteId, "tests", "rail");
       toast("The draft is saved. Nobody sees it before you start it.");
       close();
       await navigate({ to: "/s/$siteId/tests/$testId", params: { siteId: String(siteId), testId: String(made.id) } });

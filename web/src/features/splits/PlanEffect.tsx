@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
-import { count, percent } from "../../lib/format";
 import { CopyLine, Empty } from "../../components/ui";
+import { count, percent } from "../../lib/format";
 
 interface Props {
   plan?: Schemas["PlanOut"];

@@ -3,17 +3,20 @@ import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router"
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { changed } from "../../words/changed";
-import { count, day, hour, money, percent, plural, pValue, signed, times, words } from "../../lib/format";
 import { OriginAndDevice } from "../../components/LensSentence";
-import { type Lens, lensQuery } from "../../lib/lens";
 import { Scroll } from "../../components/Scroll";
 import { Button, cx, Failed, Letter, Loading } from "../../components/ui";
+import { count, day, hour, money, percent, plural, pValue, signed, times, words } from "../../lib/format";
+import type { Lens } from "../../lib/lens";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
+import { useSiteId } from "../../lib/useSiteId";
+import { changed } from "../../words/changed";
+import { lensChoicesQuery } from "../pages/queries";
 import { Draft } from "./Draft";
+import { resultQuery } from "./queries";
 import { shares, verdictWords } from "./verdict";
 
 type Result = Schemas["ResultOut"];
@@ -26,28 +29,12 @@ export default function ResultPlace() {
   const navigate = useNavigate({ from: "/s/$siteId/tests/$testId" });
   const queries = useQueryClient();
   const [changing, setChanging] = useState(false);
-  const { origin, device, model } = search;
-  const result = useQuery({
-    queryKey: ["result", siteId, testId, origin, device, model],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/tests/{test_id}", {
-          params: { path: { site_id: siteId, test_id: testId }, query: { origin, device, model } },
-        }),
-      ),
-    placeholderData: (before) => before,
-  });
-  const lens = useQuery({
-    queryKey: ["lens", siteId, lensQuery(search)],
-    queryFn: () =>
-      data(
-        client.GET("/api/sites/{site_id}/lens", { params: { path: { site_id: siteId }, query: lensQuery(search) } }),
-      ),
-    placeholderData: (before) => before,
-  });
+  const { origin, device } = search;
+  const result = useQuery(resultQuery(siteId, testId, search));
+  const lens = useQuery(lensChoicesQuery(siteId, search));
   const path = { params: { path: { site_id: siteId, test_id: testId } } };
   const settle = (text: string) => async () => {
-    await queries.invalidateQueries();
+    await makeStale(queries, siteId, ...REPORTS);
     toast(text);
   };
   const failed = (error: Error) => toast.error(error.message);
@@ -64,7 +51,7 @@ export default function ResultPlace() {
   const remove = useMutation({
     mutationFn: () => data(client.DELETE("/api/sites/{site_id}/tests/{test_id}", path)),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["tests", siteId] });
+      await makeStale(queries, siteId, "tests", "rail");
       await navigate({ to: "/s/$siteId/tests", params: { siteId: String(siteId) } });
     },
     onError: failed,

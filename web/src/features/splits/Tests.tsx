@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { client, data, type Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { useSite } from "../../lib/session";
-import { count, day, words } from "../../lib/format";
+import type { Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
 import { Button, cx, Empty, Failed, Head, Letter, Loading } from "../../components/ui";
+import { count, day, words } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { useSiteId } from "../../lib/useSiteId";
 import { Draft } from "./Draft";
+import { testsQuery } from "./queries";
 import { shortVerdict } from "./verdict";
 
 type Summary = Schemas["SplitTestSummary"];
@@ -17,10 +18,7 @@ export default function Tests() {
   const siteId = useSiteId();
   const site = useSite(siteId);
   const [making, setMaking] = useState(false);
-  const tests = useQuery({
-    queryKey: ["tests", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/tests", { params: { path: { site_id: siteId } } })),
-  });
+  const tests = useQuery(testsQuery(siteId));
   if (making) return <Draft siteId={siteId} close={() => setMaking(false)} />;
   const make = site.canEdit && (
     <Button kind="main" onClick={() => setMaking(true)}>

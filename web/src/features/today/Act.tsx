@@ -2,10 +2,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
-import { useSite } from "../../lib/session";
-import { useSetAside } from "../pixel/useSetAside";
 import { Button } from "../../components/ui";
-import type { Note } from "./Today";
+import { useSite } from "../../lib/session";
+import { makeStale } from "../../lib/stale";
+import { useSetAside } from "../pixel/useSetAside";
+import type { Note } from "./note";
 
 export function Act({ siteId, act }: { siteId: number; act: NonNullable<Note["act"]> }) {
   const site = useSite(siteId);
@@ -21,7 +22,7 @@ export function Act({ siteId, act }: { siteId: number; act: NonNullable<Note["ac
       ),
     onSuccess: () => toast("The host is added. Its pages count from now on."),
     onError: (error) => toast.error(error.message),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["today", siteId] }),
+    onSettled: () => makeStale(queries, siteId, "today", "rail"),
   });
   if (!site.canEdit) return null;
   const one = "host" in act ? add : aside;

@@ -1,8 +1,8 @@
 /** The way to the first answer, until it has been gone. */
 import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
-import { ago, count } from "../../lib/format";
 import { cx } from "../../components/ui";
+import { ago, count } from "../../lib/format";
 
 export function Steps({ siteId, today: t }: { siteId: number; today: Schemas["TodayOut"] }) {
   const steps = [

@@ -1,33 +1,18 @@
 /** What to do today, in sentences with the evidence one click away; and yesterday beside what is usual. */
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import type { ReactNode } from "react";
-import type { Schemas } from "../../api/client";
-import { useSiteId } from "../../app/Shell";
-import { ago, day } from "../../lib/format";
-import { todayQuery } from "./queries";
 import { cx, Failed, Head, Loading } from "../../components/ui";
+import { ago, day } from "../../lib/format";
+import { useSiteId } from "../../lib/useSiteId";
 import { Act } from "./Act";
 import { changes } from "./changes";
 import { decisions } from "./decisions";
 import { mendings } from "./mendings";
+import type { Note } from "./note";
+import { todayQuery } from "./queries";
 import { Steps } from "./Steps";
 import { suspects } from "./suspects";
 import { Usual } from "./Usual";
-
-/** One thing to say: what is so, why it is believed, and where to go. */
-export interface Note {
-  key: string;
-  says: ReactNode;
-  why?: ReactNode;
-  tone: "brick" | "marigold" | "fern" | "ink";
-  to: "pixel" | "conversions" | "live" | "spend" | "pages" | "tests/$testId";
-  test?: number;
-  search?: { open: number } | { check: string };
-  go: string;
-  /** What can be done from here: a host added, or something set aside from reports. */
-  act?: { host: string } | { aside: Schemas["ExclusionIn"] };
-}
 
 export default function Today() {
   const siteId = useSiteId();

@@ -1,8 +1,8 @@
 /** Yesterday's counts, each on the range in which such a weekday usually falls. */
 import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { count, day, weekday, words } from "../../lib/format";
 import { cx } from "../../components/ui";
+import { count, day, weekday, words } from "../../lib/format";
 
 type Counted = Schemas["YesterdayOut"]["counts"][number];
 

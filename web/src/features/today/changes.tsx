@@ -1,8 +1,8 @@
 /** What has changed the numbers without changing the world: rules that were rewritten this week. */
 import type { Schemas } from "../../api/client";
-import { changed } from "../../words/changed";
 import { day, words } from "../../lib/format";
-import type { Note } from "./Today";
+import { changed } from "../../words/changed";
+import type { Note } from "./note";
 
 export const changes = (t: Schemas["TodayOut"]): Note[] =>
   t.changed.map((v) => ({

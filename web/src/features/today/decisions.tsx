@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { count, percent, times, words } from "../../lib/format";
 import { Said } from "../pages/Findings";
 import { decidedHead } from "../splits/verdict";
-import type { Note } from "./Today";
+import type { Note } from "./note";
 
 export function decisions(t: Schemas["TodayOut"]): Note[] {
   const notes: Note[] = [];

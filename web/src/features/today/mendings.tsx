@@ -2,7 +2,7 @@
 import type { Schemas } from "../../api/client";
 import { count, day, hour, money, words } from "../../lib/format";
 import { decidedHead } from "../splits/verdict";
-import type { Note } from "./Today";
+import type { Note } from "./note";
 
 const aDay = (n: number) => (n < 1.5 ? "about once a day" : `about ${count(Math.round(n))} times a day`);
 

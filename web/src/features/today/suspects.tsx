@@ -1,7 +1,7 @@
 /** What looks made up: the site's key is public, so anyone can send. Nothing here is a proof. */
 import type { Schemas } from "../../api/client";
 import { count, day, money, words } from "../../lib/format";
-import type { Note } from "./Today";
+import type { Note } from "./note";
 
 type Suspect = Schemas["SuspectNote"];
 

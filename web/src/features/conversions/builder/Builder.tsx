@@ -1,11 +1,11 @@
 /** A rule as nested groups of conditions: all or any of them, each as it is or negated. */
 import { Plus, X } from "lucide-react";
 import { useId } from "react";
-import { cx, Select } from "../../../components/ui";
+import { cx, Select, TextButton } from "../../../components/ui";
 import { Condition } from "./Condition";
+import { blank, CONDITIONS } from "./conditions";
 import {
   asGroup,
-  CONDITIONS,
   type ConditionKey,
   type Group,
   grouped,
@@ -78,21 +78,11 @@ export function Builder({ siteId, rule, change, error, deep = 0 }: Props) {
         />
       ))}
       <div className="flex flex-wrap gap-x-4 gap-y-1">
-        <button
-          type="button"
-          className="inline-flex items-center gap-1 text-plum underline"
-          onClick={() => add(CONDITIONS[parts.length ? "on" : "page"].blank)}
-        >
+        <TextButton className="inline-flex items-center gap-1" onClick={() => add(blank(parts.length ? "on" : "page"))}>
           <Plus className="size-4" aria-hidden /> Add a condition
-        </button>
+        </TextButton>
         {deep < 3 && parts.length > 0 && (
-          <button
-            type="button"
-            className="text-plum underline"
-            onClick={() => add({ any: [CONDITIONS.page.blank, CONDITIONS.form.blank] })}
-          >
-            Add alternatives
-          </button>
+          <TextButton onClick={() => add({ any: [blank("page"), blank("form")] })}>Add alternatives</TextButton>
         )}
       </div>
     </div>
@@ -120,7 +110,7 @@ function Part({ siteId, part, set, remove, error, deep = 0, first }: PartProps) 
             aria-label={first ? "What counts" : "Condition"}
             className="font-medium"
             value={keyOf(inner)}
-            onChange={(e) => put(CONDITIONS[e.target.value as ConditionKey].blank)}
+            onChange={(e) => put(blank(e.target.value as ConditionKey))}
           >
             {Object.entries(CONDITIONS).map(([key, { says }]) => (
               <option key={key} value={key}>

@@ -1,30 +1,27 @@
 /** What has been seen on the site's pages, to make a condition of with one click. */
 import { useQuery } from "@tanstack/react-query";
-import { client, data, type Schemas } from "../../../api/client";
+import type { Schemas } from "../../../api/client";
+import { TextButton } from "../../../components/ui";
 import { count } from "../../../lib/format";
-import { called, type Leaf } from "./rule";
+import { seenQuery } from "../queries";
+import { type Asked, called, type Leaf } from "./rule";
 
 /** What a masked value was, in words. */
 const TYPES: Record<string, string> = { string: "text", boolean: "yes or no", null: "empty" };
 
 type Seen = Schemas["SeenOut"];
 
+const KINDS = { form: "form", click: "click", message: "message", event: "mark", step: "step", sale: "sale" } as const;
+
 interface Props {
   siteId: number;
-  leaf: Leaf;
+  kind: keyof typeof KINDS;
   use: (leaf: Leaf) => void;
 }
 
-const KINDS = { form: "form", click: "click", message: "message", event: "mark", step: "step", sale: "sale" } as const;
-
-export function Picker({ siteId, leaf, use }: Props) {
-  const key = Object.keys(leaf)[0] as keyof typeof KINDS;
-  const kind = KINDS[key];
-  const seen = useQuery({
-    queryKey: ["seen", siteId, kind],
-    queryFn: () =>
-      data(client.GET("/api/sites/{site_id}/seen", { params: { path: { site_id: siteId }, query: { kind } } })),
-  });
+export function Picker({ siteId, kind: asked, use }: Props) {
+  const kind = KINDS[asked];
+  const seen = useQuery(seenQuery(siteId, kind));
   if (!seen.data) return null;
   if (!seen.data.length)
     return (
@@ -56,15 +53,16 @@ function One({ seen, use }: { seen: Seen; use: (leaf: Leaf) => void }) {
     if (kind === "mark") return { event: { name } };
     if (kind === "step") return { step: { link: name } };
     if (kind === "sale") return { sale: { link: name } };
-    if (kind === "click") return { click: { what: element?.what, text: element?.text, to: element?.to } };
+    if (kind === "click")
+      return { click: { what: element?.what as Asked<"click">["what"], text: element?.text, to: element?.to } };
     if (element?.id) return { form: { id: element.id } };
     if (element?.name) return { form: { name: element.name } };
     return { form: { action: element?.action, field: element?.action ? "" : element?.fields?.[0] } };
   };
   return (
-    <button type="button" className="block w-full truncate text-left text-plum underline" onClick={() => use(made())}>
+    <TextButton className="block w-full truncate text-left" onClick={() => use(made())}>
       <bdi>{called(kind, element, name)}</bdi>
-    </button>
+    </TextButton>
   );
 }
 
@@ -76,16 +74,11 @@ function Message({ seen, use }: { seen: Seen; use: (leaf: Leaf) => void }) {
     <div>
       <bdi className="num block truncate">{origin}</bdi>
       {Object.entries(values).map(([at, value]) => (
-        <button
-          key={at}
-          type="button"
-          className="mr-3 text-plum underline"
-          onClick={() => use({ message: { origin, at, value } })}
-        >
+        <TextButton key={at} className="mr-3" onClick={() => use({ message: { origin, at, value } })}>
           <bdi>
             {at} is {value}
           </bdi>
-        </button>
+        </TextButton>
       ))}
       {masked.length > 0 && (
         <span className="text-[12.5px] text-quiet">

@@ -1,0 +1,41 @@
+/** What the server knows of landing pages. */
+import { queryOptions } from "@tanstack/react-query";
+import { client, data } from "../../api/client";
+import { type Lens, lensQuery } from "../../lib/lens";
+
+export const lensChoicesQuery = (siteId: number, lens: Lens) =>
+  queryOptions({
+    queryKey: ["lens", siteId, lensQuery(lens)],
+    queryFn: () =>
+      data(client.GET("/api/sites/{site_id}/lens", { params: { path: { site_id: siteId }, query: lensQuery(lens) } })),
+    placeholderData: (before) => before,
+  });
+
+export const pagesQuery = (siteId: number, query: Lens & { visitors?: boolean }) =>
+  queryOptions({
+    queryKey: ["pages", siteId, query],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/pages", { params: { path: { site_id: siteId }, query } })),
+    placeholderData: (before) => before,
+  });
+
+export const compareQuery = (siteId: number, lens: Lens, a: number, b: number) =>
+  queryOptions({
+    queryKey: ["pages", siteId, "compare", lensQuery(lens), a, b],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/pages/compare", {
+          params: { path: { site_id: siteId }, query: { ...lensQuery(lens), a, b } },
+        }),
+      ),
+  });
+
+export const goalQuery = (siteId: number, pageId: number) =>
+  queryOptions({
+    queryKey: ["goal", siteId, pageId],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/pages/{page_id}/goal", {
+          params: { path: { site_id: siteId, page_id: pageId } },
+        }),
+      ),
+  });

@@ -1,0 +1,25 @@
+/** What of the landing page table stands in the address. */
+import { type Lens, readLens } from "../../lib/lens";
+
+export interface PagesSearch extends Lens {
+  /** The page whose detail is open, and the two that are compared. */
+  open?: number;
+  a?: number;
+  b?: number;
+  sort?: string;
+  /** Columns that are not shown although they usually are, and the other way about, by key. */
+  hide?: string;
+  show?: string;
+}
+
+const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
+
+export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
+  ...readLens(s),
+  open: number(s.open),
+  a: number(s.a),
+  b: number(s.b),
+  sort: typeof s.sort === "string" ? s.sort : undefined,
+  hide: typeof s.hide === "string" && s.hide ? s.hide : undefined,
+  show: typeof s.show === "string" && s.show ? s.show : undefined,
+});

@@ -1,0 +1,40 @@
+/** What the server knows of split tests. */
+import { queryOptions } from "@tanstack/react-query";
+import { client, data, type Schemas } from "../../api/client";
+import type { Lens } from "../../lib/lens";
+
+export const testsQuery = (siteId: number) =>
+  queryOptions({
+    queryKey: ["tests", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/tests", { params: { path: { site_id: siteId } } })),
+  });
+
+export const planQuery = (siteId: number, body: Schemas["SplitTestIn"] | undefined) =>
+  queryOptions({
+    // The name changes nothing in it.
+    queryKey: ["plan", siteId, body && { ...body, name: "" }],
+    queryFn: ({ signal }) =>
+      data(
+        client.POST("/api/sites/{site_id}/tests/plan", {
+          params: { path: { site_id: siteId } },
+          body: body as Schemas["SplitTestIn"],
+          signal,
+        }),
+      ),
+    enabled: body !== undefined,
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+type Words = Pick<Lens, "origin" | "device" | "model">;
+export const resultQuery = (siteId: number, testId: number, { origin, device, model }: Words) =>
+  queryOptions({
+    queryKey: ["tests", siteId, testId, origin, device, model],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/tests/{test_id}", {
+          params: { path: { site_id: siteId, test_id: testId }, query: { origin, device, model } },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });

@@ -1,0 +1,16 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../../api/client";
+
+/** One thing to say: what is so, why it is believed, and where to go. */
+export interface Note {
+  key: string;
+  says: ReactNode;
+  why?: ReactNode;
+  tone: "brick" | "marigold" | "fern" | "ink";
+  to: "pixel" | "conversions" | "live" | "spend" | "pages" | "tests/$testId";
+  test?: number;
+  search?: { open: number } | { check: string };
+  go: string;
+  /** What can be done from here: a host added, or something set aside from reports. */
+  act?: { host: string } | { aside: Schemas["ExclusionIn"] };
+}
