@@ -7,7 +7,7 @@ from typing import cast
 from django.http import HttpRequest
 
 from clabo.accounts.models import Membership, Role, User, Workspace
-from clabo.accounts.problems import Problem, missing
+from clabo.problems import Problem, missing
 
 _RANK = {Role.VIEWER: 0, Role.EDITOR: 1, Role.OWNER: 2}
 

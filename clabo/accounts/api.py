@@ -11,7 +11,6 @@ from ninja import Router
 from clabo.accounts import services
 from clabo.accounts.access import person, workspace_for
 from clabo.accounts.models import Membership, Role, User
-from clabo.accounts.problems import Problem
 from clabo.accounts.schemas import (
     FirstAccount,
     InvitationOut,
@@ -26,6 +25,7 @@ from clabo.accounts.schemas import (
     invitation_out,
     member_out,
 )
+from clabo.problems import Problem
 
 router = Router(tags=["accounts"])
 

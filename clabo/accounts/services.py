@@ -9,7 +9,6 @@ from django.conf import settings
 from django.contrib.auth.password_validation import validate_password
 from django.core import signing
 from django.core.exceptions import ValidationError
-from django.core.mail import send_mail
 from django.core.validators import validate_email
 from django.db import connection, transaction
 
@@ -22,7 +21,8 @@ from clabo.accounts.models import (
     new_invitation_token,
     token_digest,
 )
-from clabo.accounts.problems import Problem, missing
+from clabo.jobs.tasks import mail
+from clabo.problems import Problem, missing
 
 _SETUP_SALT = "clabo.first-account"
 _SETUP_AGE = 7 * 24 * 3600
@@ -101,12 +101,12 @@ def invite(workspace: Workspace, email: str, name: str, role: str, by: User | No
     )
     what = " ".join(workspace.name.split())
     who = " ".join(str(by).split()) if by else "An owner"
-    send_mail(
-        f"You are invited to {what} in Clabo",
-        f"{who} invites you to {what} in Clabo, as {role}.\n\nTake it here until {invitation.expires_at:%d %B %Y}:\n\n"
+    mail.later(
+        workspace_id=workspace.pk,
+        subject=f"You are invited to {what} in Clabo",
+        body=f"{who} invites you to {what} in Clabo, as {role}.\n\nTake it here until {invitation.expires_at:%d %B %Y}:\n\n"
         f"{settings.PUBLIC_URL}/join/{token}\n\nIf you know nothing of this, leave it.\n",
-        None,
-        [email],
+        to=email,
     )
     return invitation
 

@@ -6,9 +6,9 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from clabo.accounts.models import Role
-from clabo.accounts.problems import Problem
 from clabo.bridges import queries, services
 from clabo.bridges.schemas import BridgeIn, BridgeOut, BroughtBy, BroughtOut, followed_out, links_out
+from clabo.problems import Problem
 from clabo.sites.access import site_for
 
 router = Router(tags=["bridge links"])

@@ -12,11 +12,11 @@ from urllib.parse import parse_qsl
 
 from django.db.models import Count, Max
 
-from clabo.accounts.problems import Problem, missing
 from clabo.bridges.models import BridgeLink
 from clabo.core.evidence import Interval, is_thin, rate_interval
 from clabo.core.worth import worth_of_event
 from clabo.events.models import Event, Kind
+from clabo.problems import Problem, missing
 from clabo.sites.models import Site
 
 # Steps that are looked at one by one: the latest of the period.

@@ -7,9 +7,9 @@ import secrets
 from datetime import UTC, datetime
 from urllib.parse import urlsplit
 
-from clabo.accounts.problems import Problem
 from clabo.bridges.models import BridgeLink
 from clabo.core.addresses import AddressError, host_of
+from clabo.problems import Problem
 from clabo.sites.models import Site
 from clabo.wording import say
 

@@ -11,7 +11,6 @@ from ninja.openapi.schema import OpenAPISchema
 from ninja.security import SessionAuth
 
 from clabo.accounts.api import router as accounts
-from clabo.accounts.problems import Problem
 from clabo.bridges.api import router as bridge_links
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
@@ -19,6 +18,8 @@ from clabo.conversions.rule_shape import described
 from clabo.install.api import router as collect
 from clabo.live.api import router as live
 from clabo.monitoring.api import router as exclusions
+from clabo.monitoring.jobs_api import router as jobs
+from clabo.problems import Problem
 from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
 from clabo.reports.today_api import router as today
@@ -68,6 +69,7 @@ for each in (
     collect,
     bridge_links,
     exclusions,
+    jobs,
     conversions,
     live,
     rehearsals,

@@ -9,7 +9,6 @@ from ninja import Router
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
-from clabo.accounts.problems import Problem
 from clabo.conversions import queries, services
 from clabo.conversions.preview import back_count
 from clabo.conversions.schemas import (
@@ -33,6 +32,7 @@ from clabo.conversions.schemas import (
 )
 from clabo.conversions.seen import seen_on
 from clabo.core import naming, rules
+from clabo.problems import Problem
 from clabo.sites.access import site_for
 from clabo.wording import say, say_all
 from clabo.wording.conditions import reading

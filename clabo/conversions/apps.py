@@ -6,17 +6,15 @@ from django.apps import AppConfig
 
 
 class ConversionsConfig(AppConfig):
-    """Counts conversions after each batch and recounts changed rules; the tag listens for what rules ask."""
+    """Counts conversions after each batch ; the tag listens for what rules ask."""
 
     name = "clabo.conversions"
 
     def ready(self) -> None:
         from clabo.conversions.hooks import reconcile_batch
         from clabo.conversions.listening import listening
-        from clabo.conversions.recount import recount_next
         from clabo.ingest.directory import tag_settings
         from clabo.pipeline import hooks
 
         hooks.after_batch.add("conversions", reconcile_batch)
-        hooks.chores.add("recounts", recount_next)
         tag_settings.add("conversions", listening)

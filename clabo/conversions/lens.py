@@ -8,12 +8,12 @@ from typing import Any
 
 from django.db.models import Q
 
-from clabo.accounts.problems import Problem
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core.attribution import MODELS
 from clabo.core.channels import CHANNELS
 from clabo.events.models import Device
+from clabo.problems import Problem
 from clabo.sites.models import Site
 
 MOST_DAYS = 730

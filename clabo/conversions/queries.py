@@ -12,12 +12,12 @@ from uuid import UUID
 from django.db.models import Count, Max, Sum
 from django.db.models.functions import TruncDate
 
-from clabo.accounts.problems import missing
 from clabo.conversions.models import Conversion, ConversionRule, Recount, RuleVersion
 from clabo.conversions.occurrences import occurrence
 from clabo.conversions.selecting import events_met
 from clabo.core import rules
 from clabo.events.models import Event
+from clabo.problems import missing
 from clabo.sites.models import Site
 
 

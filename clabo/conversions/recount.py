@@ -18,29 +18,30 @@ from clabo.sites.locks import try_lock_site
 CHUNK = 4000
 
 
-def recount_next() -> bool:
-    """Recount one rule whose current version has not been applied to the past; whether there was one.
+def recount_all() -> None:
+    """Recount every rule whose current version has not been applied to the past.
 
-    Old and new change places in one transaction: reports show the one or the other, never a part. How
-    many came and went is noted with the version.
+    Old and new change places in one transaction: reports show the one or the other, never a part. How many came and
+    went is noted with the version.
     """
     waiting = ConversionRule.objects.exclude(counted_version=F("version")).order_by("pk")
-    # Whose site somebody else works on is passed over; the next look finds it again.
-    return any(_recount(site_id, rule_id) for site_id, rule_id in waiting.values_list("site_id", "pk"))
+    for site_id, rule_id in list(waiting.values_list("site_id", "pk")):
+        recount_rule(site_id, rule_id)
 
 
 class _Say(Protocol):
     def __call__(self, done: int, total: int) -> None: ...
 
 
-def _recount(site_id: int, rule_id: int) -> bool:
+def recount_rule(site_id: int, rule_id: int) -> bool:
+    """Apply a rule's current version, where that is still to be done; False where somebody else works on the site."""
     with transaction.atomic():
         if not try_lock_site(site_id):
             return False
         # Another worker may have done it by now. Changed while it is counted, it is simply counted once more.
         rule = ConversionRule.objects.exclude(counted_version=F("version")).filter(pk=rule_id).first()
         if rule is None:
-            return False
+            return True
         with _progress(rule_id) as say:
             _apply(rule, say)
     return True

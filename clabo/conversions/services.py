@@ -10,10 +10,11 @@ from typing import Any
 from django.db import IntegrityError, transaction
 
 from clabo.accounts.models import User
-from clabo.accounts.problems import Problem
 from clabo.conversions.models import Category, ConversionRule, RuleVersion
+from clabo.conversions.tasks import recount_later
 from clabo.core import daylimit, rules
 from clabo.core.naming import NAME
+from clabo.problems import Problem
 from clabo.sites.models import Site
 from clabo.wording import say
 
@@ -126,6 +127,7 @@ def _set_removed(rule: ConversionRule, when: datetime | None) -> None:
         locked.deleted_at = when
         locked.version += 1
         locked.save()
+        recount_later(locked)
 
 
 def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> ConversionRule:
@@ -144,6 +146,7 @@ def _save(rule: ConversionRule, content: RuleContent, by: User | None) -> Conver
                 made_by=by,
                 content={k: str(v) if isinstance(v, Decimal) else v for k, v in asdict(content).items()},
             )
+            recount_later(rule)
     except IntegrityError:
         raise Problem(
             "Another conversion of this site has this name. Choose a different one.", "name", 409

@@ -10,11 +10,11 @@ from xml.etree import ElementTree
 
 from django.db.models import F, Q, QuerySet
 
-from clabo.accounts.problems import Problem
 from clabo.core.addresses import Address, AddressError
 from clabo.events.models import Element, Kind, Page
 from clabo.events.parsing import SiteReader
 from clabo.install.models import ListedPage, PageCheck
+from clabo.problems import Problem
 from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
 from clabo.wording import say

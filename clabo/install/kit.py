@@ -8,12 +8,12 @@ from typing import Literal
 
 from django.conf import settings
 from django.core.exceptions import ValidationError
-from django.core.mail import send_mail
 from django.core.validators import validate_email
 
 from clabo.accounts.models import User
-from clabo.accounts.problems import Problem, missing
 from clabo.install.models import KitLink
+from clabo.jobs.tasks import mail
+from clabo.problems import Problem, missing
 from clabo.sites.models import Site
 from clabo.sites.reach import tag_origin
 
@@ -179,14 +179,14 @@ def share_kit(site: Site, by: User, email: str = "", note: str = "") -> KitLink:
         site=site, email=email, note=note, created_by=by, expires_at=now + timedelta(days=KIT_DAYS)
     )
     if email:
-        send_mail(
-            f"Please put a line on {_one_line(site.name)}",
-            f"Hello,\n\n{_one_line(by.name or by.email)} asks you to put a line of code on {_one_line(site.name)}.\n"
+        mail.later(
+            workspace_id=site.workspace_id,
+            subject=f"Please put a line on {_one_line(site.name)}",
+            body=f"Hello,\n\n{_one_line(by.name or by.email)} asks you to put a line of code on {_one_line(site.name)}.\n"
             f"{note + chr(10) if note else ''}\n"
             f"What to paste, where, and on which pages, stands here until {link.expires_at:%d %B %Y}:\n"
             f"{kit_address(link)}\n\nThe page says as soon as the first hit has come in.\n",
-            None,
-            [email],
+            to=email,
         )
     return link
 

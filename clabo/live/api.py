@@ -7,10 +7,10 @@ from uuid import UUID
 from django.http import HttpRequest
 from ninja import Router
 
-from clabo.accounts.problems import missing
 from clabo.conversions import queries
 from clabo.live import queries as collected
 from clabo.live.schemas import ConditionOut, LiveOut, WhyOut, hits_out, now_out
+from clabo.problems import missing
 from clabo.sites.access import site_for
 from clabo.wording.rules import check_reading, why_not
 

@@ -16,11 +16,11 @@ from typing import Any
 import msgspec
 from django.db import DatabaseError, InterfaceError, connection
 
-from clabo.accounts.problems import Problem
 from clabo.accounts.sessions import session_request
 from clabo.ingest.http import Asgi, Receive, Scope, Send
 from clabo.live import queries as collected
 from clabo.live.schemas import hits_out, now_out
+from clabo.problems import Problem
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
 

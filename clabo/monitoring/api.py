@@ -9,6 +9,7 @@ from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.monitoring import excluding
 from clabo.monitoring.schemas import ExclusionIn, ExclusionOut, exclusion_out
+from clabo.monitoring.tasks import apply_later
 from clabo.sites.access import site_for
 
 router = Router(tags=["set aside"])
@@ -22,10 +23,14 @@ def exclusions(request: HttpRequest, site_id: int) -> list[ExclusionOut]:
 @router.post("/sites/{int:site_id}/exclusions", response=ExclusionOut)
 def exclude(request: HttpRequest, site_id: int, data: ExclusionIn) -> ExclusionOut:
     site = site_for(request, site_id, Role.EDITOR)
-    return exclusion_out(excluding.exclude(site, by=person(request), **data.dict()))
+    made = excluding.exclude(site, by=person(request), **data.dict())
+    apply_later(site.pk)
+    return exclusion_out(made)
 
 
 @router.delete("/sites/{int:site_id}/exclusions/{int:exclusion_id}", response={204: None})
 def put_back(request: HttpRequest, site_id: int, exclusion_id: int) -> tuple[int, None]:
-    excluding.undo(site_for(request, site_id, Role.EDITOR), exclusion_id)
+    site = site_for(request, site_id, Role.EDITOR)
+    excluding.undo(site, exclusion_id)
+    apply_later(site.pk)
     return 204, None

@@ -10,7 +10,6 @@ from django.db import transaction
 from django.db.models import QuerySet
 
 from clabo.accounts.models import User
-from clabo.accounts.problems import Problem, missing
 from clabo.db.arrays import in_array
 from clabo.events.exclusions import InForce, What
 from clabo.events.models import Event, Exclusion, Kind, TrafficClass, Visit, Visitor
@@ -18,7 +17,8 @@ from clabo.events.parsing import SiteReader
 from clabo.events.rollups import Changes
 from clabo.events.storing import StoredBatch
 from clabo.pipeline import hooks
-from clabo.sites.locks import try_lock_site
+from clabo.problems import Problem, missing
+from clabo.sites.locks import lock_site
 from clabo.sites.models import Site
 
 # So many visits change in one transaction: others of the site wait no longer than that takes.
@@ -78,16 +78,18 @@ def in_force(site: Site) -> list[Exclusion]:
     )
 
 
-def apply_exclusions() -> bool:
-    """The worker's chore: apply one slice of what is still to be applied; whether there was anything."""
-    waiting = Exclusion.objects.filter(visits=None).order_by("id").first()
-    return waiting is not None and _apply_slice(waiting)
+def apply_next(site_id: int) -> bool:
+    """Apply one slice of what is still to be applied on a site; whether there was anything. Waits for the site."""
+    waiting = Exclusion.objects.filter(site=site_id, visits=None).order_by("id").first()
+    if waiting is None:
+        return False
+    _apply_slice(waiting)
+    return True
 
 
-def _apply_slice(exclusion: Exclusion) -> bool:
+def _apply_slice(exclusion: Exclusion) -> None:
     with transaction.atomic():
-        if not try_lock_site(exclusion.site_id):
-            return False
+        lock_site(exclusion.site_id)
         site = Site.objects.prefetch_related("hosts", "proof_keys").get(pk=exclusion.site_id)
         rules = InForce(site.pk)
         before, after = (
@@ -106,7 +108,6 @@ def _apply_slice(exclusion: Exclusion) -> bool:
         if len(changing) < SLICE:
             exclusion.visits = _meant(exclusion).filter(traffic_class=after).count()
             exclusion.save(update_fields=["visits"])
-    return True
 
 
 def _meant(exclusion: Exclusion) -> QuerySet[Visit]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from datetime import UTC, datetime, timedelta
 
 from clabo.core.addresses import Address
@@ -13,19 +12,11 @@ from clabo.monitoring.uptime import absences
 from clabo.sites.models import Site
 from clabo.splits.services import resting_pages
 
-EVERY_SECONDS = 600.0
-_watched_at = 0.0
 
-
-def watch_tags() -> bool:
-    """The worker's chore: every ten minutes, look at each page's seasonality. Whether it was time."""
-    global _watched_at
-    if time.monotonic() - _watched_at < EVERY_SECONDS and _watched_at:
-        return False
-    _watched_at = time.monotonic()
+def watch_sites() -> None:
+    """Look at each page's seasonality, on every site."""
     for site in Site.objects.all():
         watch_site(site, datetime.now(UTC))
-    return True
 
 
 def watch_site(site: Site, now: datetime) -> list[Page]:

@@ -7,7 +7,6 @@ from datetime import UTC, datetime
 from typing import Any
 
 from clabo.accounts.models import User
-from clabo.accounts.problems import Problem, missing
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.occurrences import occurrence
 from clabo.conversions.queries import rules_of
@@ -18,6 +17,7 @@ from clabo.core.rehearsal import Known, Line, Outcome, lines_of, outcome, parse_
 from clabo.core.told import Told
 from clabo.events.models import KIND_NAMES, Event, Kind, Page
 from clabo.events.parsing import rehearsal_visitor
+from clabo.problems import Problem, missing
 from clabo.rehearsals.models import Rehearsal, RehearsalSteps
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 from django.db.models import Count
 
-from clabo.accounts.problems import missing
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import ConversionRule, Credit
 from clabo.conversions.queries import rule_of, rules_of
 from clabo.core.findings import Finding, findings, strongest
 from clabo.core.goals import own_goal
 from clabo.events.models import Page
+from clabo.problems import missing
 from clabo.reports.models import PageGoal
 from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
 from clabo.sites.models import Site

@@ -11,7 +11,6 @@ from typing import Literal
 
 from django.db.models import Count, Exists, OuterRef, Sum
 
-from clabo.accounts.problems import Problem
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.conversions.queries import rules_of
@@ -34,6 +33,7 @@ from clabo.core.evidence import (
 from clabo.core.findings import Findings, LandingPage, findings
 from clabo.db.arrays import in_array
 from clabo.events.models import Event, Kind, Page, TrafficClass, TrafficDay, Visit
+from clabo.problems import Problem
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
 MOST_PAGES = 500

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 
 from clabo.accounts.access import person, require
 from clabo.accounts.models import Role
-from clabo.accounts.problems import missing
+from clabo.problems import missing
 from clabo.sites.models import Site
 
 

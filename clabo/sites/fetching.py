@@ -18,8 +18,8 @@ from urllib.parse import quote, urljoin, urlsplit
 
 from django.conf import settings
 
-from clabo.accounts.problems import Problem
 from clabo.core.addresses import AddressError, host_of
+from clabo.problems import Problem
 from clabo.sites.models import Site
 from clabo.wording import say
 

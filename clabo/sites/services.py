@@ -14,9 +14,9 @@ from zoneinfo import available_timezones
 from django.db import transaction
 
 from clabo.accounts.models import Workspace
-from clabo.accounts.problems import Problem, missing
 from clabo.core.addresses import AddressError, host_of
 from clabo.core.attribution import WINDOWS
+from clabo.problems import Problem, missing
 from clabo.sites.models import Consent, ProofKey, Site, SiteHost
 
 _CURRENCY = re.compile(r"[A-Z]{3}")

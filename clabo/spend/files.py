@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 
-from clabo.accounts.problems import Problem
 from clabo.core.spendfile import guess_columns
+from clabo.problems import Problem
 
 _DELIMITERS = (",", ";", "\t", "|")
 MAX_CELL = 20_000

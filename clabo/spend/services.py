@@ -16,11 +16,11 @@ from django.conf import settings
 from django.db import connection, transaction
 
 from clabo.accounts.models import User
-from clabo.accounts.problems import Problem, missing
 from clabo.core.spendfile import BadRow, ColumnMapping, Guess, SpendLine, guess_reading, is_sum_line, read_row
 from clabo.core.told import told
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.models import Page, fingerprint
+from clabo.problems import Problem, missing
 from clabo.sites.locks import lock_site
 from clabo.sites.models import Site
 from clabo.spend.files import Layout, look, rows

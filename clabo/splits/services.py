@@ -8,12 +8,12 @@ from datetime import UTC, datetime, timedelta
 
 from django.db import transaction
 
-from clabo.accounts.problems import Problem, missing
 from clabo.conversions.models import ConversionRule
 from clabo.core.addresses import Address, AddressError
 from clabo.core.evidence import SamplePlan, plan_rate_test
 from clabo.events.models import Page
 from clabo.events.parsing import SiteReader
+from clabo.problems import Problem, missing
 from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of

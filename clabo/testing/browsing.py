@@ -19,7 +19,9 @@ from django.db import connections
 from django.test import TransactionTestCase, override_settings
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
-from clabo.pipeline import hooks, runner
+from clabo.jobs.worker import JobWorker
+from clabo.pipeline import owing, runner
+from clabo.testing.jobs import forget_jobs
 from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
 
@@ -76,20 +78,21 @@ class Worker:
     def __init__(self) -> None:
         self._stopping = threading.Event()
         self._thread = threading.Thread(target=self._run, daemon=True)
-        self._chores = [*hooks.chores.all().values()]
+        self._jobs = JobWorker()
 
     def start(self) -> None:
         self._thread.start()
+        self._jobs.start()
 
     def stop(self) -> None:
         self._stopping.set()
+        self._jobs.stop()
         self._thread.join(10)
 
     def _run(self) -> None:
         while not self._stopping.is_set():
             busy = runner.run_once() >= 0
-            for chore in self._chores:
-                busy = chore() or busy
+            busy = owing.retry_owed() or busy
             if not busy:
                 time.sleep(0.05)
         connections.close_all()
@@ -127,6 +130,7 @@ class ClaboCase(TransactionTestCase):
     """Begins each test with an empty database and a running Clabo at `self.clabo`."""
 
     def setUp(self) -> None:
+        forget_jobs()
         folder = Path(tempfile.mkdtemp(prefix="clabo-test-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
         self.server = Server()

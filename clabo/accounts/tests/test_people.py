@@ -16,7 +16,8 @@ from django.test import Client, TestCase
 from clabo.accounts import services
 from clabo.accounts.adapter import SLOW_FROM
 from clabo.accounts.models import Membership, Role, User
-from clabo.accounts.problems import Problem
+from clabo.problems import Problem
+from clabo.testing.jobs import run_jobs
 from clabo.testing.traffic import make_site, make_user
 
 BACKEND = "allauth.account.auth_backends.AuthenticationBackend"
@@ -120,6 +121,7 @@ class Invitations(TestCase):
     def invited(self, email: str, site: Any = None) -> str:
         """The token that is mailed to an address."""
         services.invite((site or self.site).workspace, email, "New", Role.EDITOR, self.owner)
+        run_jobs()
         self.assertEqual(mail.outbox[-1].to, [email.lower()])
         found = re.search(r"/join/(\S+)", mail.outbox[-1].body)
         assert found

@@ -18,7 +18,6 @@ from django.test import TransactionTestCase, override_settings
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clabo.accounts.problems import Problem
 from clabo.bridges.queries import brought
 from clabo.bridges.services import save_link
 from clabo.conversions.models import Conversion, ConversionRule, Credit
@@ -28,6 +27,7 @@ from clabo.events.models import Event, Kind, Visit
 from clabo.ingest import inbox
 from clabo.ingest.asgi import Collector
 from clabo.pipeline import runner
+from clabo.problems import Problem
 from clabo.testing.asking import Member
 from clabo.testing.traffic import BROWSER, make_site, receive, walk
 

@@ -12,7 +12,7 @@ from django.test import TestCase
 
 from clabo.conversions import services
 from clabo.conversions.models import Conversion, Credit
-from clabo.conversions.recount import recount_next
+from clabo.conversions.recount import recount_all
 from clabo.core.daylimit import DayLimits, Valued, beyond
 from clabo.core.proof import sign
 from clabo.monitoring.forgery import suspicions
@@ -92,8 +92,7 @@ class Limits(TestCase):
             "order", "purchase", {"event": {"name": "order"}}, "every", None, "value", None, False, *limits
         )
         services.change_rule(self.rule, content, None)
-        while recount_next():
-            pass
+        recount_all()
 
     def test_it_is_told(self) -> None:
         receive([self.order(1, 0, 400), self.order(1, 1, 50)])

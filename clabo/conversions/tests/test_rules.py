@@ -15,15 +15,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
-from clabo.accounts.problems import Problem
 from clabo.conversions import queries, services
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.preview import back_count
-from clabo.conversions.recount import recount_next
+from clabo.conversions.recount import recount_all
 from clabo.core import rules
 from clabo.core.addresses import normalise
 from clabo.events.models import TrafficClass
 from clabo.live.queries import live_hits
+from clabo.problems import Problem
 from clabo.sites.models import Site
 from clabo.testing.traffic import HOST, START, beacon, event, hit, make_rule, make_site, receive, walk
 
@@ -50,8 +50,7 @@ def content(address: str = "/thank-you", match: str = "equals", **changes: Any) 
 
 
 def recount() -> None:
-    while recount_next():
-        pass
+    recount_all()
 
 
 class OverEverybody(HypothesisTestCase):

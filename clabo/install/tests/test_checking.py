@@ -7,10 +7,10 @@ from unittest.mock import patch
 
 from django.test import TestCase
 
-from clabo.accounts.problems import Problem
 from clabo.events.models import Page
 from clabo.install import coverage
 from clabo.install.checking import check_page
+from clabo.problems import Problem
 from clabo.sites.fetching import Fetched
 from clabo.testing.asking import Member
 from clabo.testing.traffic import make_site, receive, walk

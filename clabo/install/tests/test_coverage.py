@@ -7,8 +7,8 @@ from unittest.mock import patch
 
 from django.test import TestCase
 
-from clabo.accounts.problems import Problem
 from clabo.install import coverage
+from clabo.problems import Problem
 from clabo.sites.fetching import Fetched
 from clabo.testing.traffic import beacon, event, hit, make_site, receive, walk
 

@@ -8,9 +8,10 @@ from django.core import mail
 from django.test import TestCase, override_settings
 
 from clabo.accounts.models import Role
-from clabo.accounts.problems import Problem
 from clabo.install import kit
 from clabo.install.models import KitLink
+from clabo.problems import Problem
+from clabo.testing.jobs import run_jobs
 from clabo.testing.traffic import make_site, make_user, receive, walk
 
 
@@ -22,6 +23,7 @@ class Kit(TestCase):
 
     def test_a_developer_gets_a_mail_and_a_page_that_ends(self) -> None:
         link = kit.share_kit(self.site, self.user, "dev@shop.example", "Please by Friday")
+        run_jobs()
         [sent] = mail.outbox
         self.assertEqual((sent.to, "\n" in sent.subject), (["dev@shop.example"], False))
         self.assertIn(f"/kit/{link.token}", sent.body)

@@ -130,7 +130,7 @@ class Screens(BrowserCase):
 
     def test_today_leads_to_what_is_to_be_done(self) -> None:
         # The worker has had its look, and the next is ten minutes off. The page is rare here: its silence is made known.
-        watching.watch_tags()
+        watching.watch_sites()
         lost_page = KnownPage.objects.get(path="/queen-rearing")
         KnownPage.objects.filter(pk=lost_page.pk).update(stopped_at=lost_page.last_at, per_day=9)
         page = self.enter()

@@ -7,12 +7,12 @@ from typing import Any
 
 from django.test import TestCase
 
-from clabo.accounts.problems import Problem
 from clabo.conversions.models import Conversion, Credit
 from clabo.events.models import Exclusion, TrafficClass, Visit, Visitor
 from clabo.ingest.gate import network_of
 from clabo.monitoring import excluding
 from clabo.pipeline.tests.test_runner import picture, running_test
+from clabo.problems import Problem
 from clabo.splits.models import Exposure
 from clabo.testing.traffic import START, beacon, event, hit, make_rule, make_site, receive
 
@@ -37,7 +37,7 @@ class Excluding(TestCase):
         return envelopes
 
     def apply(self) -> None:
-        while excluding.apply_exclusions():
+        while excluding.apply_next(self.site.pk):
             pass
 
     def exclude(self, **what: Any) -> Exclusion:

@@ -13,7 +13,7 @@ from django.db import OperationalError, connection, transaction
 from django.test import TestCase, TransactionTestCase
 
 from clabo.conversions.models import Conversion
-from clabo.conversions.recount import recount_next
+from clabo.conversions.recount import recount_rule
 from clabo.events import storing
 from clabo.events.models import Event, Visit
 from clabo.events.parsing import ParsedEvent, SiteReader
@@ -152,12 +152,11 @@ class Locks(TransactionTestCase):
         self.assertLess(time.monotonic() - begun, 2)
         self.assertEqual(list(Event.objects.values_list("site_id", flat=True)), [free.pk])
         # A recount of the busy site passes as well, and is found again.
-        self.assertFalse(recount_next())
+        self.assertFalse(recount_rule(busy.pk, rule.pk))
         done.set()
         thread.join()
         runner.drain()
-        self.assertTrue(recount_next())
-        self.assertFalse(recount_next())
+        self.assertTrue(recount_rule(busy.pk, rule.pk))
         rule.refresh_from_db()
         self.assertEqual((Event.objects.count(), rule.counted_version), (2, rule.version))
 

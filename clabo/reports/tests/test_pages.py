@@ -12,11 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
-from clabo.accounts.problems import Problem
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import ConversionRule
 from clabo.core.evidence import Counts, compare_rates
 from clabo.events.models import Page
+from clabo.problems import Problem
 from clabo.reports.pages import compare_pages, page_table
 from clabo.sites.models import Site
 from clabo.spend.joining import rejoin

@@ -12,7 +12,7 @@ from django.test import TestCase
 
 from clabo.conversions import services
 from clabo.conversions.models import Conversion, ConversionRule, Credit
-from clabo.conversions.recount import recount_next
+from clabo.conversions.recount import recount_all
 from clabo.core.attribution import MODELS
 from clabo.ingest.beacon import Envelope
 from clabo.reports.tests.recomputing import Recomputed, Sent
@@ -127,8 +127,7 @@ class WholeReport(TestCase):
             None,
         )
         receive(envelopes[cut:])
-        while recount_next():
-            pass
+        recount_all()
         plain = Recomputed(hits, ZoneInfo(ZONE), site.attribution_window_days, "EUR")
         plain.limits = most
         plain.rules = [("mark", modes[0]), ("sale", modes[1])]

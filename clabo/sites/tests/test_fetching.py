@@ -12,7 +12,7 @@ from unittest.mock import Mock, patch
 
 from django.test import SimpleTestCase, override_settings
 
-from clabo.accounts.problems import Problem
+from clabo.problems import Problem
 from clabo.sites import fetching
 from clabo.sites.fetching import fetch
 from clabo.sites.models import Site, SiteHost

@@ -10,8 +10,8 @@ from unittest.mock import patch
 
 from django.test import TestCase
 
-from clabo.accounts.problems import Problem
 from clabo.ingest.directory import Directory, tag_site, tag_sites
+from clabo.problems import Problem
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.testing.asking import Member
 from clabo.testing.traffic import make_site as some_site

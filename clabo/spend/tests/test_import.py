@@ -18,8 +18,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
-from clabo.accounts.problems import Problem
 from clabo.core.spendfile import ColumnMapping
+from clabo.problems import Problem
 from clabo.sites.models import Site
 from clabo.spend import services
 from clabo.spend.joining import joined, rejoin

@@ -11,13 +11,13 @@ from unittest.mock import patch
 
 from django.test import TestCase
 
-from clabo.accounts.problems import Problem
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
 from clabo.core.splits import assign
 from clabo.ingest.directory import tag_site
 from clabo.monitoring.tags import watch_site
+from clabo.problems import Problem
 from clabo.sites.fetching import Fetched
 from clabo.splits import results, services
 from clabo.splits.models import Exposure, SplitTest

@@ -11,7 +11,8 @@ from typing import Any
 from django.core.management.base import BaseCommand
 from django.db import connection
 
-from clabo.pipeline import hooks, runner
+from clabo.jobs.worker import JobWorker
+from clabo.pipeline import owing, runner
 
 log = logging.getLogger(__name__)
 
@@ -29,28 +30,28 @@ class Command(BaseCommand):
         stopping = threading.Event()
         for each in (signal.SIGTERM, signal.SIGINT):
             signal.signal(each, lambda *_: stopping.set())
-        beside = threading.Thread(
-            target=_loop, args=([*hooks.chores.all().values()], stopping), name="chores", daemon=True
-        )
-        beside.start()
-        _loop([lambda: runner.run_once() >= 0], stopping)
-        beside.join(5)
+        owed = threading.Thread(target=_loop, args=(owing.retry_owed, stopping), name="owed", daemon=True)
+        jobs = JobWorker()
+        owed.start()
+        jobs.start()
+        _loop(lambda: runner.run_once() >= 0, stopping)
+        jobs.stop()
+        owed.join(5)
 
 
-def _loop(works: list[Callable[[], bool]], stopping: threading.Event) -> None:
-    """Do all of `works` again and again, with a pause where none of them did anything."""
+def _loop(work: Callable[[], bool], stopping: threading.Event) -> None:
+    """Do `work` again and again, with a pause where there was nothing to do."""
     while not stopping.is_set():
         busy = False
-        for work in works:
-            try:
-                busy = work() or busy
-            except Exception as error:
-                if runner.is_away(error):
-                    log.warning("the database is away (%s); trying again", error)
-                    stopping.wait(AWAY_SECONDS)
-                else:
-                    log.exception("something failed and will be tried again")
-                    stopping.wait(FAILED_SECONDS)
-                connection.close()
+        try:
+            busy = work()
+        except Exception as error:
+            if runner.is_away(error):
+                log.warning("the database is away (%s); trying again", error)
+                stopping.wait(AWAY_SECONDS)
+            else:
+                log.exception("something failed and will be tried again")
+                stopping.wait(FAILED_SECONDS)
+            connection.close()
         if not busy:
             stopping.wait(IDLE_SECONDS)

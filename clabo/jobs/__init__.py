@@ -1,0 +1,1 @@
+"""Work that nobody waits for: kept in the database, tried again, and shown to owners (procrastinate)."""

@@ -1,0 +1,105 @@
+"""Work for later: once, in the caller's transaction, tried again, and told."""
+
+from __future__ import annotations
+
+import time
+from datetime import UTC, datetime
+from unittest.mock import patch
+
+from django.db import transaction
+from django.test import TestCase, TransactionTestCase
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from clabo.accounts.models import Role
+from clabo.conversions.models import ConversionRule
+from clabo.conversions.tasks import recount, recounts_left
+from clabo.jobs.job import JOBS
+from clabo.jobs.models import JobFailure
+from clabo.jobs.tasks import mail
+from clabo.jobs.worker import JobWorker
+from clabo.testing.asking import Member
+from clabo.testing.jobs import forget_jobs, run_jobs
+from clabo.testing.traffic import make_rule, make_site, receive, walk
+
+
+def waiting() -> list[str]:
+    return list(ProcrastinateJob.objects.filter(status="todo").values_list("task_name", flat=True))
+
+
+class Later(TestCase):
+    def test_once_and_only_if_the_transaction_commits(self) -> None:
+        for _ in range(3):
+            recount.later(once="a", site_id=1, rule_id=1)
+        self.assertEqual(waiting(), ["recount"])
+        try:
+            with transaction.atomic():
+                recount.later(once="b", site_id=1, rule_id=2)
+                raise ValueError
+        except ValueError:
+            pass
+        self.assertEqual(waiting(), ["recount"])
+        # What is said afterwards in the same transaction is not lost with it.
+        mail.later(subject="s", body="b", to="a@shop.example")
+        self.assertEqual(waiting(), ["recount", "mail"])
+
+    def test_a_conversion_whose_job_was_lost_is_found_again(self) -> None:
+        site = make_site()
+        rule = make_rule(site, "/thank-you")
+        ConversionRule.objects.update(version=7)
+        recounts_left.now()
+        recounts_left.now()
+        self.assertEqual(waiting(), ["recount"])
+        run_jobs()
+        rule.refresh_from_db()
+        self.assertEqual((rule.counted_version, waiting()), (7, []))
+        # Gone meanwhile: nothing to do, and no failure.
+        recount.now(site_id=site.pk, rule_id=10**9)
+
+
+class Working(TransactionTestCase):
+    def setUp(self) -> None:
+        forget_jobs()
+        self.site = make_site()
+        self.member = Member(self.site, Role.OWNER)
+        self.address = f"/api/workspaces/{self.site.workspace_id}/jobs"
+        self.worker = JobWorker()
+        self.addCleanup(self.worker.stop)
+
+    def told(self) -> list[dict[str, object]]:
+        found: list[dict[str, object]] = self.member.read(self.member.client.get(self.address))
+        return found
+
+    def until(self, holds: object, what: str) -> None:
+        end = time.monotonic() + 10
+        while not holds():  # type: ignore[operator]
+            self.assertLess(time.monotonic(), end, what)
+            time.sleep(0.05)
+
+    def test_a_worker_does_it_and_one_that_fails_is_tried_again_and_told(self) -> None:
+        receive(walk(self.site, 1, datetime.now(UTC), "/a", "/thank-you"))
+        rule = make_rule(self.site, "/thank-you")
+        ConversionRule.objects.update(version=2)
+        recounts_left.now()
+        broken = JOBS["mail"]
+        mail.later(workspace_id=self.site.workspace_id, subject="s", body="b", to="a@shop.example")
+        with patch("clabo.jobs.tasks.send_mail", side_effect=OSError("the provider is away")):
+            self.worker.start()
+            self.until(
+                lambda: ConversionRule.objects.get(pk=rule.pk).counted_version == 2, "it is counted back"
+            )
+            self.until(JobFailure.objects.exists, "the failure is told")
+        self.assertEqual(broken.name, "mail")
+        self.until(lambda: [j["status"] for j in self.told()] == ["again"], "it will be tried again")
+        [told] = self.told()
+        self.assertEqual(
+            (told["what"], told["attempts"], told["reason"]), ("mail", 1, "OSError: the provider is away")
+        )
+        self.member.client.post(f"{self.address}/{told['id']}/again")
+        self.until(lambda: self.told() == [], "the second try succeeds")
+        self.assertFalse(JobFailure.objects.exists())
+
+    def test_for_owners_of_the_workspace_alone(self) -> None:
+        other = make_site()
+        mail.later(workspace_id=other.workspace_id, subject="s", body="b", to="a@shop.example")
+        self.assertEqual(self.told(), [])
+        self.assertEqual(Member(self.site).client.get(self.address).status_code, 403)
