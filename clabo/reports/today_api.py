@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-
 from django.http import HttpRequest
 from ninja import Router
 
 from clabo.conversions.schemas import change_out
 from clabo.core.returns import break_even
-from clabo.reports.mending import to_mend
+from clabo.reports.rail import keep, rail
 from clabo.reports.today import today
 from clabo.reports.today_schemas import (
     ChangedRule,
     LedBackNote,
-    MendCount,
     PageNote,
     QuietOut,
+    RailOut,
     RefusedHostNote,
     SuspectNote,
     TodayOut,
@@ -35,6 +33,7 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
     site = site_for(request, site_id)
     t = today(site)
     m = t.mend
+    keep(site, m)
     return TodayOut(
         now=t.now,
         to_mend=m.count,
@@ -110,7 +109,11 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
     )
 
 
-@router.get("/sites/{int:site_id}/today/count", response=MendCount)
-def count_to_mend(request: HttpRequest, site_id: int) -> MendCount:
-    site = site_for(request, site_id)
-    return MendCount(to_mend=to_mend(site, datetime.now(UTC)).count)
+@router.get("/sites/{int:site_id}/rail", response=RailOut)
+def get_rail(request: HttpRequest, site_id: int) -> RailOut:
+    r = rail(site_for(request, site_id))
+    return RailOut(
+        to_mend=r.mending.to_mend,
+        broken_tests=r.mending.broken_tests,
+        **{n: getattr(r, n) for n in RailOut.model_fields if n not in ("to_mend", "broken_tests")},
+    )

@@ -118,13 +118,20 @@ class YesterdayOut(Schema):
     counts: list[CountOut]
 
 
-class MendCount(Schema):
-    """How many things there are to mend."""
+class RailOut(Schema):
+    """The state of each section; `to_mend` and `broken_tests` as of a minute or two ago."""
 
     to_mend: int
+    broken_tests: int
+    pages: int
+    stopped_pages: int
+    last_hit_at: datetime | None
+    conversions: int
+    running_tests: int
 
 
-class TodayOut(MendCount):
+class TodayOut(Schema):
+    to_mend: int
     now: datetime
     first_at: datetime | None
     last_at: datetime | None

@@ -334,7 +334,7 @@ def _decided_on(days: Sequence[DayRange], decision: Verdict, letters: Sequence[s
     """The first day since which the winner's range has stayed above 0."""
     if decision.kind != "adopt":
         return None
-    letter = letters[1 + decision.sentence_parts["challenger"]]
+    letter = letters[1 + decision.params["challenger"]]
     since: date | None = None
     for day in (d for d in days if d.letter == letter):
         above = day.interval.known and day.interval.low > 0

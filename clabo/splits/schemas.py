@@ -196,13 +196,13 @@ def test_out(t: SplitTest) -> dict[str, Any]:
 
 
 def _letter(r: results.Result) -> str | None:
-    place = r.verdict.sentence_parts.get("challenger")
+    place = r.verdict.params.get("challenger")
     return None if place is None else r.arms[1 + place].variant.letter
 
 
 def verdict_out(r: results.Result) -> VerdictOut:
     """The verdict, with what a sentence about it needs."""
-    parts = r.verdict.sentence_parts
+    parts = r.verdict.params
     return VerdictOut(
         kind=r.verdict.kind,
         letter=_letter(r),
@@ -243,7 +243,7 @@ def summary_out(t: SplitTest, r: results.Result) -> SplitTestSummary:
         **test_out(t),
         verdict=r.verdict.kind,
         visitors=sum(a.counts.trials for a in r.arms),
-        days_left=r.verdict.sentence_parts.get("days_left"),
+        days_left=r.verdict.params.get("days_left"),
         letter=_letter(r),
     )
 

@@ -197,7 +197,10 @@ class BrowserCase(ClaboCase):
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(10_000)
-        page.on("pageerror", lambda error: self.fail(f"the page threw: {error}"))
+        # Raised in its listener, a failure would take Playwright's connection with it.
+        thrown: list[str] = []
+        page.on("pageerror", lambda error: thrown.append(f"{error} {error.stack or ''}"))
+        self.addCleanup(lambda: self.assertEqual(thrown, [], "the page threw"))
         return page
 
     def sign_in(self, page: Page, email: str, password: str) -> None:

@@ -32,10 +32,10 @@ class TestState:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """`kind` decides; `sentence_parts` holds what a sentence about it needs."""
+    """`kind` decides; `params` holds what a sentence about it needs."""
 
     kind: Kind
-    sentence_parts: dict[str, Any]
+    params: dict[str, Any]
 
 
 def verdict(state: TestState) -> Verdict:

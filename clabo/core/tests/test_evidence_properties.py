@@ -242,9 +242,9 @@ class Verdicts(TestCase):
         }
         for kind, state in kinds.items():
             self.assertEqual(verdict(state).kind, kind)
-        self.assertEqual(verdict(kinds["adopt"]).sentence_parts["challenger"], 1)
-        self.assertEqual(verdict(kinds["too_early"]).sentence_parts["days_left"], 14)
-        self.assertTrue(verdict(self.state(wide, visitors=9000)).sentence_parts["overdue"])
+        self.assertEqual(verdict(kinds["adopt"]).params["challenger"], 1)
+        self.assertEqual(verdict(kinds["too_early"]).params["days_left"], 14)
+        self.assertTrue(verdict(self.state(wide, visitors=9000)).params["overdue"])
 
 
 class StartUp(TestCase):

@@ -31,7 +31,7 @@ class RefusedHosts(TestCase):
         for path in ("/pixel", "/today"):
             rows = member.ask("GET", path)["refused_hosts"]
             self.assertEqual([(r["host"], r["count"]) for r in rows], told)
-        self.assertEqual(member.ask("GET", "/today/count")["to_mend"], 1)
+        self.assertEqual(member.ask("GET", "/rail")["to_mend"], 1)
         member.ask("POST", "/hosts", {"host": "www.shop.example"})
         self.assertEqual(
             [r["host"] for r in member.ask("GET", "/pixel")["refused_hosts"]], ["localhost:3000"]

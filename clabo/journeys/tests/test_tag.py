@@ -251,7 +251,7 @@ class Tag(BrowserCase):
     def test_the_holding_line_lets_go_in_time_whatever_becomes_of_the_tag(self) -> None:
         hold = tag_lines(self.site).hold
         kept = hold.replace(tag_lines(self.site).head.split('"')[3], "{}")
-        seen = "getComputedStyle(document.documentElement).visibility"
+        seen = "(document.documentElement && getComputedStyle(document.documentElement).visibility)"
         for path, source in (
             ("/there", f"{self.clabo}/tag/{self.site.key}.js"),
             ("/gone", "http://127.0.0.1:9/tag.js"),

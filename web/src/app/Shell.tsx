@@ -3,10 +3,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useLocation, useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
-import { client, data } from "../api/client";
 import { ThinPattern } from "../charts/SpreadBar";
 import { Button, cx, Select, TextButton } from "../components/ui";
-import { toMendQuery } from "../features/today/queries";
+import { railQuery, todayQuery } from "../features/today/queries";
 import { ago, foreignZone, writeTimesIn } from "../lib/format";
 import { useSession, useSite } from "../lib/session";
 import { useSiteId } from "../lib/useSiteId";
@@ -42,35 +41,22 @@ const SECTIONS = [
 type PlaceName = (typeof SECTIONS)[number]["places"][number][0];
 
 function useStates(siteId: number): Partial<Record<PlaceName, { text: string; warn?: boolean }>> {
-  const path = { params: { path: { site_id: siteId } } };
-  const pixel = useQuery({
-    queryKey: ["pixel", siteId, ""],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/pixel", path)),
-    refetchInterval: 30_000,
-  }).data;
-  const rules = useQuery({
-    queryKey: ["conversions", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/conversions", path)),
-  }).data;
-  const tests = useQuery({
-    queryKey: ["tests", siteId],
-    queryFn: () => data(client.GET("/api/sites/{site_id}/tests", path)),
-  }).data;
-  const mend = useQuery(toMendQuery(siteId)).data?.to_mend;
-  const running = tests?.filter((t) => t.state === "running") ?? [];
-  const broken = running.filter((t) => t.verdict === "broken_split").length;
+  const rail = useQuery(railQuery(siteId)).data;
+  // Where Today is open, it knows better.
+  const toMend = useQuery({ ...todayQuery(siteId), enabled: false }).data?.to_mend ?? rail?.to_mend;
+  if (!rail) return {};
   return {
-    today: mend ? { text: `${mend} to mend`, warn: true } : undefined,
-    pixel:
-      pixel &&
-      (pixel.stopped
-        ? { text: `${pixel.stopped} stopped`, warn: true }
-        : pixel.last_at
-          ? { text: ago(pixel.last_at) }
-          : { text: "no hit yet", warn: true }),
-    conversions: rules && { text: String(rules.length), warn: !rules.length },
-    pages: pixel && { text: String(pixel.pages_total) },
-    tests: tests && (broken ? { text: `${broken} broken`, warn: true } : { text: `${running.length} on` }),
+    today: toMend ? { text: `${toMend} to mend`, warn: true } : undefined,
+    pixel: rail.stopped_pages
+      ? { text: `${rail.stopped_pages} stopped`, warn: true }
+      : rail.last_hit_at
+        ? { text: ago(rail.last_hit_at) }
+        : { text: "no hit yet", warn: true },
+    conversions: { text: String(rail.conversions), warn: !rail.conversions },
+    pages: { text: String(rail.pages) },
+    tests: rail.broken_tests
+      ? { text: `${rail.broken_tests} broken`, warn: true }
+      : { text: `${rail.running_tests} on` },
   };
 }
 
