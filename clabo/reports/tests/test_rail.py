@@ -46,7 +46,10 @@ class Rail(TestCase):
         receive(walk(self.site, 1, datetime.now(UTC), "/a"))
         Page.objects.update(twice_at=datetime.now(UTC))
         self.assertEqual(self.told()["to_mend"], 0, "it was found out just now")
-        with patch.object(rail, "FRESH", timedelta(0)), patch.object(rail, "to_mend", side_effect=AssertionError):
+        with (
+            patch.object(rail, "FRESH", timedelta(0)),
+            patch.object(rail, "to_mend", side_effect=AssertionError),
+        ):
             self.assertEqual(self.told()["to_mend"], 0, "the old number, at once")
         run_jobs()
         self.assertEqual(self.told()["to_mend"], 1)
