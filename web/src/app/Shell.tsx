@@ -1,6 +1,7 @@
 /** The rail, with one small state for each section, and the section beside it. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useLocation, useNavigate } from "@tanstack/react-router";
+import { Dialog } from "radix-ui";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { ThinPattern } from "../charts/SpreadBar";
@@ -148,6 +149,15 @@ export function Shell() {
           <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-[13px] text-plum underline">
             People
           </Link>
+          {site.role === "owner" && (
+            <Link
+              to="/s/$siteId/work"
+              params={{ siteId: String(siteId) }}
+              className="text-[13px] whitespace-nowrap text-plum underline md:mt-1 md:block"
+            >
+              Background work
+            </Link>
+          )}
           <TextButton onClick={leave} className="text-[13px] whitespace-nowrap md:ml-3">
             Sign out
           </TextButton>
@@ -165,8 +175,7 @@ export function Shell() {
 /** `g` and a letter goes to a section; `?` lists the shortcuts. */
 function Shortcuts({ siteId }: { siteId: number }) {
   const navigate = useNavigate();
-  const dialog = useRef<HTMLDialogElement>(null);
-  const [, setLast] = useState("");
+  const [listed, setListed] = useState(false);
   useEffect(() => {
     let last = "";
     const listen = (event: KeyboardEvent) => {
@@ -174,9 +183,8 @@ function Shortcuts({ siteId }: { siteId: number }) {
       if (at.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
       const place = SECTIONS.flatMap((s) => [...s.places]).find((p) => p[2] === event.key);
       if (last === "g" && place) navigate({ to: `/s/$siteId/${place[0]}`, params: { siteId: String(siteId) } });
-      if (event.key === "?") dialog.current?.showModal();
+      if (event.key === "?") setListed(true);
       last = event.key;
-      setLast(last);
     };
     addEventListener("keydown", listen);
     return () => removeEventListener("keydown", listen);
@@ -188,19 +196,27 @@ function Shortcuts({ siteId }: { siteId: number }) {
     ["?", "this list"],
   ];
   return (
-    <dialog ref={dialog} className="m-auto rounded-box border bg-surface p-5 text-ink" aria-label="Keyboard shortcuts">
-      <h2 className="mb-3 text-lg">Keyboard shortcuts</h2>
-      <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
-        {rows.map(([keys, what]) => (
-          <div key={keys} className="contents">
-            <dt className="num">{keys}</dt>
-            <dd>{what}</dd>
-          </div>
-        ))}
-      </dl>
-      <Button className="mt-4" onClick={() => dialog.current?.close()}>
-        Close
-      </Button>
-    </dialog>
+    <Dialog.Root open={listed} onOpenChange={setListed}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-40 -translate-1/2 rounded-box border bg-surface p-5 text-ink outline-none"
+        >
+          <Dialog.Title className="mb-3 text-lg">Keyboard shortcuts</Dialog.Title>
+          <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
+            {rows.map(([keys, what]) => (
+              <div key={keys} className="contents">
+                <dt className="num">{keys}</dt>
+                <dd>{what}</dd>
+              </div>
+            ))}
+          </dl>
+          <Dialog.Close asChild>
+            <Button className="mt-4">Close</Button>
+          </Dialog.Close>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
   );
 }

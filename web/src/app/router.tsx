@@ -144,6 +144,7 @@ export function makeRouter(queries: QueryClient) {
         place("spend", () => import("../features/spend/Spend")),
         place("tests", () => import("../features/splits/Tests")),
         place("people", () => import("../features/people/People")),
+        place("work", () => import("../features/jobs/Jobs")),
         test,
       ]),
     ]),

@@ -1,6 +1,8 @@
 /** A detail beside the list: resizable by mouse and keys, over the list where there is no room beside it. */
 import { X } from "lucide-react";
+import { Dialog } from "radix-ui";
 import { type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useState } from "react";
+import { useWide } from "../lib/useSmall";
 
 const PLACE = "clabo.sheet";
 const [LEAST, MOST] = [340, 720];
@@ -12,12 +14,50 @@ interface Props {
   children: ReactNode;
 }
 
-export function Sheet({ title, close, children }: Props) {
+/** Where there is room it stands beside the list; else it lies over it, holds the focus, and gives it back. */
+export function Sheet(props: Props) {
+  return useWide() ? <Beside {...props} /> : <Over {...props} />;
+}
+
+function Over({ title, close, children }: Props) {
+  return (
+    <Dialog.Root open onOpenChange={(open) => !open && close()}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/30" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="sheet-enter fixed inset-x-0 bottom-0 z-20 max-h-[85vh] overflow-auto border-t-2 border-ink bg-surface p-4 outline-none"
+        >
+          <Header title={<Dialog.Title className="contents">{title}</Dialog.Title>} close={close} />
+          {children}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function Header({ title, close }: { title: ReactNode; close: () => void }) {
+  return (
+    <div className="mb-3 flex items-start justify-between gap-3">
+      <div className="min-w-0 font-head text-[17px] leading-snug font-semibold break-words">{title}</div>
+      <button
+        type="button"
+        aria-label="Close the detail"
+        onClick={close}
+        className="rounded-box p-1 hover:bg-plum-wash"
+      >
+        <X size={16} />
+      </button>
+    </div>
+  );
+}
+
+function Beside({ title, close, children }: Props) {
   const [width, setWidth] = useState(() => fitting(Number(localStorage.getItem(PLACE)) || 420));
   useEffect(() => localStorage.setItem(PLACE, String(width)), [width]);
   useEffect(() => {
     const listen = (event: globalThis.KeyboardEvent) => {
-      if (event.key === "Escape" && !document.querySelector("dialog[open], [data-radix-popper-content-wrapper]"))
+      if (event.key === "Escape" && !document.querySelector("[role=dialog], [data-radix-popper-content-wrapper]"))
         close();
     };
     addEventListener("keydown", listen);
@@ -42,8 +82,8 @@ export function Sheet({ title, close, children }: Props) {
   return (
     <aside
       aria-label="Detail"
-      className="sheet-enter fixed inset-x-0 bottom-0 z-20 max-h-[85vh] overflow-auto border-t-2 border-ink bg-surface p-4 lg:sticky lg:top-4 lg:max-h-[calc(100vh-2rem)] lg:shrink-0 lg:rounded-box lg:border lg:border-line lg:pl-6"
-      style={{ width: matchMedia("(min-width: 64rem)").matches ? width : undefined }}
+      className="sheet-enter sticky top-4 z-20 max-h-[calc(100vh-2rem)] shrink-0 overflow-auto rounded-box border border-line bg-surface p-4 pl-6"
+      style={{ width }}
     >
       <hr
         aria-label="Width of the detail"
@@ -54,19 +94,9 @@ export function Sheet({ title, close, children }: Props) {
         tabIndex={0}
         onPointerDown={drag}
         onKeyDown={keys}
-        className="absolute inset-y-0 left-0 hidden h-auto w-2 cursor-col-resize border-0 hover:bg-plum-wash lg:block"
+        className="absolute inset-y-0 left-0 h-auto w-2 cursor-col-resize border-0 hover:bg-plum-wash"
       />
-      <div className="mb-3 flex items-start justify-between gap-3">
-        <h2 className="min-w-0 text-[17px] leading-snug break-words">{title}</h2>
-        <button
-          type="button"
-          aria-label="Close the detail"
-          onClick={close}
-          className="rounded-box p-1 hover:bg-plum-wash"
-        >
-          <X size={16} />
-        </button>
-      </div>
+      <Header title={<h2>{title}</h2>} close={close} />
       {children}
     </aside>
   );

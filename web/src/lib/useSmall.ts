@@ -1,11 +1,20 @@
 import { useSyncExternalStore } from "react";
 
-const narrow = matchMedia("(max-width: 48rem)");
-
-function subscribe(changed: () => void) {
-  narrow.addEventListener("change", changed);
-  return () => narrow.removeEventListener("change", changed);
+function useMedia(query: MediaQueryList) {
+  return useSyncExternalStore(
+    (changed) => {
+      query.addEventListener("change", changed);
+      return () => query.removeEventListener("change", changed);
+    },
+    () => query.matches,
+  );
 }
 
+const small = matchMedia("(max-width: 48rem)");
+const wide = matchMedia("(min-width: 64rem)");
+
 /** Whether the window is as narrow as a phone. */
-export const useSmall = () => useSyncExternalStore(subscribe, () => narrow.matches);
+export const useSmall = () => useMedia(small);
+
+/** Whether a detail has room beside a list. */
+export const useWide = () => useMedia(wide);

@@ -1,30 +1,30 @@
-import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
 import { askForReset } from "../../api/auth";
-import { Button, Field, FormProblem, Input } from "../../components/ui";
+import { Form, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button } from "../../components/ui";
+import { email, z } from "../../lib/zod";
 import { Frame } from "./Frame";
 
 export default function Forgotten() {
-  const ask = useMutation({ mutationFn: askForReset });
+  const [asked, setAsked] = useState(false);
+  const form = useServerForm({
+    schema: z.object({ email }),
+    values: { email: "" },
+    send: (given) => askForReset(given.email),
+    done: () => setAsked(true),
+  });
   return (
     <Frame title="A new password" lead="A mail with a link to choose one goes to your address.">
-      {ask.isSuccess ? (
+      {asked ? (
         <p role="status">If somebody signs in with this address, the mail is on its way.</p>
       ) : (
-        <form
-          className="flex flex-col gap-3"
-          onSubmit={(e) => {
-            e.preventDefault();
-            ask.mutate(String(new FormData(e.currentTarget).get("email")));
-          }}
-        >
-          <Field label="E-mail">
-            {(p) => <Input {...p} name="email" type="email" autoComplete="username" required />}
-          </Field>
-          <FormProblem problem={ask.error} fields={[]} />
-          <Button type="submit" kind="main" className="self-start" disabled={ask.isPending}>
+        <Form form={form}>
+          <Written form={form} name="email" label="E-mail" type="email" autoComplete="username" />
+          <Unplaced form={form} />
+          <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
             Send the mail
           </Button>
-        </form>
+        </Form>
       )}
     </Frame>
   );

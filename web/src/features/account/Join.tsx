@@ -2,8 +2,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { signOut } from "../../api/auth";
-import { client, data } from "../../api/client";
-import { Button, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
+import { client, data, type Schemas } from "../../api/client";
+import { Form, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button, Failed, FormProblem, Loading } from "../../components/ui";
+import { password, z } from "../../lib/zod";
 import { Frame } from "./Frame";
 import { offerQuery } from "./queries";
 
@@ -55,27 +57,39 @@ export default function Join() {
             and come back here.
           </p>
         ) : (
-          <form
-            className="flex flex-col gap-3"
-            onSubmit={(e) => {
-              e.preventDefault();
-              const form = new FormData(e.currentTarget);
-              take.mutate({ name: String(form.get("name")), password: String(form.get("password")) });
-            }}
-          >
-            <input type="hidden" name="username" autoComplete="username" value={o.email} readOnly />
-            <Field label="Your name">
-              {(p) => <Input {...p} name="name" defaultValue={o.name} autoComplete="name" />}
-            </Field>
-            <Field label="Choose a password" hint="At least 10 characters." error={fieldError(take.error, "password")}>
-              {(p) => <Input {...p} name="password" type="password" autoComplete="new-password" required />}
-            </Field>
-            <FormProblem problem={take.error} fields={["password"]} />
-            <Button type="submit" kind="main" className="self-start" disabled={take.isPending}>
-              Join {o.workspace}
-            </Button>
-          </form>
+          <NewPerson offer={o} take={take.mutateAsync} />
         ))}
     </Frame>
+  );
+}
+
+interface NewProps {
+  offer: Schemas["OfferOut"];
+  take: (given: { name: string; password: string }) => Promise<unknown>;
+}
+
+function NewPerson({ offer, take }: NewProps) {
+  const form = useServerForm({
+    schema: z.object({ name: z.string(), password }),
+    values: { name: offer.name, password: "" },
+    send: take,
+  });
+  return (
+    <Form form={form}>
+      <input type="hidden" name="username" autoComplete="username" value={offer.email} readOnly />
+      <Written form={form} name="name" label="Your name" autoComplete="name" />
+      <Written
+        form={form}
+        name="password"
+        label="Choose a password"
+        hint="At least 10 characters."
+        type="password"
+        autoComplete="new-password"
+      />
+      <Unplaced form={form} />
+      <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
+        Join {offer.workspace}
+      </Button>
+    </Form>
   );
 }

@@ -1,10 +1,13 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { client, data } from "../../api/client";
-import { Button, Empty, Field, FormProblem, fieldError, Input, Select } from "../../components/ui";
+import { Chosen, Form, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button, Empty } from "../../components/ui";
 import { useSession } from "../../lib/session";
+import { filled, listOf, z } from "../../lib/zod";
 import { Frame } from "./Frame";
 
+const schema = z.object({ name: filled(), hosts: filled(), currency: filled(), time_zone: filled() });
 const ZONES = Intl.supportedValuesOf("timeZone");
 
 export default function NewSite() {
@@ -12,24 +15,18 @@ export default function NewSite() {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const workspace = session?.workspaces.find((w) => w.role !== "viewer");
-  const make = useMutation({
-    mutationFn: (form: FormData) => {
-      const text = (name: string) => String(form.get(name) ?? "");
-      return data(
+  const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const form = useServerForm({
+    schema,
+    values: { name: "", hosts: "", currency: "EUR", time_zone: ZONES.includes(here) ? here : "Europe/Vienna" },
+    send: (given) =>
+      data(
         client.POST("/api/workspaces/{workspace_id}/sites", {
           params: { path: { workspace_id: workspace?.id ?? 0 } },
-          body: {
-            name: text("name"),
-            hosts: text("hosts")
-              .split(/[\s,]+/)
-              .filter(Boolean),
-            currency: text("currency"),
-            time_zone: text("time_zone"),
-          },
+          body: { ...given, hosts: listOf(given.hosts) },
         }),
-      );
-    },
-    onSuccess: async (site) => {
+      ),
+    done: async (site) => {
       await queries.invalidateQueries({ queryKey: ["session"] });
       await navigate({ to: "/s/$siteId/pixel", params: { siteId: String(site.id) } });
     },
@@ -40,44 +37,33 @@ export default function NewSite() {
         <Empty title="You can look, but not add sites." />
       </Frame>
     );
-  const error = (name: string) => fieldError(make.error, name);
-  const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
   return (
     <Frame title="A new site" lead="A site is what one tag belongs to: a shop, a funnel, a client.">
-      <form
-        className="flex flex-col gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          make.mutate(new FormData(e.currentTarget));
-        }}
-      >
-        <Field label="Name" error={error("name")}>
-          {(p) => <Input {...p} name="name" required />}
-        </Field>
-        <Field
+      <Form form={form}>
+        <Written form={form} name="name" label="Name" />
+        <Written
+          form={form}
+          name="hosts"
           label="Hosts"
           hint="All host names its pages are on, for example www.brackenhive.example."
-          error={error("hosts")}
-        >
-          {(p) => <Input {...p} name="hosts" required />}
-        </Field>
-        <Field label="Currency" hint="Three letters. All money of this site is shown in it." error={error("currency")}>
-          {(p) => <Input {...p} name="currency" defaultValue="EUR" maxLength={3} required />}
-        </Field>
-        <Field label="Time zone" hint="Days of the reports are days of this zone." error={error("time_zone")}>
-          {(p) => (
-            <Select {...p} name="time_zone" defaultValue={ZONES.includes(here) ? here : "Europe/Vienna"}>
-              {[...new Set(["UTC", ...ZONES])].map((zone) => (
-                <option key={zone}>{zone}</option>
-              ))}
-            </Select>
-          )}
-        </Field>
-        <FormProblem problem={make.error} fields={["name", "hosts", "currency", "time_zone"]} />
-        <Button type="submit" kind="main" className="self-start" disabled={make.isPending}>
+        />
+        <Written
+          form={form}
+          name="currency"
+          label="Currency"
+          hint="Three letters. All money of this site is shown in it."
+          maxLength={3}
+        />
+        <Chosen form={form} name="time_zone" label="Time zone" hint="Days of the reports are days of this zone.">
+          {[...new Set(["UTC", ...ZONES])].map((zone) => (
+            <option key={zone}>{zone}</option>
+          ))}
+        </Chosen>
+        <Unplaced form={form} />
+        <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
           Make the site
         </Button>
-      </form>
+      </Form>
     </Frame>
   );
 }

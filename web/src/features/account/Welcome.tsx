@@ -1,15 +1,23 @@
-import { useMutation } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
+import { useState } from "react";
 import { choosePassword } from "../../api/auth";
-import { Button, Field, FormProblem, fieldError, Input } from "../../components/ui";
+import { Form, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button } from "../../components/ui";
+import { password, z } from "../../lib/zod";
 import { Frame } from "./Frame";
 
 export default function Welcome() {
   const { key } = useParams({ from: "/welcome/$key" });
-  const choose = useMutation({ mutationFn: (password: string) => choosePassword(key, password) });
+  const [set, setSet] = useState(false);
+  const form = useServerForm({
+    schema: z.object({ password }),
+    values: { password: "" },
+    send: (given) => choosePassword(key, given.password),
+    done: () => setSet(true),
+  });
   return (
     <Frame title="Choose a password" lead="Afterwards you sign in with your e-mail address and this password.">
-      {choose.isSuccess ? (
+      {set ? (
         <p>
           It is set.{" "}
           <Link to="/sign-in" className="text-plum underline">
@@ -17,21 +25,20 @@ export default function Welcome() {
           </Link>
         </p>
       ) : (
-        <form
-          className="flex flex-col gap-3"
-          onSubmit={(e) => {
-            e.preventDefault();
-            choose.mutate(String(new FormData(e.currentTarget).get("password")));
-          }}
-        >
-          <Field label="Password" hint="At least 10 characters." error={fieldError(choose.error, "password")}>
-            {(p) => <Input {...p} name="password" type="password" autoComplete="new-password" required />}
-          </Field>
-          <FormProblem problem={choose.error} fields={["password"]} />
-          <Button type="submit" kind="main" className="self-start" disabled={choose.isPending}>
+        <Form form={form}>
+          <Written
+            form={form}
+            name="password"
+            label="Password"
+            hint="At least 10 characters."
+            type="password"
+            autoComplete="new-password"
+          />
+          <Unplaced form={form} />
+          <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
             Set the password
           </Button>
-        </form>
+        </Form>
       )}
     </Frame>
   );

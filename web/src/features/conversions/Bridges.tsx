@@ -3,29 +3,27 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { Form, Ticked, Unplaced, useServerForm, Written } from "../../components/form";
 import { Scroll } from "../../components/Scroll";
 import { Sheet } from "../../components/Sheet";
+import { Table } from "../../components/Table";
 import { Tabs } from "../../components/Tabs";
-import {
-  Button,
-  CopyLine,
-  Empty,
-  Failed,
-  Field,
-  FormProblem,
-  fieldError,
-  Input,
-  Loading,
-  TextButton,
-} from "../../components/ui";
+import { Button, CopyLine, Empty, Failed, Loading, TextButton } from "../../components/ui";
 import { ago, count } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { filled, listOf, z } from "../../lib/zod";
 import { Brought } from "./Brought";
 import { bridgesQuery } from "./queries";
 
 type Bridge = Schemas["BridgeOut"];
 type Part = "brought" | "set";
-const FIELDS = ["slug", "target", "reference_name", "free_names"];
+const schema = z.object({
+  slug: filled(),
+  target: filled(),
+  reference_name: z.string(),
+  free_names: z.string(),
+  pixel_sales: z.boolean(),
+});
 
 export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
   const queries = useQueryClient();
@@ -67,45 +65,63 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
         {links.data &&
           (links.data.length ? (
             <Scroll label="Bridge links">
-              <table className="bench">
-                <thead>
-                  <tr>
-                    <th className="text">Link</th>
-                    <th className="text">Leads to</th>
-                    <th title="Own visits, rehearsals and bots left out.">
-                      Followed,
-                      <br />
-                      28 days
-                    </th>
-                    <th>
-                      Sales,
-                      <br />
-                      28 days
-                    </th>
-                    <th>Last followed</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {links.data.map((link) => (
-                    <tr key={link.id}>
-                      <td className="text">
-                        <TextButton
-                          className="num font-semibold decoration-line underline-offset-4"
-                          onClick={() => setOpen(link)}
-                        >
-                          {link.slug}
-                        </TextButton>
-                      </td>
-                      <td className="text max-w-[24rem] min-w-40 whitespace-normal">
-                        <bdi className="num block [overflow-wrap:anywhere]">{link.target}</bdi>
-                      </td>
-                      <td className="num">{count(link.steps)}</td>
-                      <td className="num">{count(link.sales)}</td>
-                      <td className="num">{link.last_at ? ago(link.last_at) : "not yet"}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+              <Table
+                columns={[
+                  {
+                    key: "link",
+                    head: "Link",
+                    text: true,
+                    cell: (link) => (
+                      <TextButton
+                        className="num font-semibold decoration-line underline-offset-4"
+                        onClick={() => setOpen(link)}
+                      >
+                        {link.slug}
+                      </TextButton>
+                    ),
+                  },
+                  {
+                    key: "leads-to",
+                    head: "Leads to",
+                    text: true,
+                    className: "max-w-[24rem] min-w-40 whitespace-normal",
+                    cell: (link) => <bdi className="num block [overflow-wrap:anywhere]">{link.target}</bdi>,
+                  },
+                  {
+                    key: "followed-28-days",
+                    head: (
+                      <>
+                        Followed,
+                        <br />
+                        28 days
+                      </>
+                    ),
+                    className: "num",
+                    hint: "Own visits, rehearsals and bots left out.",
+                    cell: (link) => count(link.steps),
+                  },
+                  {
+                    key: "sales-28-days",
+                    head: (
+                      <>
+                        Sales,
+                        <br />
+                        28 days
+                      </>
+                    ),
+                    className: "num",
+                    cell: (link) => count(link.sales),
+                  },
+                  {
+                    key: "last-followed",
+                    head: "Last followed",
+                    className: "num",
+                    cell: (link) => (link.last_at ? ago(link.last_at) : "not yet"),
+                  },
+                ]}
+                rows={links.data}
+                rowKey={(link) => link.id}
+              />
             </Scroll>
           ) : (
             <Empty title="No bridge link yet.">
@@ -127,7 +143,7 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
           )}
           {(open === "new" || part === "set") && (
             <div className="pt-3">
-              <Form
+              <LinkForm
                 key={open === "new" ? "new" : open.id}
                 siteId={siteId}
                 link={open === "new" ? undefined : open}
@@ -155,21 +171,18 @@ interface FormProps {
   remove: (link: Bridge) => void;
 }
 
-function Form({ siteId, link, canEdit, done, remove }: FormProps) {
-  const [slug, setSlug] = useState(link?.slug ?? "");
-  const [target, setTarget] = useState(link?.target ?? "");
-  const [reference, setReference] = useState(link?.reference_name ?? "ref");
-  const [free, setFree] = useState(link?.free_names?.join(", ") ?? "");
-  const [pixel, setPixel] = useState(link?.pixel_sales ?? false);
-  const save = useMutation({
-    mutationFn: () => {
-      const body = {
-        slug,
-        target,
-        reference_name: reference,
-        free_names: free.split(/[\s,]+/).filter(Boolean),
-        pixel_sales: pixel,
-      };
+function LinkForm({ siteId, link, canEdit, done, remove }: FormProps) {
+  const form = useServerForm({
+    schema,
+    values: {
+      slug: link?.slug ?? "",
+      target: link?.target ?? "",
+      reference_name: link?.reference_name ?? "ref",
+      free_names: link?.free_names?.join(", ") ?? "",
+      pixel_sales: link?.pixel_sales ?? false,
+    },
+    send: (given) => {
+      const body = { ...given, free_names: listOf(given.free_names) };
       const path = { site_id: siteId };
       return link
         ? data(
@@ -180,20 +193,13 @@ function Form({ siteId, link, canEdit, done, remove }: FormProps) {
           )
         : data(client.POST("/api/sites/{site_id}/bridges", { params: { path }, body }));
     },
-    onSuccess: (made) => {
+    done: (made) => {
       toast(`${made.slug} leads to its page. It works within seconds.`);
       done(made);
     },
   });
-  const error = (name: string) => fieldError(save.error, name);
   return (
-    <form
-      className="flex flex-col gap-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate();
-      }}
-    >
+    <Form form={form}>
       {link && (
         <div>
           <p className="mb-1 font-medium">Put this where the link to the other page was</p>
@@ -201,62 +207,49 @@ function Form({ siteId, link, canEdit, done, remove }: FormProps) {
         </div>
       )}
       <fieldset disabled={!canEdit} className="contents">
-        <Field label="Name" hint="It stands at the end of the link." error={error("slug")}>
-          {(p) => (
-            <Input
-              {...p}
-              className="num"
-              placeholder="suits-partner"
-              value={slug}
-              onChange={(e) => setSlug(e.target.value)}
-              required
-            />
-          )}
-        </Field>
-        <Field label="Leads to" hint="Only there, whatever anybody writes behind the link." error={error("target")}>
-          {(p) => (
-            <Input
-              {...p}
-              className="num"
-              placeholder="https://partner.example/suits"
-              value={target}
-              onChange={(e) => setTarget(e.target.value)}
-              required
-            />
-          )}
-        </Field>
+        <Written
+          form={form}
+          name="slug"
+          label="Name"
+          hint="It stands at the end of the link."
+          className="num"
+          placeholder="suits-partner"
+        />
+        <Written
+          form={form}
+          name="target"
+          label="Leads to"
+          hint="Only there, whatever anybody writes behind the link."
+          className="num"
+          placeholder="https://partner.example/suits"
+        />
         <div className="grid grid-cols-2 gap-3">
-          <Field
+          <Written
+            form={form}
+            name="reference_name"
             label="Click reference in"
             hint="The parameter that the partner reads."
-            error={error("reference_name")}
-          >
-            {(p) => <Input {...p} className="num" value={reference} onChange={(e) => setReference(e.target.value)} />}
-          </Field>
-          <Field label="Pass on as well" hint="Besides campaign, click id, sub1 to sub5." error={error("free_names")}>
-            {(p) => (
-              <Input {...p} className="num" placeholder="none" value={free} onChange={(e) => setFree(e.target.value)} />
-            )}
-          </Field>
-        </div>
-        <label className="flex items-start gap-2">
-          <input
-            type="checkbox"
-            className="mt-1 size-4 accent-plum"
-            checked={pixel}
-            onChange={(e) => setPixel(e.target.checked)}
+            className="num"
           />
-          <span>
-            Take sales that an image reports, too{" "}
-            <span className="block text-[13px] text-quiet">
-              Whoever has followed the link can load such an image; a signed report cannot be made up.
-            </span>
-          </span>
-        </label>
-        <FormProblem problem={save.error} fields={FIELDS} />
+          <Written
+            form={form}
+            name="free_names"
+            label="Pass on as well"
+            hint="Besides campaign, click id, sub1 to sub5."
+            className="num"
+            placeholder="none"
+          />
+        </div>
+        <Ticked
+          form={form}
+          name="pixel_sales"
+          label="Take sales that an image reports, too"
+          hint="Whoever has followed the link can load such an image; a signed report cannot be made up."
+        />
+        <Unplaced form={form} />
         {canEdit && (
           <div className="flex gap-2">
-            <Button type="submit" kind="main" disabled={save.isPending}>
+            <Button type="submit" kind="main" disabled={form.pending}>
               {link ? "Save the link" : "Make the link"}
             </Button>
             {link && (
@@ -268,7 +261,7 @@ function Form({ siteId, link, canEdit, done, remove }: FormProps) {
         )}
       </fieldset>
       {link?.secret && <Reports link={link} secret={link.secret} />}
-    </form>
+    </Form>
   );
 }
 

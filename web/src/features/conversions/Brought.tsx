@@ -4,7 +4,8 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { Scroll } from "../../components/Scroll";
-import { Empty, Failed, Loading, Select } from "../../components/ui";
+import { type Column, Table } from "../../components/Table";
+import { cx, Empty, Failed, Loading, Select } from "../../components/ui";
 import { count, money, percent } from "../../lib/format";
 import { broughtQuery } from "./queries";
 
@@ -23,17 +24,40 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
   // Pages that share their host are told apart by their paths.
   const hosts = new Set(now.by === "page" ? now.rows.map((r) => r.label.split("/", 1)[0]) : []);
   const shown = (label: string) => (hosts.size === 1 ? label.slice(label.indexOf("/")) : label);
-  const row = (r: Followed, label: string) => (
-    <tr key={r.label} className={label === "All" ? "font-semibold" : undefined}>
-      <td
-        className={`text min-w-24 max-w-64 whitespace-normal ${now.by === "page" && label !== "All" ? "num text-left!" : ""}`}
-      >
-        <bdi className="break-words">{label}</bdi>
-      </td>
-      <td className="num">
-        {count(r.sold)} of {count(r.steps)}
-      </td>
-      <td>
+  const all = "\n";
+  const columns: Column<Followed>[] = [
+    {
+      key: "by",
+      head: BY[now.by] ?? now.by,
+      text: true,
+      className: (r) =>
+        cx("min-w-24 max-w-64 whitespace-normal", now.by === "page" && r.label !== all && "num text-left!"),
+      cell: (r) => (
+        <bdi className="break-words">{r.label === all ? "All" : shown(r.label) || (UNSAID[now.by] ?? "not said")}</bdi>
+      ),
+    },
+    {
+      key: "bought",
+      head: (
+        <>
+          Bought, of
+          <br />
+          who followed
+        </>
+      ),
+      className: "num",
+      cell: (r) => `${count(r.sold)} of ${count(r.steps)}`,
+    },
+    {
+      key: "share",
+      head: (
+        <>
+          Share bought
+          <br />
+          <span className="num text-[11.5px]">0 – {percent(end, 0)}</span>
+        </>
+      ),
+      cell: (r) => (
         <span className="inline-flex items-center gap-2">
           <span className="num">{percent(r.rate, 1)}</span>
           <SpreadBar
@@ -46,10 +70,21 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
             label={`${percent(r.rate, 1)}, between ${percent(r.low, 1)} and ${percent(r.high, 1)}: ${count(r.sold)} of ${count(r.steps)}`}
           />
         </span>
-      </td>
-      <td className="num">{money(r.value, undefined, 0)}</td>
-    </tr>
-  );
+      ),
+    },
+    {
+      key: "sales",
+      head: (
+        <>
+          Sales
+          <br />
+          <span className="num text-[11.5px]">{now.currency}</span>
+        </>
+      ),
+      className: "num",
+      cell: (r) => money(r.value, undefined, 0),
+    },
+  ];
   return (
     <div aria-busy={brought.isPlaceholderData} className="pt-3">
       <div className="mb-2 flex flex-wrap items-center gap-2">
@@ -80,32 +115,14 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
       ) : (
         <>
           <Scroll label="What it brought" className="max-h-[50vh]">
-            <table className="bench bench-dense">
-              <thead>
-                <tr>
-                  <th className="text">{BY[now.by] ?? now.by}</th>
-                  <th>
-                    Bought, of
-                    <br />
-                    who followed
-                  </th>
-                  <th>
-                    Share bought
-                    <br />
-                    <span className="num text-[11.5px]">0 – {percent(end, 0)}</span>
-                  </th>
-                  <th>
-                    Sales
-                    <br />
-                    <span className="num text-[11.5px]">{now.currency}</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {now.rows.map((r) => row(r, shown(r.label) || (UNSAID[now.by] ?? "not said")))}
-                {now.rows.length > 1 && row({ ...now.whole, label: "\n" }, "All")}
-              </tbody>
-            </table>
+            <Table
+              dense
+              columns={columns}
+              rows={now.rows}
+              apart={now.rows.length > 1 ? [{ ...now.whole, label: all }] : []}
+              rowKey={(r) => r.label}
+              rowProps={(r) => ({ className: r.label === all ? "font-semibold" : undefined })}
+            />
           </Scroll>
           <p className="mt-2 text-[13px] text-quiet">
             Each click counts once, and a sale belongs to the click it was reported for; late ones may still come. Own

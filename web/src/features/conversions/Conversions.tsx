@@ -4,6 +4,7 @@ import { toast } from "sonner";
 import { client, data } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { Tabs } from "../../components/Tabs";
 import { Button, Empty, Failed, Head, Loading, TextButton } from "../../components/ui";
 import { ago, count, day, money, words } from "../../lib/format";
@@ -87,25 +88,15 @@ export default function Conversions() {
           list.data &&
           (list.data.length ? (
             <Scroll label="All conversions" className="mt-4">
-              <table className="bench">
-                <thead>
-                  <tr>
-                    <th className="text">Conversion</th>
-                    <th className="text">Kind</th>
-                    <th className="text">Counted</th>
-                    <th>Worth each</th>
-                    <th title="Bots are left out.">Last 28 days</th>
-                    <th className="text">Day by day</th>
-                    <th>Last one</th>
-                    <th>
-                      <span className="sr-only">Remove</span>
-                    </th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {list.data.map((c) => (
-                    <tr key={c.id}>
-                      <td className="text whitespace-normal">
+              <Table<Conversion>
+                columns={[
+                  {
+                    key: "conversion",
+                    head: "Conversion",
+                    text: true,
+                    className: "whitespace-normal",
+                    cell: (c) => (
+                      <>
                         <TextButton
                           className="text-left font-semibold decoration-line underline-offset-4 hover:decoration-plum"
                           onClick={() => setEditing(c)}
@@ -113,10 +104,17 @@ export default function Conversions() {
                           {words(c.name)}
                         </TextButton>
                         <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{c.sentence}</bdi>
-                      </td>
-                      <td className="text">{CATEGORIES[c.category]}</td>
-                      <td className="text">{COUNTINGS[c.counting]}</td>
-                      <td className="num">
+                      </>
+                    ),
+                  },
+                  { key: "kind", head: "Kind", text: true, cell: (c) => CATEGORIES[c.category] },
+                  { key: "counted", head: "Counted", text: true, cell: (c) => COUNTINGS[c.counting] },
+                  {
+                    key: "worth-each",
+                    head: "Worth each",
+                    className: "num",
+                    cell: (c) => (
+                      <>
                         {c.value_property ? (
                           <>
                             <span className="font-sans">its own</span>
@@ -128,8 +126,16 @@ export default function Conversions() {
                         {c.lifetime_factor != null && (
                           <span className="block text-[12px] text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
                         )}
-                      </td>
-                      <td className="num">
+                      </>
+                    ),
+                  },
+                  {
+                    key: "last-28-days",
+                    head: "Last 28 days",
+                    className: "num",
+                    hint: "Bots are left out.",
+                    cell: (c) => (
+                      <>
                         {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
                         {c.unproven > 0 && (
                           <span className="block text-[12px] text-marigold">
@@ -146,8 +152,16 @@ export default function Conversions() {
                             {count(c.foreign)} in another currency
                           </span>
                         )}
-                      </td>
-                      <td className="text w-56">
+                      </>
+                    ),
+                  },
+                  {
+                    key: "day-by-day",
+                    head: "Day by day",
+                    text: true,
+                    className: "w-56",
+                    cell: (c) => (
+                      <>
                         <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
                         {c.changes.slice(-1).map((v) => (
                           <span key={v.version} className="block text-[12px] leading-tight text-quiet">
@@ -155,19 +169,24 @@ export default function Conversions() {
                             {changed(v) && `: ${changed(v)}`}
                           </span>
                         ))}
-                      </td>
-                      <td className="num">{ago(c.last_at)}</td>
-                      <td>
-                        {site.canEdit && (
-                          <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
-                            Remove
-                          </Button>
-                        )}
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+                      </>
+                    ),
+                  },
+                  { key: "last-one", head: "Last one", className: "num", cell: (c) => ago(c.last_at) },
+                  {
+                    key: "remove",
+                    head: <span className="sr-only">Remove</span>,
+                    cell: (c) =>
+                      site.canEdit && (
+                        <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
+                          Remove
+                        </Button>
+                      ),
+                  },
+                ]}
+                rows={list.data}
+                rowKey={(c) => c.id}
+              />
             </Scroll>
           ) : (
             <div className="mt-5">

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useState } from "react";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
+import { Checkbox } from "../../components/Checkbox";
 import { Button, Field, FormProblem, fieldError, Head, Input, Select, TextButton } from "../../components/ui";
 import { words } from "../../lib/format";
 import { useSite } from "../../lib/session";
@@ -209,20 +210,12 @@ export function Editor({ siteId, rule, close }: Props) {
               </Field>
             </div>
             <Worth draft={draft} change={change} currency={site.currency} error={error} />
-            <label className="flex items-start gap-2">
-              <input
-                type="checkbox"
-                className="mt-1 size-4 accent-plum"
-                checked={draft.proven_only}
-                onChange={(e) => change({ proven_only: e.target.checked })}
-              />
-              <span>
-                Only proven orders
-                <span className="block text-[13px] text-quiet">
-                  Whose order number and value your own server has signed; Pixel, Made-up hits, says how.
-                </span>
-              </span>
-            </label>
+            <Checkbox
+              label="Only proven orders"
+              hint="Whose order number and value your own server has signed; Pixel, Made-up hits, says how."
+              checked={draft.proven_only ?? false}
+              set={(proven_only) => change({ proven_only })}
+            />
             <FormProblem problem={save.error} fields={FIELDS.filter((f) => !RULE_FIELDS.includes(f))} />
             {site.canEdit ? (
               <div className="flex gap-2">

@@ -2,6 +2,7 @@ import type { Schemas } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
+import { type Column, Table } from "../../components/Table";
 import { Empty, Select, TextButton } from "../../components/ui";
 import { count } from "../../lib/format";
 import { called } from "./builder/rule";
@@ -140,53 +141,59 @@ const isNear = (row: Place | Near): row is Near => "reason" in row;
 
 function Places({ rows, label, pick }: { rows: (Place | Near)[]; label: string; pick?: (path: string) => void }) {
   const acts = rows.some((r) => r.kind !== "view");
+  const what: Column<Place | Near> = {
+    key: "what",
+    head: "What",
+    text: true,
+    className: "max-w-[16rem] whitespace-normal",
+    cell: (r) => (
+      <bdi className="break-words">{r.kind === "view" ? "page view" : called(r.kind, r.element, r.name)}</bdi>
+    ),
+  };
+  const why: Column<Place | Near> = {
+    key: "why",
+    head: "Why not",
+    text: true,
+    className: "max-w-[16rem] whitespace-normal",
+    cell: (r) =>
+      isNear(r) && (
+        <>
+          <bdi className="break-words">{r.reason}</bdi>
+          {r.kind === "view" && (
+            <TextButton className="block" onClick={() => pick?.(r.path)}>
+              Count this one instead
+            </TextButton>
+          )}
+        </>
+      ),
+  };
+  const begun: Column<Place | Near> = {
+    key: "begun",
+    head: "Began the visit",
+    className: "num",
+    hint: "The view was the first of its visit: nobody came here from another page.",
+    cell: (r) => (r.kind === "view" ? `${count(r.begun)} of ${count(r.events)}` : "–"),
+  };
   return (
     <Scroll label={label}>
-      <table className="bench bench-dense">
-        <thead>
-          <tr>
-            {acts && <th className="text">What</th>}
-            <th className="text">{acts ? "On the page" : "Page"}</th>
-            <th>Events</th>
-            <th>Visits</th>
-            {pick ? (
-              <th className="text">Why not</th>
-            ) : (
-              <th title="The view was the first of its visit: nobody came here from another page.">Began the visit</th>
-            )}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((r) => (
-            <tr key={[r.kind, r.host, r.path, r.name, JSON.stringify(r.element), isNear(r) && r.reason].join()}>
-              {acts && (
-                <td className="text max-w-[16rem] whitespace-normal">
-                  <bdi className="break-words">
-                    {r.kind === "view" ? "page view" : called(r.kind, r.element, r.name)}
-                  </bdi>
-                </td>
-              )}
-              <td className="text max-w-[20rem]">
-                <PageName path={r.path} title={r.title} />
-              </td>
-              <td className="num">{count(r.events)}</td>
-              <td className="num">{count(r.visits)}</td>
-              {isNear(r) ? (
-                <td className="text max-w-[16rem] whitespace-normal">
-                  <bdi className="break-words">{r.reason}</bdi>
-                  {pick && r.kind === "view" && (
-                    <TextButton className="block" onClick={() => pick(r.path)}>
-                      Count this one instead
-                    </TextButton>
-                  )}
-                </td>
-              ) : (
-                <td className="num">{r.kind === "view" ? `${count(r.begun)} of ${count(r.events)}` : "–"}</td>
-              )}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Table
+        dense
+        rows={rows}
+        rowKey={(r) => [r.kind, r.host, r.path, r.name, JSON.stringify(r.element), isNear(r) && r.reason].join()}
+        columns={[
+          ...(acts ? [what] : []),
+          {
+            key: "page",
+            head: acts ? "On the page" : "Page",
+            text: true,
+            className: "max-w-[20rem]",
+            cell: (r) => <PageName path={r.path} title={r.title} />,
+          },
+          { key: "events", head: "Events", className: "num", cell: (r) => count(r.events) },
+          { key: "visits", head: "Visits", className: "num", cell: (r) => count(r.visits) },
+          pick ? why : begun,
+        ]}
+      />
     </Scroll>
   );
 }

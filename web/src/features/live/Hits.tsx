@@ -1,5 +1,6 @@
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { cx } from "../../components/ui";
 import { clock, day, dayOf, words } from "../../lib/format";
 import { CHANNELS } from "../../lib/lens";
@@ -24,37 +25,45 @@ interface Props {
 export function Hits({ hits, open, show, follow }: Props) {
   return (
     <Scroll label="Hits" className="max-h-[72vh]">
-      <table className="bench bench-dense">
-        <thead>
-          <tr>
-            <th className="text">Time</th>
-            <th className="text">What, and on which page</th>
-            <th className="text">Met</th>
-            <th className="text">Visitor</th>
-            <th className="text">Came from</th>
-            <th className="text">Device</th>
-          </tr>
-        </thead>
-        <tbody>
-          {hits.map((h) => (
-            <tr key={h.id} className={cx(h.standing !== "counted" && "text-quiet", open === h.id && "bg-plum-wash")}>
-              <td className="num text">
+      <Table<Hit>
+        dense
+        columns={[
+          {
+            key: "time",
+            head: "Time",
+            text: true,
+            className: "num",
+            cell: (h) => (
+              <>
                 {clock(h.time)}
                 {!isToday(h.time) && (
                   <span className="block text-[11.5px] leading-tight text-quiet">{day(h.time)}</span>
                 )}
-              </td>
-              <td className="text max-w-[24rem]">
-                <button
-                  type="button"
-                  className="block w-full min-w-0 hover:underline"
-                  aria-label={`Why ${h.path} met what it did`}
-                  onClick={() => show(h)}
-                >
-                  <PageName path={h.path} title={happened(h)} />
-                </button>
-              </td>
-              <td className="text">
+              </>
+            ),
+          },
+          {
+            key: "what-and-on-which-page",
+            head: "What, and on which page",
+            text: true,
+            className: "max-w-[24rem]",
+            cell: (h) => (
+              <button
+                type="button"
+                className="block w-full min-w-0 hover:underline"
+                aria-label={`Why ${h.path} met what it did`}
+                onClick={() => show(h)}
+              >
+                <PageName path={h.path} title={happened(h)} />
+              </button>
+            ),
+          },
+          {
+            key: "met",
+            head: "Met",
+            text: true,
+            cell: (h) => (
+              <>
                 {h.met.map((m) => (
                   <span key={m.name} className={cx("mr-2 font-medium", m.counted ? "text-fern" : "text-quiet")}>
                     {m.counted ? "✓ " : ""}
@@ -63,8 +72,15 @@ export function Hits({ hits, open, show, follow }: Props) {
                   </span>
                 ))}
                 {h.met.length === 0 && <span className="text-quiet">–</span>}
-              </td>
-              <td className="text">
+              </>
+            ),
+          },
+          {
+            key: "visitor",
+            head: "Visitor",
+            text: true,
+            cell: (h) => (
+              <>
                 <button
                   type="button"
                   disabled={!follow}
@@ -77,23 +93,41 @@ export function Hits({ hits, open, show, follow }: Props) {
                 <span className="text-quiet">
                   {h.visit_number == null ? "no visit known" : `visit ${h.visit_number}, page ${h.views}`}
                 </span>
-              </td>
-              <td className="text max-w-[14rem] min-w-32 whitespace-normal">
+              </>
+            ),
+          },
+          {
+            key: "came-from",
+            head: "Came from",
+            text: true,
+            className: "max-w-[14rem] min-w-32 whitespace-normal",
+            cell: (h) => (
+              <>
                 <bdi className="block break-words">{from(h)}</bdi>
                 {h.campaign && (
                   <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{h.campaign}</bdi>
                 )}
-              </td>
-              <td className="text">
+              </>
+            ),
+          },
+          {
+            key: "device",
+            head: "Device",
+            text: true,
+            cell: (h) => (
+              <>
                 {h.device}
                 {STANDINGS[h.standing] && (
                   <span className="block text-[12.5px] leading-tight">{STANDINGS[h.standing]}</span>
                 )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+              </>
+            ),
+          },
+        ]}
+        rows={hits}
+        rowKey={(h) => h.id}
+        rowProps={(h) => ({ className: cx(h.standing !== "counted" && "text-quiet", open === h.id && "bg-plum-wash") })}
+      />
     </Scroll>
   );
 }

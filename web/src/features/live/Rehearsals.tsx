@@ -5,6 +5,7 @@ import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { Button, CopyLine, Empty, Failed, Field, fieldError, Loading, Select, TextButton } from "../../components/ui";
 import { clock, count, day, words } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
@@ -82,35 +83,41 @@ export function Rehearsals({ siteId, canEdit }: { siteId: number; canEdit: boole
 function Records({ rows, open }: { rows: Short[]; open: (id: number) => void }) {
   return (
     <Scroll label="Rehearsals">
-      <table className="bench">
-        <thead>
-          <tr>
-            <th className="text">Begun</th>
-            <th className="text">Conversions</th>
-            <th className="text">By</th>
-            <th>Passed</th>
-            <th>Failed</th>
-            <th>Not tried</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((r) => (
-            <tr key={r.id}>
-              <td className="text">
+      <Table
+        columns={[
+          {
+            key: "begun",
+            head: "Begun",
+            text: true,
+            cell: (r) => (
+              <>
                 <TextButton onClick={() => open(r.id)}>
                   {day(r.started_at)}, {clock(r.started_at)}
                 </TextButton>
                 {!r.ended_at && <span className="ml-2 font-medium text-marigold">going on</span>}
-              </td>
-              <td className="text max-w-[24rem] whitespace-normal">{r.names.map(words).join(", ")}</td>
-              <td className="text">{r.by_itself ? "by itself" : r.started_by}</td>
-              <td className="num">{count(r.passed)}</td>
-              <td className={r.failed ? "num font-semibold text-brick" : "num"}>{count(r.failed)}</td>
-              <td className="num">{count(r.untried)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+              </>
+            ),
+          },
+          {
+            key: "conversions",
+            head: "Conversions",
+            text: true,
+            className: "max-w-[24rem] whitespace-normal",
+            cell: (r) => r.names.map(words).join(", "),
+          },
+          { key: "by", head: "By", text: true, cell: (r) => (r.by_itself ? "by itself" : r.started_by) },
+          { key: "passed", head: "Passed", className: "num", cell: (r) => count(r.passed) },
+          {
+            key: "failed",
+            head: "Failed",
+            className: (r) => (r.failed ? "num font-semibold text-brick" : "num"),
+            cell: (r) => count(r.failed),
+          },
+          { key: "not-tried", head: "Not tried", className: "num", cell: (r) => count(r.untried) },
+        ]}
+        rows={rows}
+        rowKey={(r) => r.id}
+      />
     </Scroll>
   );
 }

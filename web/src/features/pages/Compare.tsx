@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { Table } from "../../components/Table";
 import { Failed, Loading } from "../../components/ui";
 import { count, money, per100, percent, plural, pValue, signed, times } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
@@ -93,29 +94,22 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
     ["Return on ad spend", (r) => times(r.roas)],
   ];
   return (
-    <table className="bench bench-dense table-fixed">
-      <thead>
-        <tr>
-          <th className="text">
-            <span className="sr-only">Measure</span>
-          </th>
-          {[found.a, found.b].map((r) => (
-            <th key={r.page_id} className="text-[12px] whitespace-normal!">
-              {name(r)}
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {lines.map(([text, cell]) => (
-          <tr key={text}>
-            <td className="text">{text}</td>
-            <td className="num">{cell(found.a)}</td>
-            <td className="num">{cell(found.b)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <Table
+      dense
+      className="table-fixed"
+      rows={lines}
+      rowKey={([text]) => text}
+      columns={[
+        { key: "measure", head: <span className="sr-only">Measure</span>, text: true, cell: ([text]) => text },
+        ...[found.a, found.b].map((r, place) => ({
+          key: `page-${place}`,
+          head: name(r),
+          headClass: "text-[12px] whitespace-normal!",
+          className: "num",
+          cell: ([, cell]: (typeof lines)[number]) => cell(r),
+        })),
+      ]}
+    />
   );
 }
 

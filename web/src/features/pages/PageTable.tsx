@@ -1,6 +1,8 @@
 import { type KeyboardEvent, useEffect, useMemo, useRef } from "react";
+import { Checkbox } from "../../components/Checkbox";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { cx } from "../../components/ui";
 import { type AnyRow, COLUMNS, type Column, type Frame, isPage, type Row } from "./columns";
 
@@ -60,52 +62,48 @@ export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, set
 
   return (
     <Scroll label="Table of landing pages" className="max-h-[calc(100vh-1rem)]">
-      <table ref={table} className="bench bench-dense" onKeyDown={keys}>
-        <caption className="sr-only">Landing pages</caption>
-        <thead>
-          <tr>
-            <th className="text w-7">
-              <span className="sr-only">Compare</span>
-            </th>
-            <th className="text">Landing page</th>
-            {columns.map((c) => {
-              const by = sort.replace(/^-/, "") === c.key;
-              const down = sort.startsWith("-");
-              return (
-                <th key={c.key} aria-sort={by ? (down ? "descending" : "ascending") : undefined}>
-                  <button
-                    type="button"
-                    className={cx("text-right hover:text-plum", by && "font-semibold text-ink")}
-                    onClick={() => setSort(by && down ? c.key : `-${c.key}`)}
-                  >
-                    {c.head(frame)}
-                    <span aria-hidden="true">{by ? (down ? " ↓" : " ↑") : ""}</span>
-                  </button>
-                </th>
-              );
-            })}
-          </tr>
-        </thead>
-        <tbody>
-          {sorted.map((r) => (
-            <tr
-              key={r.page_id}
-              data-page={r.page_id}
-              className={cx(
-                (r.page_id === open || ticked.includes(r.page_id)) && "bg-plum-wash",
-                r.thin && "text-quiet",
-              )}
-            >
-              <td className="text">
-                <input
-                  type="checkbox"
-                  aria-label={`Compare ${r.path}`}
-                  className="size-4 align-middle accent-plum"
+      <Table<AnyRow>
+        ref={table}
+        dense
+        caption="Landing pages"
+        onKeyDown={keys}
+        rows={sorted}
+        apart={apart}
+        rowKey={(r) => (isPage(r) ? r.page_id : r.kind)}
+        rowProps={(r) =>
+          isPage(r)
+            ? {
+                "data-page": r.page_id,
+                className: cx(
+                  (r.page_id === open || ticked.includes(r.page_id)) && "bg-plum-wash",
+                  r.thin && "text-quiet",
+                ),
+              }
+            : {}
+        }
+        columns={[
+          {
+            key: "compare",
+            head: <span className="sr-only">Compare</span>,
+            text: true,
+            headClass: "w-7",
+            cell: (r) =>
+              isPage(r) && (
+                <Checkbox
+                  label={`Compare ${r.path}`}
+                  bare
                   checked={ticked.includes(r.page_id)}
-                  onChange={() => tick(r.page_id)}
+                  set={() => tick(r.page_id)}
                 />
-              </td>
-              <td className={cx("text", narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]")}>
+              ),
+          },
+          {
+            key: "page",
+            head: "Landing page",
+            text: true,
+            className: narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]",
+            cell: (r) =>
+              isPage(r) ? (
                 <button
                   type="button"
                   className="block w-full hover:underline"
@@ -114,26 +112,34 @@ export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, set
                 >
                   <PageName path={r.path} title={r.title} />
                 </button>
-              </td>
-              {columns.map((c) => (
-                <td key={c.key}>{c.cell(r, frame)}</td>
-              ))}
-            </tr>
-          ))}
-          {apart.map((r) => (
-            <tr key={r.kind}>
-              <td />
-              <td className={cx("text", narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]")} title={APART[r.kind]?.why}>
-                {APART[r.kind]?.name}
-                <span className="sr-only">. {APART[r.kind]?.why}</span>
-              </td>
-              {columns.map((c) => (
-                <td key={c.key}>{c.cell(r, frame)}</td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+              ) : (
+                <span title={APART[r.kind]?.why}>
+                  {APART[r.kind]?.name}
+                  <span className="sr-only">. {APART[r.kind]?.why}</span>
+                </span>
+              ),
+          },
+          ...columns.map((c) => {
+            const by = sort.replace(/^-/, "") === c.key;
+            const down = sort.startsWith("-");
+            return {
+              key: c.key,
+              sorted: by ? (down ? ("descending" as const) : ("ascending" as const)) : undefined,
+              head: (
+                <button
+                  type="button"
+                  className={cx("text-right hover:text-plum", by && "font-semibold text-ink")}
+                  onClick={() => setSort(by && down ? c.key : `-${c.key}`)}
+                >
+                  {c.head(frame)}
+                  <span aria-hidden="true">{by ? (down ? " ↓" : " ↑") : ""}</span>
+                </button>
+              ),
+              cell: (r: AnyRow) => c.cell(r, frame),
+            };
+          }),
+        ]}
+      />
     </Scroll>
   );
 }

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { Popover } from "radix-ui";
 import type { Schemas } from "../../api/client";
+import { Checkbox } from "../../components/Checkbox";
 import { LensSentence } from "../../components/LensSentence";
 import { Sheet } from "../../components/Sheet";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
@@ -162,15 +163,12 @@ function ColumnChoice({ shown, set }: { shown: Column[]; set: (shown: Column[]) 
           className="z-30 flex max-h-[80vh] flex-col gap-1 overflow-y-auto rounded-box border bg-surface p-3"
         >
           {COLUMNS.map((c) => (
-            <label key={c.key} className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                className="size-4 accent-plum"
-                checked={shown.includes(c)}
-                onChange={(e) => set(e.target.checked ? [...shown, c] : shown.filter((s) => s !== c))}
-              />
-              {c.name}
-            </label>
+            <Checkbox
+              key={c.key}
+              label={c.name}
+              checked={shown.includes(c)}
+              set={(on) => set(on ? [...shown, c] : shown.filter((s) => s !== c))}
+            />
           ))}
         </Popover.Content>
       </Popover.Portal>

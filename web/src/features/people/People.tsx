@@ -1,11 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { Chosen, Form, Unplaced, useServerForm, Written } from "../../components/form";
 import { Scroll } from "../../components/Scroll";
-import { Button, Failed, Field, FormProblem, fieldError, Head, Input, Loading, Select } from "../../components/ui";
+import { Table } from "../../components/Table";
+import { Button, Failed, FormProblem, Head, Loading, Select } from "../../components/ui";
 import { day } from "../../lib/format";
 import { useSession, useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
+import { email, z } from "../../lib/zod";
 import { invitationsQuery, membersQuery } from "./queries";
 
 type Role = Schemas["Member"]["role"];
@@ -14,6 +17,8 @@ const ROLES: Record<Role, string> = {
   editor: "editor: looks and changes",
   owner: "owner: also manages people",
 };
+
+const schema = z.object({ name: z.string(), email, role: z.enum(["viewer", "editor", "owner"]) });
 
 function RoleOptions() {
   return Object.entries(ROLES).map(([role, text]) => (
@@ -59,51 +64,54 @@ export default function People() {
       <FormProblem problem={change.error ?? remove.error} fields={[]} />
       {members.data && (
         <Scroll label="Members" className="mt-4 max-w-5xl">
-          <table className="bench">
-            <thead>
-              <tr>
-                <th className="text">Name</th>
-                <th className="text">E-mail</th>
-                <th className="text">Role</th>
-                <th>
-                  <span className="sr-only">Remove</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {members.data.map((m) => (
-                <tr key={m.user_id}>
-                  <td className="text">
+          <Table
+            columns={[
+              {
+                key: "name",
+                head: "Name",
+                text: true,
+                cell: (m) => (
+                  <>
                     {m.name || "–"}
                     {m.email === me && <span className="text-quiet"> (you)</span>}
                     {!m.has_signed_in && <span className="text-quiet"> · has not signed in yet</span>}
-                  </td>
-                  <td className="text">{m.email}</td>
-                  <td className="text">
-                    {owner ? (
-                      <Select
-                        aria-label={`Role of ${m.name || m.email}`}
-                        className="w-auto!"
-                        value={m.role}
-                        onChange={(e) => change.mutate({ id: m.user_id, role: e.target.value as Role })}
-                      >
-                        <RoleOptions />
-                      </Select>
-                    ) : (
-                      ROLES[m.role]
-                    )}
-                  </td>
-                  <td>
-                    {owner && m.email !== me && (
-                      <Button kind="against" onClick={() => remove.mutate(m)}>
-                        Remove
-                      </Button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+                  </>
+                ),
+              },
+              { key: "e-mail", head: "E-mail", text: true, cell: (m) => m.email },
+              {
+                key: "role",
+                head: "Role",
+                text: true,
+                cell: (m) =>
+                  owner ? (
+                    <Select
+                      aria-label={`Role of ${m.name || m.email}`}
+                      className="w-auto!"
+                      value={m.role}
+                      onChange={(e) => change.mutate({ id: m.user_id, role: e.target.value as Role })}
+                    >
+                      <RoleOptions />
+                    </Select>
+                  ) : (
+                    ROLES[m.role]
+                  ),
+              },
+              {
+                key: "remove",
+                head: <span className="sr-only">Remove</span>,
+                cell: (m) =>
+                  owner &&
+                  m.email !== me && (
+                    <Button kind="against" onClick={() => remove.mutate(m)}>
+                      Remove
+                    </Button>
+                  ),
+              },
+            ]}
+            rows={members.data}
+            rowKey={(m) => m.user_id}
+          />
         </Scroll>
       )}
       {owner ? (
@@ -126,6 +134,12 @@ function Add({ workspaceId }: { workspaceId: number }) {
     onSuccess: (made) => toast(`The invitation is on its way to ${made.email}.`),
     onSettled: again,
   });
+  const form = useServerForm({
+    schema,
+    values: { name: "", email: "", role: "viewer" },
+    send: invite.mutateAsync,
+    resets: true,
+  });
   const takeBack = useMutation({
     mutationFn: (id: number) =>
       data(
@@ -143,31 +157,18 @@ function Add({ workspaceId }: { workspaceId: number }) {
       <p className="mb-3 text-quiet">
         A mail goes to the address. Only whoever reads it there can take the invitation, for 7 days.
       </p>
-      <form
-        className="grid items-start gap-3 sm:grid-cols-[1fr_1fr_1fr_auto]"
-        onSubmit={(e) => {
-          e.preventDefault();
-          const form = new FormData(e.currentTarget);
-          const said = (name: string) => String(form.get(name) ?? "");
-          invite.mutate({ name: said("name"), email: said("email"), role: said("role") as Role });
-        }}
-      >
-        <Field label="Name">{(p) => <Input {...p} name="name" />}</Field>
-        <Field label="E-mail" error={fieldError(invite.error, "email")}>
-          {(p) => <Input {...p} name="email" type="email" required />}
-        </Field>
-        <Field label="Role">
-          {(p) => (
-            <Select {...p} name="role" defaultValue="viewer">
-              <RoleOptions />
-            </Select>
-          )}
-        </Field>
-        <Button type="submit" kind="main" className="sm:mt-[26px]" disabled={invite.isPending}>
+      <Form form={form} className="grid items-start gap-3 sm:grid-cols-[1fr_1fr_1fr_auto]">
+        <Written form={form} name="name" label="Name" />
+        <Written form={form} name="email" label="E-mail" type="email" />
+        <Chosen form={form} name="role" label="Role">
+          <RoleOptions />
+        </Chosen>
+        <Button type="submit" kind="main" className="sm:mt-[26px]" disabled={form.pending}>
           Send the invitation
         </Button>
-      </form>
-      <FormProblem problem={invite.error ?? takeBack.error} fields={["email"]} />
+      </Form>
+      <Unplaced form={form} />
+      <FormProblem problem={takeBack.error} fields={[]} />
       {open.isError && <Failed error={open.error} retry={open.refetch} />}
       {open.data && open.data.length > 0 && (
         <>

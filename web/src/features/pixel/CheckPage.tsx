@@ -1,11 +1,13 @@
 /** Fetches one page and says what is to be seen of the tag on it. */
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { Check, TriangleAlert } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { Button, Field, FormProblem, fieldError, Input } from "../../components/ui";
+import { Form, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button } from "../../components/ui";
 import { ago, count } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { filled, z } from "../../lib/zod";
 
 type Found = Schemas["CheckedOut"];
 type Finding = Schemas["TagFindingOut"];
@@ -31,53 +33,32 @@ const SAYS: Record<Finding["verdict"], (more: string, found: Found) => string> =
 
 export function CheckPage({ siteId, start }: { siteId: number; start: string }) {
   const queries = useQueryClient();
-  const [url, setUrl] = useState(start);
-  const check = useMutation({
-    mutationFn: (address: string) =>
-      data(
-        client.POST("/api/sites/{site_id}/check-page", {
-          params: { path: { site_id: siteId } },
-          body: { url: address },
-        }),
-      ),
-    onSuccess: () => makeStale(queries, siteId, "coverage"),
+  const form = useServerForm({
+    schema: z.object({ url: filled("Say which page.") }),
+    values: { url: start },
+    send: (body) =>
+      data(client.POST("/api/sites/{site_id}/check-page", { params: { path: { site_id: siteId } }, body })),
+    done: () => makeStale(queries, siteId, "coverage"),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page it was opened with.
   useEffect(() => {
-    if (start) check.mutate(start);
+    if (start) form.submit();
   }, []);
   return (
     <section aria-labelledby="check" className="panel p-3">
-      <form
-        className="flex flex-wrap items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          check.mutate(url);
-        }}
-      >
+      <Form form={form} className="flex flex-wrap items-end gap-3">
         <div className="min-w-0 flex-1 basis-72">
           <h2 id="check" className="sr-only">
             Check a page
           </h2>
-          <Field label="Check a page" error={fieldError(check.error, "url")}>
-            {(p) => (
-              <Input
-                {...p}
-                className="num"
-                placeholder="/order/thank-you"
-                value={url}
-                onChange={(e) => setUrl(e.target.value)}
-                required
-              />
-            )}
-          </Field>
+          <Written form={form} name="url" label="Check a page" className="num" placeholder="/order/thank-you" />
         </div>
-        <Button type="submit" className="mb-1" disabled={check.isPending}>
-          {check.isPending ? "Looking …" : "Look for the tag"}
+        <Button type="submit" className="mb-1" disabled={form.pending}>
+          {form.pending ? "Looking …" : "Look for the tag"}
         </Button>
-      </form>
-      <FormProblem problem={check.error} fields={["url"]} />
-      {check.data && <Result found={check.data} />}
+      </Form>
+      <Unplaced form={form} />
+      {form.result && <Result found={form.result} />}
     </section>
   );
 }

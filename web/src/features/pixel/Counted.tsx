@@ -1,10 +1,12 @@
 /** Whose visits are counted: one's own are not, and what happens before consent. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Loading } from "../../components/ui";
+import { Form, Lines, Unplaced, useServerForm } from "../../components/form";
+import { Radios } from "../../components/Radios";
+import { Button, CopyLine, Failed, Loading } from "../../components/ui";
 import { makeStale } from "../../lib/stale";
+import { listOf, z } from "../../lib/zod";
 import { siteQuery } from "./queries";
 
 type Site = Schemas["SiteOut"];
@@ -37,43 +39,53 @@ const CONSENT: Record<Site["consent"], { says: string; stored: string[] }> = {
   },
 };
 
+const CHOICES = Object.fromEntries(Object.entries(CONSENT).map(([key, { says }]) => [key, says])) as Record<
+  Site["consent"],
+  string
+>;
+
 export function Counted({ siteId, canEdit }: { siteId: number; canEdit: boolean }) {
   const site = useQuery(siteQuery(siteId));
   if (site.isPending) return <Loading what="the settings" />;
   if (site.isError) return <Failed error={site.error} retry={site.refetch} />;
-  return <Form site={site.data} canEdit={canEdit} />;
+  return <Settings site={site.data} canEdit={canEdit} />;
 }
 
-function Form({ site, canEdit }: { site: Site; canEdit: boolean }) {
+const schema = z.object({
+  own_networks: z.string(),
+  frame_origins: z.string(),
+  consent: z.enum(["always", "ask", "nameless"]),
+});
+
+function Settings({ site, canEdit }: { site: Site; canEdit: boolean }) {
   const queries = useQueryClient();
-  const [networks, setNetworks] = useState(site.own_networks.join("\n"));
-  const [frames, setFrames] = useState(site.frame_origins.join("\n"));
-  const [consent, setConsent] = useState(site.consent);
-  const lines = (text: string) => text.split(/[\s,]+/).filter(Boolean);
-  const save = useMutation({
-    mutationFn: () =>
+  const form = useServerForm({
+    schema,
+    values: {
+      own_networks: site.own_networks.join("\n"),
+      frame_origins: site.frame_origins.join("\n"),
+      consent: site.consent,
+    },
+    send: (given) =>
       data(
         client.PATCH("/api/sites/{site_id}", {
           params: { path: { site_id: site.id } },
-          body: { consent, own_networks: lines(networks), frame_origins: lines(frames) },
+          body: {
+            consent: given.consent,
+            own_networks: listOf(given.own_networks),
+            frame_origins: listOf(given.frame_origins),
+          },
         }),
       ),
-    onSuccess: async (now) => {
-      setNetworks(now.own_networks.join("\n"));
-      setFrames(now.frame_origins.join("\n"));
+    done: async (now) => {
+      form.setValue("own_networks", now.own_networks.join("\n"));
+      form.setValue("frame_origins", now.frame_origins.join("\n"));
       await makeStale(queries, site.id, "site");
       toast("Saved. Pages take it over within a few minutes.");
     },
   });
-  const box = "num w-full rounded-box border border-quiet/50 bg-surface px-2.5 py-1.5";
   return (
-    <form
-      className="grid grid-cols-[minmax(0,1fr)] gap-x-8 gap-y-6 lg:grid-cols-2"
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate();
-      }}
-    >
+    <Form form={form} className="grid grid-cols-[minmax(0,1fr)] gap-x-8 gap-y-6 lg:grid-cols-2" disabled={!canEdit}>
       <section aria-labelledby="own" className="flex flex-col gap-3">
         <h2 id="own" className="text-[17px]">
           Your own visits
@@ -87,39 +99,21 @@ function Form({ site, canEdit }: { site: Site; canEdit: boolean }) {
           <p className="mt-2 mb-1 text-[13px] text-quiet">and this, to be counted again:</p>
           <CopyLine text={`${site.origin}/?clabo=not-own`} label="the link that unmarks it" />
         </div>
-        <Field
+        <Lines
+          form={form}
+          name="own_networks"
           label="Your networks"
           hint="One a line, for example 203.0.113.0/24. Whoever visits from there is your own people."
-          error={fieldError(save.error, "own_networks")}
-        >
-          {(p) => (
-            <textarea
-              {...p}
-              rows={2}
-              className={box}
-              value={networks}
-              disabled={!canEdit}
-              onChange={(e) => setNetworks(e.target.value)}
-            />
-          )}
-        </Field>
-        <Field
+          rows={2}
+        />
+        <Lines
+          form={form}
+          name="frame_origins"
           label="Frames that may report forms"
           hint="The origins of form pages that carry the line for a form’s own page, one a line. Others are not listened to."
-          error={fieldError(save.error, "frame_origins")}
-        >
-          {(p) => (
-            <textarea
-              {...p}
-              rows={2}
-              className={box}
-              placeholder="https://forms.example"
-              value={frames}
-              disabled={!canEdit}
-              onChange={(e) => setFrames(e.target.value)}
-            />
-          )}
-        </Field>
+          placeholder="https://forms.example"
+          rows={2}
+        />
       </section>
       <section aria-labelledby="consent" className="flex flex-col gap-3">
         <h2 id="consent" className="text-[17px]">
@@ -128,37 +122,33 @@ function Form({ site, canEdit }: { site: Site; canEdit: boolean }) {
         <p className="text-quiet">
           Browsers that send Global Privacy Control are never counted, whatever is chosen here.
         </p>
-        <fieldset disabled={!canEdit} className="flex flex-col gap-3">
-          <legend className="mb-1 font-medium">Hits are sent</legend>
-          {Object.entries(CONSENT).map(([key, { says, stored }]) => (
-            <div key={key}>
-              <label className="flex items-center gap-2 font-medium">
-                <input
-                  type="radio"
-                  name="consent"
-                  className="accent-plum"
-                  checked={consent === key}
-                  onChange={() => setConsent(key as Site["consent"])}
-                />
-                {says}
-              </label>
-              <ul className="ml-6 list-disc pl-4 text-[13px] text-quiet">
-                {stored.map((line) => (
-                  <li key={line}>{line}</li>
-                ))}
-              </ul>
-            </div>
-          ))}
-        </fieldset>
-        <FormProblem problem={save.error} fields={["own_networks", "frame_origins"]} />
+        <p id="sent" className="font-medium">
+          Hits are sent
+        </p>
+        <Radios
+          label="Hits are sent"
+          className="flex flex-col gap-3"
+          choices={CHOICES}
+          chosen={form.watch("consent")}
+          choose={(value) => form.setValue("consent", value)}
+          disabled={!canEdit}
+          more={(value) => (
+            <ul className="ml-6 list-disc pl-4 text-[13px] text-quiet">
+              {CONSENT[value].stored.map((line) => (
+                <li key={line}>{line}</li>
+              ))}
+            </ul>
+          )}
+        />
+        <Unplaced form={form} />
         {canEdit ? (
-          <Button type="submit" kind="main" className="self-start" disabled={save.isPending}>
+          <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
             Save
           </Button>
         ) : (
           <p className="text-quiet">Your role lets you look at these, not change them.</p>
         )}
       </section>
-    </form>
+    </Form>
   );
 }

@@ -1,13 +1,16 @@
 /** Every page known, and whether the tag is on it. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { Form, Lines, Unplaced, useServerForm, Written } from "../../components/form";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
-import { Button, cx, Empty, Failed, Field, FormProblem, fieldError, Input, Loading, Select } from "../../components/ui";
+import { Table } from "../../components/Table";
+import { Button, cx, Empty, Failed, Input, Loading, Select } from "../../components/ui";
 import { ago, count, day } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { z } from "../../lib/zod";
 import { CheckPage } from "./CheckPage";
 import { coverageQuery } from "./queries";
 
@@ -72,7 +75,7 @@ export function Coverage({ siteId, canEdit, check = "" }: { siteId: number; canE
         {coverage.isPending && <Loading what="the pages" />}
         {coverage.isError && <Failed error={coverage.error} retry={coverage.refetch} />}
         {now && (
-          <Table rows={now.pages} searched={Boolean(search || state)} check={canEdit ? setChecking : undefined} />
+          <KnownTable rows={now.pages} searched={Boolean(search || state)} check={canEdit ? setChecking : undefined} />
         )}
         {now && now.pages.length === 300 && (
           <p className="mt-2 text-quiet">The first 300 are shown. Find others by their address.</p>
@@ -88,7 +91,7 @@ interface TableProps {
   check?: (url: string) => void;
 }
 
-function Table({ rows, searched, check }: TableProps) {
+function KnownTable({ rows, searched, check }: TableProps) {
   if (!rows.length)
     return searched ? (
       <Empty title="No page known is like that." />
@@ -102,55 +105,59 @@ function Table({ rows, searched, check }: TableProps) {
     );
   return (
     <Scroll label="Known pages" className="max-h-[62vh]">
-      <table className="bench bench-dense">
-        <thead>
-          <tr>
-            <th className="text">Page</th>
-            <th className="text">Tag</th>
-            <th title="Views in visits that count, over the last four weeks, as of a few minutes ago.">Views a day</th>
-            <th>Views so far</th>
-            <th>First hit</th>
-            <th>Last hit</th>
-            {check && (
-              <th>
-                <span className="sr-only">Check it</span>
-              </th>
-            )}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((r) => (
-            <tr key={r.host + r.path}>
-              <td className="text max-w-[24rem]">
-                <PageName path={r.path} title={r.title || (r.state === "unopened" ? SOURCES[r.source] : "")} />
-              </td>
-              <td className="text min-w-[12rem] whitespace-normal">
-                <TagState row={r} />
-              </td>
-              <td className="num">
-                {r.per_day == null ? "–" : r.per_day < 10 ? r.per_day.toFixed(1) : count(r.per_day)}
-              </td>
-              <td className="num">{count(r.views)}</td>
-              <td className="num">{day(r.first_at)}</td>
-              <td className="num">{r.last_at ? ago(r.last_at) : "–"}</td>
-              {check && (
-                <td>
-                  <Button
-                    kind="quiet"
-                    aria-label={`Check ${r.path}`}
-                    onClick={() => {
-                      check(`${r.host}${r.path}`);
-                      scrollTo({ top: 0 });
-                    }}
-                  >
-                    Check
-                  </Button>
-                </td>
-              )}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Table<Covered>
+        dense
+        columns={[
+          {
+            key: "page",
+            head: "Page",
+            text: true,
+            className: "max-w-[24rem]",
+            cell: (r) => (
+              <PageName path={r.path} title={r.title || (r.state === "unopened" ? SOURCES[r.source] : "")} />
+            ),
+          },
+          {
+            key: "tag",
+            head: "Tag",
+            text: true,
+            className: "min-w-[12rem] whitespace-normal",
+            cell: (r) => <TagState row={r} />,
+          },
+          {
+            key: "views-a-day",
+            head: "Views a day",
+            className: "num",
+            hint: "Views in visits that count, over the last four weeks, as of a few minutes ago.",
+            cell: (r) => (r.per_day == null ? "–" : r.per_day < 10 ? r.per_day.toFixed(1) : count(r.per_day)),
+          },
+          { key: "views-so-far", head: "Views so far", className: "num", cell: (r) => count(r.views) },
+          { key: "first-hit", head: "First hit", className: "num", cell: (r) => day(r.first_at) },
+          { key: "last-hit", head: "Last hit", className: "num", cell: (r) => (r.last_at ? ago(r.last_at) : "–") },
+          ...(check
+            ? [
+                {
+                  key: "check-it",
+                  head: <span className="sr-only">Check it</span>,
+                  cell: (r: Covered) => (
+                    <Button
+                      kind="quiet"
+                      aria-label={`Check ${r.path}`}
+                      onClick={() => {
+                        check(`${r.host}${r.path}`);
+                        scrollTo({ top: 0 });
+                      }}
+                    >
+                      Check
+                    </Button>
+                  ),
+                },
+              ]
+            : []),
+        ]}
+        rows={rows}
+        rowKey={(r) => r.host + r.path}
+      />
     </Scroll>
   );
 }
@@ -178,63 +185,48 @@ function TagState({ row }: { row: Covered }) {
 
 function AddPages({ siteId, done }: { siteId: number; done: () => void }) {
   const queries = useQueryClient();
-  const [pages, setPages] = useState("");
-  const [sitemap, setSitemap] = useState("");
-  const add = useMutation({
-    mutationFn: () =>
+  const form = useServerForm({
+    schema: z.object({ pages: z.string(), sitemap: z.string() }),
+    values: { pages: "", sitemap: "" },
+    alias: { url: "sitemap" },
+    send: ({ pages, sitemap }) =>
       data(
         client.POST("/api/sites/{site_id}/coverage/pages", {
           params: { path: { site_id: siteId } },
           body: sitemap ? { sitemap, pages: "" } : { pages, sitemap: "" },
         }),
       ),
-    onSuccess: async (found) => {
+    done: async (found) => {
       await makeStale(queries, siteId, "coverage");
       toast(found.added ? `${count(found.added)} pages are new.` : "All of these pages were known already.");
       done();
     },
   });
+  const [pages, sitemap] = form.watch(["pages", "sitemap"]);
   return (
-    <form
-      className="panel mb-3 grid grid-cols-[minmax(0,1fr)] gap-4 p-3 md:grid-cols-2"
-      onSubmit={(e) => {
-        e.preventDefault();
-        add.mutate();
-      }}
-    >
-      <Field label="A list of pages" hint="One a line; a path is enough." error={fieldError(add.error, "pages")}>
-        {(p) => (
-          <textarea
-            {...p}
-            rows={4}
-            className="num w-full rounded-box border border-quiet/50 bg-surface px-2.5 py-1.5"
-            placeholder={"/order/thank-you\n/stockists"}
-            value={pages}
-            onChange={(e) => setPages(e.target.value)}
-          />
-        )}
-      </Field>
+    <Form form={form} className="panel mb-3 grid grid-cols-[minmax(0,1fr)] gap-4 p-3 md:grid-cols-2">
+      <Lines
+        form={form}
+        name="pages"
+        label="A list of pages"
+        hint="One a line; a path is enough."
+        rows={4}
+        placeholder={"/order/thank-you\n/stockists"}
+      />
       <div className="flex flex-col gap-3">
-        <Field
+        <Written
+          form={form}
+          name="sitemap"
           label="or the address of the site’s sitemap"
           hint="It is fetched once, from the site’s own hosts only."
-          error={fieldError(add.error, "url")}
-        >
-          {(p) => (
-            <Input
-              {...p}
-              className="num"
-              placeholder="https://brackenhive.example/sitemap.xml"
-              value={sitemap}
-              onChange={(e) => setSitemap(e.target.value)}
-            />
-          )}
-        </Field>
-        <FormProblem problem={add.error} fields={["pages", "url"]} />
-        <Button type="submit" kind="main" className="self-start" disabled={add.isPending || !(pages.trim() || sitemap)}>
+          className="num"
+          placeholder="https://brackenhive.example/sitemap.xml"
+        />
+        <Unplaced form={form} />
+        <Button type="submit" kind="main" className="self-start" disabled={form.pending || !(pages.trim() || sitemap)}>
           Add these pages
         </Button>
       </div>
-    </form>
+    </Form>
   );
 }

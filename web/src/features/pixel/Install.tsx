@@ -1,9 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { client, data } from "../../api/client";
-import { Button, CopyLine, Failed, Field, FormProblem, fieldError, Input, Loading } from "../../components/ui";
+import { Form, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button, CopyLine, Failed, FormProblem, Loading } from "../../components/ui";
 import { day } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { z } from "../../lib/zod";
 import { Kit } from "./Kit";
 import { kitLinksQuery, kitQuery } from "./queries";
 
@@ -21,19 +22,15 @@ export function Install({ siteId, canEdit }: { siteId: number; canEdit: boolean 
 
 /** The same kit for somebody without an account. */
 function Send({ siteId }: { siteId: number }) {
-  const [email, setEmail] = useState("");
-  const [note, setNote] = useState("");
   const queries = useQueryClient();
-  const send = useMutation({
-    mutationFn: () =>
-      data(
-        client.POST("/api/sites/{site_id}/kit/share", {
-          params: { path: { site_id: siteId } },
-          body: { email, note },
-        }),
-      ),
-    onSuccess: () => makeStale(queries, siteId, "kit"),
+  const form = useServerForm({
+    schema: z.object({ email: z.string(), note: z.string().check(z.maxLength(1000)) }),
+    values: { email: "", note: "" },
+    send: (body) =>
+      data(client.POST("/api/sites/{site_id}/kit/share", { params: { path: { site_id: siteId } }, body })),
+    done: () => makeStale(queries, siteId, "kit"),
   });
+  const sent = form.result;
   return (
     <section aria-labelledby="send" className="mt-6 border-t pt-4">
       <h2 id="send" className="text-[17px]">
@@ -43,40 +40,31 @@ function Send({ siteId }: { siteId: number }) {
         A mail, and a page to read without an account, with the same kit and a tick as soon as the first hit comes in.
         The page ends by itself after 14 days and shows none of your numbers.
       </p>
-      <form
+      <Form
+        form={form}
         className="grid max-w-3xl grid-cols-[minmax(0,1fr)] items-start gap-3 md:grid-cols-[260px_minmax(0,1fr)_auto]"
-        onSubmit={(e) => {
-          e.preventDefault();
-          send.mutate();
-        }}
       >
-        <Field label="E-mail" hint="Empty: only the link." error={fieldError(send.error, "email")}>
-          {(p) => (
-            <Input
-              {...p}
-              type="text"
-              inputMode="email"
-              placeholder="dev@brackenhive.example"
-              value={email}
-              onChange={(e) => setEmail(e.target.value)}
-            />
-          )}
-        </Field>
-        <Field label="A word with it">
-          {(p) => <Input {...p} value={note} maxLength={1000} onChange={(e) => setNote(e.target.value)} />}
-        </Field>
-        <Button type="submit" className="md:mt-6" disabled={send.isPending}>
-          {email ? "Send the mail" : "Make a link"}
+        <Written
+          form={form}
+          name="email"
+          label="E-mail"
+          hint="Empty: only the link."
+          inputMode="email"
+          placeholder="dev@brackenhive.example"
+        />
+        <Written form={form} name="note" label="A word with it" maxLength={1000} />
+        <Button type="submit" className="md:mt-6" disabled={form.pending}>
+          {form.watch("email") ? "Send the mail" : "Make a link"}
         </Button>
-      </form>
-      <FormProblem problem={send.error} fields={["email"]} />
-      {send.data && (
+      </Form>
+      <Unplaced form={form} />
+      {sent && (
         <div className="mt-2 max-w-3xl" role="status">
           <p className="mb-1">
-            {send.data.mailed_to ? `The mail is on its way to ${send.data.mailed_to}. ` : ""}
-            The page can be read until {day(send.data.expires_at)}:
+            {sent.mailed_to ? `The mail is on its way to ${sent.mailed_to}. ` : ""}
+            The page can be read until {day(sent.expires_at)}:
           </p>
-          <CopyLine text={send.data.address} label="the address of the kit" />
+          <CopyLine text={sent.address} label="the address of the kit" />
         </div>
       )}
       <OpenLinks siteId={siteId} />

@@ -1,6 +1,7 @@
 /** The install kit: what to paste, where it goes, on which pages, and how to see that it worked. */
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { Radios } from "../../components/Radios";
 import { CopyLine, cx } from "../../components/ui";
 
 type Piece = Schemas["PieceOut"];
@@ -11,27 +12,22 @@ export function Kit({ pieces }: { pieces: Piece[] }) {
   if (!piece) return null;
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-5 lg:grid-cols-[250px_minmax(0,1fr)]">
-      <fieldset className="flex flex-col gap-0.5">
-        <legend className="mb-1 font-medium">Where will you paste it?</legend>
-        {pieces.map((p) => (
-          <label
-            key={p.id}
-            className={cx(
-              "flex cursor-pointer items-start gap-2 rounded-box border px-2 py-1.5",
-              p.id === piece.id ? "border-plum bg-surface" : "border-transparent hover:border-line",
-            )}
-          >
-            <input
-              type="radio"
-              name="kit"
-              className="mt-1 accent-plum"
-              checked={p.id === piece.id}
-              onChange={() => setChosen(p.id)}
-            />
-            {p.title}
-          </label>
-        ))}
-      </fieldset>
+      <div>
+        <p className="mb-1 font-medium">Where will you paste it?</p>
+        <Radios
+          label="Where will you paste it?"
+          className="flex flex-col gap-0.5"
+          choices={Object.fromEntries(pieces.map((p) => [p.id, p.title]))}
+          chosen={piece.id}
+          choose={setChosen}
+          itemClass={(id) =>
+            cx(
+              "rounded-box border px-2 py-1.5",
+              id === piece.id ? "border-plum bg-surface" : "border-transparent hover:border-line",
+            )
+          }
+        />
+      </div>
       <div className="min-w-0">
         <h3 className="mb-2 text-[15px]">{piece.title}</h3>
         {piece.lines.map((line) => (

@@ -1,12 +1,13 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { client, data } from "../../api/client";
-import { Button, Failed, Field, FormProblem, fieldError, Input, Loading, Select } from "../../components/ui";
+import { client, data, type Schemas } from "../../api/client";
+import { Chosen, Form, Lines, Ticked, Unplaced, useServerForm, Written } from "../../components/form";
+import { Button, Failed, Loading } from "../../components/ui";
 import { makeStale, REPORTS } from "../../lib/stale";
+import { filled, listOf, z } from "../../lib/zod";
 import { siteQuery } from "./queries";
 
 const WINDOWS = [1, 7, 14, 28, 30, 90];
-const FIELDS = ["name", "hosts", "currency", "time_zone", "meaningful_parameters", "attribution_window_days", "margin"];
 
 interface Props {
   siteId: number;
@@ -25,129 +26,109 @@ function readHosts(text: string) {
     });
 }
 
+const schema = z.object({
+  name: filled(),
+  hosts: filled(),
+  currency: filled(),
+  time_zone: filled(),
+  margin: z.string(),
+  attribution_window_days: z.string(),
+  meaningful_parameters: z.string(),
+  keep_fragment: z.boolean(),
+});
+
 export function SiteSettings({ siteId, canEdit, done }: Props) {
-  const queries = useQueryClient();
-  const path = { params: { path: { site_id: siteId } } };
   const site = useQuery(siteQuery(siteId));
-  const save = useMutation({
-    mutationFn: (form: FormData) => {
-      const text = (name: string) => String(form.get(name) ?? "");
-      return data(
+  if (site.isPending) return <Loading what="the settings" />;
+  if (site.isError) return <Failed error={site.error} retry={site.refetch} />;
+  return <Settings site={site.data} canEdit={canEdit} done={done} />;
+}
+
+function Settings({ site: s, canEdit, done }: { site: Schemas["SiteOut"]; canEdit: boolean; done: () => void }) {
+  const queries = useQueryClient();
+  const form = useServerForm({
+    schema,
+    values: {
+      name: s.name,
+      hosts: s.hosts.map((h) => (h.stands_for ? `${h.host} = ${h.stands_for}` : h.host)).join("\n"),
+      currency: s.currency,
+      time_zone: s.time_zone,
+      margin: s.margin == null ? "" : String(Number(s.margin) * 100),
+      attribution_window_days: String(s.attribution_window_days),
+      meaningful_parameters: s.meaningful_parameters.join(", "),
+      keep_fragment: s.keep_fragment,
+    },
+    send: (given) =>
+      data(
         client.PATCH("/api/sites/{site_id}", {
-          ...path,
+          params: { path: { site_id: s.id } },
           body: {
-            name: text("name"),
-            hosts: readHosts(text("hosts")),
-            currency: text("currency"),
-            time_zone: text("time_zone"),
-            meaningful_parameters: text("meaningful_parameters")
-              .split(/[\s,]+/)
-              .filter(Boolean),
-            keep_fragment: form.has("keep_fragment"),
-            attribution_window_days: Number(text("attribution_window_days")),
-            margin: text("margin") ? String(Number(text("margin")) / 100) : null,
+            ...given,
+            hosts: readHosts(given.hosts),
+            meaningful_parameters: listOf(given.meaningful_parameters),
+            attribution_window_days: Number(given.attribution_window_days),
+            margin: given.margin ? String(Number(given.margin) / 100) : null,
           },
         }),
-      );
-    },
-    onSuccess: async () => {
-      await makeStale(queries, siteId, "site", "pixel", "coverage", ...REPORTS);
+      ),
+    done: async () => {
+      await makeStale(queries, s.id, "site", "pixel", "coverage", ...REPORTS);
       await queries.invalidateQueries({ queryKey: ["session"] });
       toast("The settings are saved.");
       done();
     },
   });
-  if (site.isPending) return <Loading what="the settings" />;
-  if (site.isError) return <Failed error={site.error} retry={site.refetch} />;
-  const s = site.data;
-  const error = (name: string) => fieldError(save.error, name);
   return (
-    <form
-      className="flex flex-col gap-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate(new FormData(e.currentTarget));
-      }}
-    >
-      <fieldset disabled={!canEdit} className="contents">
-        <Field label="Name" error={error("name")}>
-          {(p) => <Input {...p} name="name" defaultValue={s.name} required />}
-        </Field>
-        <Field
-          label="Hosts"
-          hint="One a line. “staging.brackenhive.example = brackenhive.example” reports the first under the second."
-          error={error("hosts")}
-        >
-          {(p) => (
-            <textarea
-              {...p}
-              name="hosts"
-              rows={3}
-              className="num w-full rounded-box border border-quiet/50 bg-surface px-2.5 py-1.5"
-              defaultValue={s.hosts.map((h) => (h.stands_for ? `${h.host} = ${h.stands_for}` : h.host)).join("\n")}
-            />
-          )}
-        </Field>
-        <div className="grid grid-cols-2 gap-3">
-          <Field label="Currency" error={error("currency")}>
-            {(p) => <Input {...p} name="currency" defaultValue={s.currency} maxLength={3} required />}
-          </Field>
-          <Field label="Time zone" hint="Its midnight ends a day." error={error("time_zone")}>
-            {(p) => <Input {...p} name="time_zone" defaultValue={s.time_zone} required />}
-          </Field>
-        </div>
-        <Field
-          label="Margin in %"
-          hint="What is left of an order before ads. It sets the return at which ads break even; empty means 100."
-          error={error("margin")}
-        >
-          {(p) => (
-            <Input
-              {...p}
-              name="margin"
-              type="number"
-              min="0.01"
-              max="100"
-              step="0.01"
-              defaultValue={s.margin == null ? "" : Number(s.margin) * 100}
-            />
-          )}
-        </Field>
-        <Field
-          label="Attribution window"
-          hint="A visit this many days before a conversion can still be credited with it."
-          error={error("attribution_window_days")}
-        >
-          {(p) => (
-            <Select {...p} name="attribution_window_days" defaultValue={s.attribution_window_days}>
-              {WINDOWS.map((days) => (
-                <option key={days} value={days}>
-                  {days === 1 ? "1 day" : `${days} days`}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
-        <Field
-          label="Parameters that make another page"
-          hint="Names in the address, for example product. All others are ignored when pages are told apart."
-          error={error("meaningful_parameters")}
-        >
-          {(p) => <Input {...p} name="meaningful_parameters" defaultValue={s.meaningful_parameters.join(", ")} />}
-        </Field>
-        <label className="flex items-center gap-2">
-          <input type="checkbox" name="keep_fragment" defaultChecked={s.keep_fragment} className="size-4 accent-plum" />
-          Pages differ by what follows # in the address
-        </label>
-        <FormProblem problem={save.error} fields={FIELDS} />
-        {canEdit ? (
-          <Button type="submit" kind="main" className="self-start" disabled={save.isPending}>
-            Save the settings
-          </Button>
-        ) : (
-          <p className="text-quiet">Your role lets you look at these, not change them.</p>
-        )}
-      </fieldset>
-    </form>
+    <Form form={form} disabled={!canEdit}>
+      <Written form={form} name="name" label="Name" />
+      <Lines
+        form={form}
+        name="hosts"
+        label="Hosts"
+        hint="One a line. “staging.brackenhive.example = brackenhive.example” reports the first under the second."
+        rows={3}
+      />
+      <div className="grid grid-cols-2 gap-3">
+        <Written form={form} name="currency" label="Currency" maxLength={3} />
+        <Written form={form} name="time_zone" label="Time zone" hint="Its midnight ends a day." />
+      </div>
+      <Written
+        form={form}
+        name="margin"
+        label="Margin in %"
+        hint="What is left of an order before ads. It sets the return at which ads break even; empty means 100."
+        type="number"
+        min="0.01"
+        max="100"
+        step="0.01"
+      />
+      <Chosen
+        form={form}
+        name="attribution_window_days"
+        label="Attribution window"
+        hint="A visit this many days before a conversion can still be credited with it."
+      >
+        {WINDOWS.map((days) => (
+          <option key={days} value={days}>
+            {days === 1 ? "1 day" : `${days} days`}
+          </option>
+        ))}
+      </Chosen>
+      <Written
+        form={form}
+        name="meaningful_parameters"
+        label="Parameters that make another page"
+        hint="Names in the address, for example product. All others are ignored when pages are told apart."
+      />
+      <Ticked form={form} name="keep_fragment" label="Pages differ by what follows # in the address" />
+      <Unplaced form={form} />
+      {canEdit ? (
+        <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
+          Save the settings
+        </Button>
+      ) : (
+        <p className="text-quiet">Your role lets you look at these, not change them.</p>
+      )}
+    </Form>
   );
 }

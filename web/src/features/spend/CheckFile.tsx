@@ -4,6 +4,7 @@ import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { Button, cx, Field, FormProblem, Head, Input, Select } from "../../components/ui";
 import { count, day, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
@@ -215,26 +216,27 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
 function BadRows({ check }: { check: Check }) {
   return (
     <Scroll label="Rows that cannot be read" className="mt-3 max-h-80">
-      <table className="bench">
-        <thead>
-          <tr>
-            <th>Line</th>
-            <th className="text">What is wrong</th>
-            <th className="text">The row</th>
-          </tr>
-        </thead>
-        <tbody>
-          {check.bad.map((b) => (
-            <tr key={b.line}>
-              <td className="num">{count(b.line)}</td>
-              <td className="text whitespace-normal text-brick">{b.message}</td>
-              <td className="text max-w-96">
-                <bdi className="num block truncate text-quiet">{b.cells.join(" · ")}</bdi>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Table
+        columns={[
+          { key: "line", head: "Line", className: "num", cell: (b) => count(b.line) },
+          {
+            key: "what-is-wrong",
+            head: "What is wrong",
+            text: true,
+            className: "whitespace-normal text-brick",
+            cell: (b) => b.message,
+          },
+          {
+            key: "the-row",
+            head: "The row",
+            text: true,
+            className: "max-w-96",
+            cell: (b) => <bdi className="num block truncate text-quiet">{b.cells.join(" · ")}</bdi>,
+          },
+        ]}
+        rows={check.bad}
+        rowKey={(b) => b.line}
+      />
       {check.bad_count > check.bad.length && (
         <p className="p-2 text-quiet">
           and {count(check.bad_count - check.bad.length)} more. Mend the file or the reading, and look again.
@@ -250,34 +252,24 @@ function Sample({ check, reading }: { check: Check; reading: Reading }) {
     <>
       <h2 className="mt-5 mb-2 text-[15px]">The first rows</h2>
       <Scroll label="First rows" className="max-h-[50vh]">
-        <table className="bench">
-          <thead>
-            <tr>
-              {check.head.map((head, place) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
-                <th key={place} className="text">
-                  <span className={cx("block", used.has(place) ? "font-semibold text-ink" : "")}>
-                    {used.get(place) ?? "not used"}
-                  </span>
-                  <bdi>{head}</bdi>
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {check.sample.map((row, line) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: a row is its place
-              <tr key={line}>
-                {row.map((cell, place) => (
-                  // biome-ignore lint/suspicious/noArrayIndexKey: a cell is its place
-                  <td key={place} className={cx("text num max-w-56 truncate", !used.has(place) && "text-quiet")}>
-                    <bdi>{cell}</bdi>
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table<[line: number, cells: string[]]>
+          rows={check.sample.map((cells, line) => [line, cells])}
+          rowKey={([line]) => line}
+          columns={check.head.map((head, place) => ({
+            key: String(place),
+            head: (
+              <>
+                <span className={cx("block", used.has(place) && "font-semibold text-ink")}>
+                  {used.get(place) ?? "not used"}
+                </span>
+                <bdi>{head}</bdi>
+              </>
+            ),
+            text: true,
+            className: cx("num max-w-56 truncate", !used.has(place) && "text-quiet"),
+            cell: ([, cells]) => <bdi>{cells[place]}</bdi>,
+          }))}
+        />
       </Scroll>
     </>
   );

@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { toast } from "sonner";
 import { client, csrfToken, data, Problem, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../components/ui";
 import { count, day, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
@@ -176,32 +177,17 @@ function Joined({ now }: { now: State }) {
             knows. Compare the spelling with the campaign parameters in the ad’s link.
           </p>
           <Scroll label="Spend that joined nothing" className="max-w-3xl">
-            <table className="bench">
-              <thead>
-                <tr>
-                  <th className="text">Source</th>
-                  <th className="text">Campaign</th>
-                  <th>Rows</th>
-                  <th>Clicks</th>
-                  <th>Cost</th>
-                </tr>
-              </thead>
-              <tbody>
-                {now.unjoined.map((u) => (
-                  <tr key={`${u.source} ${u.campaign}`}>
-                    <td className="text">
-                      <bdi>{u.source}</bdi>
-                    </td>
-                    <td className="text">
-                      <bdi>{u.campaign || "–"}</bdi>
-                    </td>
-                    <td className="num">{count(u.rows)}</td>
-                    <td className="num">{count(u.clicks)}</td>
-                    <td className="num">{money(u.cost, now.currency)}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <Table
+              columns={[
+                { key: "source", head: "Source", text: true, cell: (u) => <bdi>{u.source}</bdi> },
+                { key: "campaign", head: "Campaign", text: true, cell: (u) => <bdi>{u.campaign || "–"}</bdi> },
+                { key: "rows", head: "Rows", className: "num", cell: (u) => count(u.rows) },
+                { key: "clicks", head: "Clicks", className: "num", cell: (u) => count(u.clicks) },
+                { key: "cost", head: "Cost", className: "num", cell: (u) => money(u.cost, now.currency) },
+              ]}
+              rows={now.unjoined}
+              rowKey={(u) => `${u.source} ${u.campaign}`}
+            />
           </Scroll>
         </details>
       )}
@@ -216,51 +202,56 @@ function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (
         Files taken in
       </h2>
       <Scroll label="Imported files">
-        <table className="bench">
-          <thead>
-            <tr>
-              <th className="text">File</th>
-              <th className="text">Source</th>
-              <th>Rows</th>
-              <th className="text">Days</th>
-              <th>Cost</th>
-              <th className="text">Taken in</th>
-              <th>
-                <span className="sr-only">Undo</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {now.imports.map((b) => (
-              <tr key={b.id} className={cx(b.state === "undone" && "text-quiet")}>
-                <td className="text max-w-[20rem]">
-                  <bdi className="block truncate font-medium">{b.file_name}</bdi>
-                </td>
-                <td className="text">
-                  <bdi>{b.source || "from its column"}</bdi>
-                </td>
-                <td className="num">{count(b.rows)}</td>
-                <td className="text">
+        <Table
+          columns={[
+            {
+              key: "file",
+              head: "File",
+              text: true,
+              className: "max-w-[20rem]",
+              cell: (b) => <bdi className="block truncate font-medium">{b.file_name}</bdi>,
+            },
+            { key: "source", head: "Source", text: true, cell: (b) => <bdi>{b.source || "from its column"}</bdi> },
+            { key: "rows", head: "Rows", className: "num", cell: (b) => count(b.rows) },
+            {
+              key: "days",
+              head: "Days",
+              text: true,
+              cell: (b) => (
+                <>
                   {day(b.first_day)} to {day(b.last_day)}
-                </td>
-                <td className="num">{money(b.cost, now.currency)}</td>
-                <td className="text">
+                </>
+              ),
+            },
+            { key: "cost", head: "Cost", className: "num", cell: (b) => money(b.cost, now.currency) },
+            {
+              key: "taken-in",
+              head: "Taken in",
+              text: true,
+              cell: (b) => (
+                <>
                   {day(b.made_at)}
                   {b.made_by && `, ${b.made_by}`}
-                </td>
-                <td>
-                  {b.state === "undone" ? (
-                    "taken out again"
-                  ) : canEdit ? (
-                    <Button kind="quiet" aria-label={`Take ${b.file_name} out again`} onClick={() => undo(b)}>
-                      Take out again
-                    </Button>
-                  ) : null}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+                </>
+              ),
+            },
+            {
+              key: "undo",
+              head: <span className="sr-only">Undo</span>,
+              cell: (b) =>
+                b.state === "undone" ? (
+                  "taken out again"
+                ) : canEdit ? (
+                  <Button kind="quiet" aria-label={`Take ${b.file_name} out again`} onClick={() => undo(b)}>
+                    Take out again
+                  </Button>
+                ) : null,
+            },
+          ]}
+          rows={now.imports}
+          rowKey={(b) => b.id}
+          rowProps={(b) => ({ className: cx(b.state === "undone" && "text-quiet") })}
+        />
       </Scroll>
     </section>
   );

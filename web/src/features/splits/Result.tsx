@@ -7,6 +7,7 @@ import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { OriginAndDevice } from "../../components/LensSentence";
 import { Scroll } from "../../components/Scroll";
+import { type Column, Table } from "../../components/Table";
 import { Button, cx, Failed, Letter, Loading } from "../../components/ui";
 import { count, day, hour, money, percent, plural, pValue, signed, times, words } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
@@ -273,101 +274,116 @@ function Lifetime({ children }: { children: React.ReactNode }) {
   return <span className="block text-[11.5px] leading-tight text-quiet">lifetime {children}</span>;
 }
 
+type Arm = Schemas["ArmOut"];
+
 function Arms({ r }: { r: Result }) {
   const end = scaleEnd(r.arms.map((a) => a.rate.high));
   const draft = r.test.state === "draft";
+  const value = (a: Arm) => r.against.find((x) => x.letter === a.letter)?.value_sequence;
+  const planned: Column<Arm>[] = [
+    {
+      key: "variant",
+      head: "Variant",
+      text: true,
+      cell: (a) => (
+        <span className="flex items-center gap-3">
+          <Letter letter={a.letter} />
+          <span>
+            <bdi className="num block">{a.path}</bdi>
+            <span className="text-[12.5px] text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
+          </span>
+        </span>
+      ),
+    },
+    { key: "share", head: "Share", className: "num", cell: (a) => `${a.share} %` },
+  ];
+  const seen: Column<Arm>[] = [
+    { key: "visitors", head: "Visitors", className: "num", cell: (a) => count(a.visitors) },
+    { key: "converted", head: "Converted", className: "num", cell: (a) => count(a.converted) },
+    {
+      key: "rate",
+      head: (
+        <>
+          Conversion rate
+          <br />
+          <span className="num text-[11.5px]">0 – {percent(end, end < 0.02 ? 1 : 0)}</span>
+        </>
+      ),
+      cell: (a) => (
+        <span className="inline-flex items-center gap-2">
+          <span className="num">{percent(a.rate.estimate)}</span>
+          <SpreadBar
+            {...a.rate}
+            max={end}
+            thin={a.thin}
+            tone={r.verdict.kind === "adopt" && a.letter === r.verdict.letter ? "fern" : "ink"}
+            width={120}
+            label={`${percent(a.rate.estimate)}, between ${percent(a.rate.low)} and ${percent(a.rate.high)}: ${count(a.converted)} of ${count(a.visitors)} visitors`}
+          />
+        </span>
+      ),
+    },
+    {
+      key: "value",
+      head: (
+        <>
+          Value per visitor
+          <br />
+          {r.currency}
+        </>
+      ),
+      className: "num",
+      cell: (a) => (
+        <>
+          {money(a.value_per_visitor)}
+          {a.lifetime_value_per_visitor != null && <Lifetime>{money(a.lifetime_value_per_visitor)}</Lifetime>}
+        </>
+      ),
+    },
+    {
+      key: "against",
+      head: (
+        <>
+          Against A,
+          <br />
+          95 % at every look
+        </>
+      ),
+      className: "num",
+      cell: (a) => {
+        const against = value(a);
+        return a.value_per_visitor != null && against?.low != null && against.high != null
+          ? `${signed(against.low)} to ${signed(against.high)}`
+          : "–";
+      },
+    },
+    {
+      key: "spend",
+      head: (
+        <>
+          Spend
+          <br />
+          {r.currency}
+        </>
+      ),
+      className: "num",
+      cell: (a) => (Number(a.spend) ? money(a.spend, undefined, 0) : "–"),
+    },
+    {
+      key: "roas",
+      head: "ROAS",
+      className: "num",
+      cell: (a) => (
+        <>
+          {times(a.roas)}
+          {a.lifetime_roas != null && <Lifetime>{times(a.lifetime_roas)}</Lifetime>}
+        </>
+      ),
+    },
+  ];
   return (
     <Scroll label="Table of variants" className="mt-5">
-      <table className="bench">
-        <caption className="sr-only">Variants</caption>
-        <thead>
-          <tr>
-            <th className="text">Variant</th>
-            <th>Share</th>
-            {!draft && (
-              <>
-                <th>Visitors</th>
-                <th>Converted</th>
-                <th>
-                  Conversion rate
-                  <br />
-                  <span className="num text-[11.5px]">0 – {percent(end, end < 0.02 ? 1 : 0)}</span>
-                </th>
-                <th>
-                  Value per visitor
-                  <br />
-                  {r.currency}
-                </th>
-                <th>
-                  Against A,
-                  <br />
-                  95 % at every look
-                </th>
-                <th>
-                  Spend
-                  <br />
-                  {r.currency}
-                </th>
-                <th>ROAS</th>
-              </>
-            )}
-          </tr>
-        </thead>
-        <tbody>
-          {r.arms.map((a) => {
-            const value = r.against.find((x) => x.letter === a.letter)?.value_sequence;
-            return (
-              <tr key={a.letter}>
-                <td className="text">
-                  <span className="flex items-center gap-3">
-                    <Letter letter={a.letter} />
-                    <span>
-                      <bdi className="num block">{a.path}</bdi>
-                      <span className="text-[12.5px] text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
-                    </span>
-                  </span>
-                </td>
-                <td className="num">{a.share} %</td>
-                {!draft && (
-                  <>
-                    <td className="num">{count(a.visitors)}</td>
-                    <td className="num">{count(a.converted)}</td>
-                    <td>
-                      <span className="inline-flex items-center gap-2">
-                        <span className="num">{percent(a.rate.estimate)}</span>
-                        <SpreadBar
-                          {...a.rate}
-                          max={end}
-                          thin={a.thin}
-                          tone={r.verdict.kind === "adopt" && a.letter === r.verdict.letter ? "fern" : "ink"}
-                          width={120}
-                          label={`${percent(a.rate.estimate)}, between ${percent(a.rate.low)} and ${percent(a.rate.high)}: ${count(a.converted)} of ${count(a.visitors)} visitors`}
-                        />
-                      </span>
-                    </td>
-                    <td className="num">
-                      {money(a.value_per_visitor)}
-                      {a.lifetime_value_per_visitor != null && (
-                        <Lifetime>{money(a.lifetime_value_per_visitor)}</Lifetime>
-                      )}
-                    </td>
-                    <td className="num">
-                      {a.value_per_visitor != null && value?.low != null && value.high != null
-                        ? `${signed(value.low)} to ${signed(value.high)}`
-                        : "–"}
-                    </td>
-                    <td className="num">{Number(a.spend) ? money(a.spend, undefined, 0) : "–"}</td>
-                    <td className="num">
-                      {times(a.roas)}
-                      {a.lifetime_roas != null && <Lifetime>{times(a.lifetime_roas)}</Lifetime>}
-                    </td>
-                  </>
-                )}
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+      <Table caption="Variants" rows={r.arms} rowKey={(a) => a.letter} columns={[...planned, ...(draft ? [] : seen)]} />
     </Scroll>
   );
 }

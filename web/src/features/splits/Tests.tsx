@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
 import { Button, cx, Empty, Failed, Head, Letter, Loading } from "../../components/ui";
 import { count, day, words } from "../../lib/format";
 import { useSite } from "../../lib/session";
@@ -54,62 +55,79 @@ export default function Tests() {
 function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
   return (
     <Scroll label="All split tests" className="mt-4">
-      <table className="bench">
-        <thead>
-          <tr>
-            <th className="text">Test</th>
-            <th className="text">Pages</th>
-            <th className="text">Counting</th>
-            <th className="text">State</th>
-            <th>
-              Visitors,
-              <br />
-              of plan
-            </th>
-            <th className="text">Verdict</th>
-          </tr>
-        </thead>
-        <tbody>
-          {tests.map((t) => {
-            const verdict = shortVerdict(t);
-            return (
-              <tr key={t.id}>
-                <td className="text whitespace-normal">
-                  <Link
-                    to="/s/$siteId/tests/$testId"
-                    params={{ siteId: String(siteId), testId: String(t.id) }}
-                    className="font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
-                  >
-                    {t.name}
-                  </Link>
-                </td>
-                <td className="text">
-                  {t.variants.map((v) => (
-                    <span key={v.letter} className="flex items-center gap-2 py-0.5">
-                      <Letter letter={v.letter} />
-                      <bdi className="num max-w-60 truncate">{v.path}</bdi>
-                      <span className="num text-quiet">{v.share} %</span>
-                    </span>
-                  ))}
-                </td>
-                <td className="text">{words(t.conversion_name)}s</td>
-                <td className="text">
-                  {STATES[t.state]}
-                  <span className="block text-[12.5px] leading-tight text-quiet">
-                    {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
-                    {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}
-                  </span>
-                </td>
-                <td className="num">
-                  {count(t.visitors)}
-                  <span className="block text-quiet">{count(t.planned_visitors)}</span>
-                </td>
-                <td className={cx("text font-medium whitespace-normal", TONES[verdict.tone])}>{verdict.text}</td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+      <Table
+        rows={tests}
+        rowKey={(t) => t.id}
+        columns={[
+          {
+            key: "test",
+            head: "Test",
+            text: true,
+            className: "whitespace-normal",
+            cell: (t) => (
+              <Link
+                to="/s/$siteId/tests/$testId"
+                params={{ siteId: String(siteId), testId: String(t.id) }}
+                className="font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+              >
+                {t.name}
+              </Link>
+            ),
+          },
+          {
+            key: "pages",
+            head: "Pages",
+            text: true,
+            cell: (t) =>
+              t.variants.map((v) => (
+                <span key={v.letter} className="flex items-center gap-2 py-0.5">
+                  <Letter letter={v.letter} />
+                  <bdi className="num max-w-60 truncate">{v.path}</bdi>
+                  <span className="num text-quiet">{v.share} %</span>
+                </span>
+              )),
+          },
+          { key: "counting", head: "Counting", text: true, cell: (t) => `${words(t.conversion_name)}s` },
+          {
+            key: "state",
+            head: "State",
+            text: true,
+            cell: (t) => (
+              <>
+                {STATES[t.state]}
+                <span className="block text-[12.5px] leading-tight text-quiet">
+                  {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
+                  {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}
+                </span>
+              </>
+            ),
+          },
+          {
+            key: "visitors",
+            head: (
+              <>
+                Visitors,
+                <br />
+                of plan
+              </>
+            ),
+            className: "num",
+            cell: (t) => (
+              <>
+                {count(t.visitors)}
+                <span className="block text-quiet">{count(t.planned_visitors)}</span>
+              </>
+            ),
+          },
+          {
+            key: "verdict",
+            head: "Verdict",
+            text: true,
+            className: (t) => cx("font-medium whitespace-normal", TONES[shortVerdict(t).tone]),
+            cell: (t) => shortVerdict(t).text,
+          },
+        ]}
+      />
     </Scroll>
   );
 }

@@ -1,6 +1,7 @@
 /** Yesterday's counts, each on the range in which such a weekday usually falls. */
 import type { Schemas } from "../../api/client";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { type Column, Table } from "../../components/Table";
 import { cx } from "../../components/ui";
 import { count, day, weekday, words } from "../../lib/format";
 
@@ -11,62 +12,63 @@ function beside({ count: n, usual }: Counted) {
   return n < usual.low ? "fewer" : n > usual.high ? "more" : "usual";
 }
 
+const isOut = (c: Counted) => ["fewer", "more"].includes(beside(c) ?? "");
+
 export function Usual({ yesterday: y }: { yesterday: Schemas["YesterdayOut"] }) {
   const known = y.counts.some((c) => c.usual);
   const share = (value: number | null | undefined, c: Counted) =>
     value == null || !c.usual?.estimate ? null : value / c.usual.estimate;
   const end = Math.min(4, scaleEnd(y.counts.flatMap((c) => [share(c.usual?.high, c), share(c.count, c)])));
+  const usual: Column<Counted>[] = [
+    {
+      key: "usually",
+      head: "Usually",
+      className: "num text-quiet",
+      cell: (c) => (c.usual ? `${count(c.usual.low)} to ${count(c.usual.high)}` : "–"),
+    },
+    {
+      key: "range",
+      head: `0 to ${end}× usual`,
+      cell: (c) => {
+        const is = beside(c);
+        return (
+          <>
+            <SpreadBar
+              low={share(c.usual?.low, c)}
+              estimate={share(c.count, c)}
+              high={share(c.usual?.high, c)}
+              max={end}
+              thin={(c.usual?.estimate ?? 0) < 5}
+              tone={is === "fewer" ? "brick" : is === "more" ? "fern" : "ink"}
+              label={`${count(c.count)}; usually ${count(c.usual?.low)} to ${count(c.usual?.high)}`}
+            />
+            {isOut(c) && <span className="block text-[12px] leading-tight">{is} than usual</span>}
+          </>
+        );
+      },
+    },
+  ];
   return (
     <section aria-label="Yesterday" className="min-w-0">
       <h2 className="mb-2 text-[17px]">
         Yesterday, {weekday(y.day)} {day(y.day)}
       </h2>
       <div className="panel overflow-x-auto">
-        <table className="bench bench-dense">
-          <thead>
-            <tr>
-              <th className="text">Count</th>
-              <th>Yesterday</th>
-              {known && (
-                <>
-                  <th>Usually</th>
-                  <th>0 to {end}× usual</th>
-                </>
-              )}
-            </tr>
-          </thead>
-          <tbody>
-            {y.counts.map((c) => {
-              const is = beside(c);
-              const out = is === "fewer" || is === "more";
-              return (
-                <tr key={c.id ?? "visits"}>
-                  <td className="text whitespace-normal">{words(c.name)}</td>
-                  <td className={cx("num", out && "font-semibold")}>{count(c.count)}</td>
-                  {known && (
-                    <>
-                      <td className="num text-quiet">
-                        {c.usual ? `${count(c.usual.low)} to ${count(c.usual.high)}` : "–"}
-                      </td>
-                      <td>
-                        <SpreadBar
-                          low={share(c.usual?.low, c)}
-                          estimate={share(c.count, c)}
-                          high={share(c.usual?.high, c)}
-                          max={end}
-                          thin={(c.usual?.estimate ?? 0) < 5}
-                          tone={is === "fewer" ? "brick" : is === "more" ? "fern" : "ink"}
-                          label={`${count(c.count)}; usually ${count(c.usual?.low)} to ${count(c.usual?.high)}`}
-                        />
-                        {out && <span className="block text-[12px] leading-tight">{is} than usual</span>}
-                      </td>
-                    </>
-                  )}
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
+        <Table<Counted>
+          dense
+          rows={y.counts}
+          rowKey={(c) => c.id ?? "visits"}
+          columns={[
+            { key: "count", head: "Count", text: true, className: "whitespace-normal", cell: (c) => words(c.name) },
+            {
+              key: "yesterday",
+              head: "Yesterday",
+              className: (c) => cx("num", isOut(c) && "font-semibold"),
+              cell: (c) => count(c.count),
+            },
+            ...(known ? usual : []),
+          ]}
+        />
       </div>
       <p className="mt-2 text-[13px] text-quiet">
         {y.away

@@ -1,6 +1,7 @@
 /** A rule as nested groups of conditions: all or any of them, each as it is or negated. */
 import { Plus, X } from "lucide-react";
-import { useId } from "react";
+import { Checkbox } from "../../../components/Checkbox";
+import { Radios } from "../../../components/Radios";
 import { cx, Select, TextButton } from "../../../components/ui";
 import { Condition } from "./Condition";
 import { blank, CONDITIONS } from "./conditions";
@@ -29,7 +30,6 @@ interface Props {
 export function Builder({ siteId, rule, change, error, deep = 0 }: Props) {
   const joint = "all" in rule ? "all" : "any";
   const parts = partsOf(rule);
-  const name = useId();
   const set = (place: number, part: Rule) =>
     change(
       grouped(
@@ -48,21 +48,13 @@ export function Builder({ siteId, rule, change, error, deep = 0 }: Props) {
   return (
     <div className={cx("flex min-w-0 flex-col gap-2", deep > 0 && "border-l-2 border-ink pl-3")}>
       {parts.length > 1 && (
-        <fieldset className="flex gap-4">
-          <legend className="sr-only">How the conditions are joined</legend>
-          {(["all", "any"] as const).map((each) => (
-            <label key={each} className="flex items-center gap-1.5">
-              <input
-                type="radio"
-                name={name}
-                className="accent-plum"
-                checked={joint === each}
-                onChange={() => change(grouped(each, parts))}
-              />
-              {each === "all" ? "all of these together" : "any one of these"}
-            </label>
-          ))}
-        </fieldset>
+        <Radios
+          label="How the conditions are joined"
+          className="flex flex-wrap gap-4"
+          choices={{ all: "all of these together", any: "any one of these" }}
+          chosen={joint}
+          choose={(each) => change(grouped(each, parts))}
+        />
       )}
       {parts.map((part, place) => (
         <Part
@@ -120,15 +112,9 @@ function Part({ siteId, part, set, remove, error, deep = 0, first }: PartProps) 
           </Select>
         )}
         {remove && (
-          <label className="flex items-center gap-1.5 whitespace-nowrap">
-            <input
-              type="checkbox"
-              className="size-4 accent-plum"
-              checked={negated}
-              onChange={(e) => set(e.target.checked ? { not: inner } : inner)}
-            />
-            must not
-          </label>
+          <span className="whitespace-nowrap">
+            <Checkbox label="must not" checked={negated} set={(on) => set(on ? { not: inner } : inner)} />
+          </span>
         )}
         {remove && (
           <button
