@@ -82,9 +82,9 @@ front_end() {
   fi
   # The API's document, and so the front end's types, come from all of Clabo's Python.
   local print; print=$(find clabo -name tests -prune -o -name '*.py' -print0 | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
-  if ! is_done openapi "$print" || [ ! -f web/openapi.gen.json ]; then
+  if ! is_done openapi "$print" || [ ! -f web/openapi.gen.json ] || [ ! -f tag/src/kinds.gen.ts ]; then
     .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \
-      || die "the API's document could not be made."
+      && .venv/bin/python manage.py tag_types --output tag/src/kinds.gen.ts || die "the API's document could not be made."
     mark_done openapi "$print"
   fi
   print=$(find web tag \( -name node_modules -o -name dist \) -prune -o -type f \

@@ -37,7 +37,9 @@ urlpatterns = [
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
     re_path(r"^(?:welcome|join|kit)/[^/]+$", interface),
-    re_path(r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people)(?:/\d+)?)?$", interface),
+    re_path(
+        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work)(?:/\d+)?)?$", interface
+    ),
 ]
 handler400 = "clabo.config.errors.bad_request"
 handler403 = "clabo.config.errors.forbidden"

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from clabo.core.channels import CHANNELS
+from clabo.core.channels import CHANNELS, Channel
 from clabo.events.models import Origin
 from clabo.sites.models import Site
 
 MOST_SOURCES = 100
 
 
-def channels_seen(site: Site) -> list[str]:
+def channels_seen(site: Site) -> list[Channel]:
     """The channels that visits came by, in the order of definitions."""
     used = set(Origin.objects.filter(site=site).values_list("channel", flat=True).distinct())
     return [c for c in CHANNELS if c in used]

@@ -9,6 +9,7 @@ import msgspec
 from msgspec import Meta
 
 from clabo.core.addresses import AddressError, host_of
+from clabo.core.rules.occurrence import Kind
 from clabo.ingest.directory import TagSite
 from clabo.wording import say
 
@@ -56,9 +57,7 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     """
 
     id: HexId
-    kind: Literal[
-        "view", "mark", "note", "form", "tried", "click", "message", "shown", "stay", "scroll", "step", "sale"
-    ]
+    kind: Kind
     age: Annotated[int, Meta(ge=0)]
     # The page's address, or the place that it has among the request's `urls`.
     url: Url = ""

@@ -11,13 +11,13 @@ from ninja import Schema
 from clabo.conversions.lens import Lens
 from clabo.conversions.queries import rules_of
 from clabo.core import returns
+from clabo.core.attribution import Model
+from clabo.core.channels import Channel
 from clabo.core.returns import break_even, over_lifetime
 from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
 from clabo.shapes import IntervalOut, known_interval
-
-ModelName = Literal["last_paid", "last", "first", "linear"]
 
 
 class LensIn(Schema):
@@ -27,7 +27,7 @@ class LensIn(Schema):
     origin: str = "any"
     device: str = "any"
     conversion: int | None = None
-    model: ModelName = "last_paid"
+    model: Model = "last_paid"
     compare: Literal["none", "before"] = "none"
     # Distinct visitors take longer to count than all the rest: only where their columns are shown.
     visitors: bool = False
@@ -48,9 +48,9 @@ class LensOut(Schema):
     origin: str
     device: str
     conversion: RuleChoice | None
-    model: ModelName
+    model: Model
     conversions: list[RuleChoice]
-    channels: list[str]
+    channels: list[Channel]
     sources: list[str]
     currency: str
     attribution_window_days: int

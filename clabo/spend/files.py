@@ -1,10 +1,7 @@
-"""Reading a delimited text file row by row, whatever wrote it."""
+"""Reading a spend file row by row, whatever wrote it."""
 
 from __future__ import annotations
 
-import codecs
-import csv
-import io
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
@@ -12,15 +9,18 @@ from pathlib import Path
 
 from clabo.core.spendfile import guess_columns
 from clabo.problems import Problem
+from clabo.spend.formats import delimited, workbook
+from clabo.spend.formats.format import Format
 
-_DELIMITERS = (",", ";", "\t", "|")
-MAX_CELL = 20_000
+# The first whose file it is reads it; the last takes whatever is left.
+FORMATS: tuple[Format, ...] = (workbook, delimited)
 SAMPLE_ROWS = 500
+HEAD_WITHIN = 10
 
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """How a file is written. `head_line` is the line of the column heads, from 1."""
+    """How a file is written. `encoding` and `delimiter` are its format's; `head_line` is the line of the column heads, from 1."""
 
     encoding: str
     delimiter: str
@@ -30,16 +30,16 @@ class Layout:
 
 def look(path: Path) -> tuple[Layout, list[list[str]]]:
     """The file's layout and its first rows; raises Problem where it is no table."""
-    encoding = _encoding(path)
+    form = _format_of(path)
     best: tuple[int, int, Layout] | None = None
-    for delimiter in _DELIMITERS:
-        for number, row in islice(_rows(path, encoding, delimiter), 10):
+    for encoding, delimiter in form.ways(path):
+        for number, row in islice(form.rows(path, encoding, delimiter), HEAD_WITHIN):
             score = (len(guess_columns(row)), len(row))
             if len(row) > 1 and (best is None or score > best[:2]):
                 best = (*score, Layout(encoding, delimiter, number, [cell.strip() for cell in row]))
     if best is None:
         raise Problem(
-            "No columns were found. A spend file has a line of column heads, and commas, semicolons or tabs.",
+            "No columns were found. A spend file has a line of column heads, and commas, semicolons or tabs; or it is an Excel file (.xlsx).",
             "file",
         )
     layout = best[2]
@@ -48,50 +48,12 @@ def look(path: Path) -> tuple[Layout, list[list[str]]]:
 
 def rows(path: Path, layout: Layout) -> Iterator[tuple[int, list[str]]]:
     """(line number, cells) of every row below the head that is not blank."""
-    for number, row in _rows(path, layout.encoding, layout.delimiter):
+    for number, row in _format_of(path).rows(path, layout.encoding, layout.delimiter):
         if number > layout.head_line and any(cell.strip() for cell in row):
             yield number, row
 
 
-def _rows(path: Path, encoding: str, delimiter: str) -> Iterator[tuple[int, list[str]]]:
-    csv.field_size_limit(MAX_CELL)
-    with path.open(encoding=encoding, newline="") as file:
-        reader = csv.reader(_without_nul(file), delimiter=delimiter)
-        try:
-            for row in reader:
-                yield reader.line_num, row
-        except csv.Error as error:
-            raise Problem(
-                f"Line {reader.line_num} cannot be read: {error}. Perhaps a quote is missing.", "file"
-            ) from None
-        except UnicodeError:
-            raise Problem(
-                f"After line {reader.line_num} stands what is no text ({encoding}). The file is cut off or damaged: export it again, as UTF-8 if that is offered.",
-                "file",
-            ) from None
-
-
-def _without_nul(file: io.TextIOBase) -> Iterator[str]:
-    for line in file:
-        yield line.replace("\x00", "") if "\x00" in line else line
-
-
-def _encoding(path: Path) -> str:
-    """UTF-8 with or without a byte order mark, UTF-16 with one, else Latin-1 (which reads any bytes)."""
+def _format_of(path: Path) -> Format:
     with path.open("rb") as file:
-        start = file.read(4)
-        if start.startswith(codecs.BOM_UTF8):
-            return "utf-8-sig"
-        if start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-            return "utf-16"
-        if start.startswith((b"PK\x03\x04", b"\xd0\xcf\x11\xe0")):
-            raise Problem("This is a spreadsheet file. Save it as CSV and import that.", "file")
-        file.seek(0)
-        decoder = codecs.getincrementaldecoder("utf-8")()
-        try:
-            while chunk := file.read(1 << 16):
-                decoder.decode(chunk)
-            decoder.decode(b"", final=True)
-        except UnicodeDecodeError:
-            return "latin-1"
-    return "utf-8"
+        start = file.read(8)
+    return next(each for each in FORMATS if each.is_mine(start))

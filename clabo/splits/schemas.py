@@ -10,7 +10,9 @@ from ninja import Field, Schema
 
 from clabo.conversions.queries import rule_of
 from clabo.conversions.schemas import ChangeOut, change_out
+from clabo.core.attribution import Model
 from clabo.core.evidence import is_thin, rate_interval
+from clabo.core.evidence.verdicts import VerdictKind
 from clabo.core.returns import over_lifetime
 from clabo.install.kit import HOLD_MS, tag_lines
 from clabo.shapes import IntervalOut, finite, interval_out
@@ -122,7 +124,7 @@ class DayOut(Schema):
 
 
 class VerdictOut(Schema):
-    kind: Literal["adopt", "keep_control", "no_difference", "too_early", "broken_split", "no_data"]
+    kind: VerdictKind
     letter: str | None
     difference: IntervalOut | None
     days_left: int | None
@@ -157,7 +159,7 @@ class SplitLens(Schema):
 
     origin: str = "any"
     device: str = "any"
-    model: Literal["last_paid", "last", "first", "linear"] = "last_paid"
+    model: Model = "last_paid"
 
 
 def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:

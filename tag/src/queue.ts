@@ -1,4 +1,5 @@
 /** Events on their way out. What no answer has been seen for stays in storage and is sent again. */
+import type { Kind } from "./kinds.gen";
 import { guard, json, on, tried } from "./safe";
 import type { Settings } from "./settings";
 
@@ -19,7 +20,7 @@ export interface Element {
 
 export interface Sent {
   id: string;
-  kind: "view" | "mark" | "note" | "form" | "tried" | "click" | "message" | "shown" | "stay" | "scroll";
+  kind: Kind;
   /** This browser's clock; only differences of it are ever sent. */
   at: number;
   url: string;

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from clabo.core.evidence.multiple import SplitHealth
 from clabo.core.evidence.types import Interval
 
-Kind = Literal["adopt", "keep_control", "no_difference", "too_early", "broken_split", "no_data"]
+VerdictKind = Literal["adopt", "keep_control", "no_difference", "too_early", "broken_split", "no_data"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +34,7 @@ class TestState:
 class Verdict:
     """`kind` decides; `params` holds what a sentence about it needs."""
 
-    kind: Kind
+    kind: VerdictKind
     params: dict[str, Any]
 
 

@@ -149,6 +149,9 @@ export function Shell() {
           <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-[13px] text-plum underline">
             People
           </Link>
+          <TextButton onClick={leave} className="text-[13px] whitespace-nowrap md:ml-3">
+            Sign out
+          </TextButton>
           {site.role === "owner" && (
             <Link
               to="/s/$siteId/work"
@@ -158,9 +161,6 @@ export function Shell() {
               Background work
             </Link>
           )}
-          <TextButton onClick={leave} className="text-[13px] whitespace-nowrap md:ml-3">
-            Sign out
-          </TextButton>
         </div>
       </nav>
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
@@ -198,7 +198,7 @@ function Shortcuts({ siteId }: { siteId: number }) {
   return (
     <Dialog.Root open={listed} onOpenChange={setListed}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed top-1/2 left-1/2 z-40 -translate-1/2 rounded-box border bg-surface p-5 text-ink outline-none"

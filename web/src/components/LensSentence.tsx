@@ -107,7 +107,7 @@ function TwoDates({ read, choose }: { read: Read; choose: (period: string) => vo
 
 export function originText(origin: string) {
   const [kind, name = ""] = origin.split(/:(.*)/s);
-  if (kind === "channel") return CHANNELS[name] ?? name;
+  if (kind === "channel") return CHANNELS[name as keyof typeof CHANNELS] ?? name;
   return kind === "source" ? name : "anywhere";
 }
 

@@ -23,7 +23,7 @@ function Over({ title, close, children }: Props) {
   return (
     <Dialog.Root open onOpenChange={(open) => !open && close()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/40" />
         <Dialog.Content
           aria-describedby={undefined}
           className="sheet-enter fixed inset-x-0 bottom-0 z-20 max-h-[85vh] overflow-auto border-t-2 border-ink bg-surface p-4 outline-none"

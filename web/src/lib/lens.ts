@@ -1,10 +1,14 @@
+import type { Schemas } from "../api/client";
+
+type Model = Schemas["LensOut"]["model"];
+
 /** The lens as it stands in the URL. Words that are not there have the server's usual meaning. */
 export interface Lens {
   period?: string;
   origin?: string;
   device?: string;
   conversion?: number;
-  model?: "last_paid" | "last" | "first" | "linear";
+  model?: Model;
   compare?: "none" | "before";
 }
 
@@ -26,14 +30,14 @@ export function lensQuery({ period, origin, device, conversion, model, compare }
   return { period, origin, device, conversion, model, compare };
 }
 
-export const MODELS = {
+export const MODELS: Record<Model, string> = {
   last_paid: "last paid touch",
   last: "last touch",
   first: "first touch",
   linear: "all touches alike",
-} as const;
+};
 
-export const CHANNELS: Record<string, string> = {
+export const CHANNELS: Record<Schemas["LensOut"]["channels"][number], string> = {
   paid: "paid ads",
   email: "e-mail",
   affiliate: "affiliates",

@@ -149,7 +149,7 @@ export function happened(h: Hit) {
 }
 
 function from(h: Hit) {
-  const channel = CHANNELS[h.channel] ?? h.channel;
+  const channel = CHANNELS[h.channel as keyof typeof CHANNELS] ?? h.channel;
   return h.source && h.source !== h.channel ? `${h.source}, ${channel}` : channel;
 }
 

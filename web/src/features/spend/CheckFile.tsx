@@ -70,7 +70,11 @@ export function CheckFile({ siteId, first, close }: Props) {
     <>
       <Head
         title={<bdi>{first.file_name}</bdi>}
-        lead={`Read as ${check.encoding}, separated by ${DELIMITERS[check.delimiter] ?? check.delimiter}. Nothing is imported yet.`}
+        lead={
+          check.encoding === "Excel"
+            ? `Read as an Excel workbook, its sheet “${check.delimiter}”. Nothing is imported yet.`
+            : `Read as ${check.encoding}, separated by ${DELIMITERS[check.delimiter] ?? check.delimiter}. Nothing is imported yet.`
+        }
         actions={
           <>
             <Button onClick={close}>Leave it</Button>

@@ -92,7 +92,7 @@ export default function Spend() {
                 aria-label="Spend file"
                 className="sr-only"
                 tabIndex={-1}
-                accept=".csv,.tsv,.txt,text/csv,text/plain"
+                accept=".csv,.tsv,.txt,.xlsx,text/csv,text/plain"
                 onChange={(e) => {
                   const file = e.target.files?.[0];
                   if (file) take.mutate(file);
@@ -124,7 +124,8 @@ export default function Spend() {
             <Empty title="No spend has been imported yet.">
               <p>
                 Export a report by day from where your ads run: day, campaign, ad group, ad, impressions, clicks, cost.
-                CSV, with commas, semicolons or tabs. Nothing is imported before you have seen how it is read.
+                CSV, with commas, semicolons or tabs, or an Excel workbook (.xlsx). Nothing is imported before you have
+                seen how it is read.
               </p>
               {site.canEdit && (
                 <Button kind="main" onClick={choose}>
