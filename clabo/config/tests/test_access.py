@@ -9,6 +9,7 @@ from typing import Any
 
 from django.test import Client, TestCase
 from ninja import Schema
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User
@@ -37,6 +38,7 @@ OPEN = {
 CLOSED_GETS = {
     "/api/workspaces/{workspace_id}/invitations",
     "/api/sites/{site_id}/kit/links",
+    "/api/workspaces/{workspace_id}/jobs",
 }
 # Reads by another name than GET: nothing changes, so a viewer may.
 READING_POSTS = {
@@ -76,6 +78,7 @@ class EveryRoute(TestCase):
         )
         self.bridge = save_link(self.site, "suits", "https://partner.example/")
         self.rehearsal = rehearsing.begin(self.site, None)
+        self.job = ProcrastinateJob.objects.get(task_name="mail")
         test_in = {
             "name": "T",
             "conversion": self.rule.pk,
@@ -125,6 +128,7 @@ class EveryRoute(TestCase):
             "page_id": self.page.pk,
             "key_id": make_proof_key(self.site).pk if not self.site.proof_keys.exists() else 0,
             "exclusion_id": self.exclusion.pk,
+            "job_id": self.job.pk,
             "invitation_id": self.invitation.pk,
             "link_id": self.bridge.pk,
             "rehearsal_id": self.rehearsal.pk,

@@ -1,7 +1,7 @@
 """What strangers have done to a running Clabo, done again.
 
 What else was tried stands with what it is about: a stranger's invitation in accounts, bodies without end and half-sent
-requests in test_doors, a network that floods in collect.
+requests in test_doors, a network that floods in ingest.
 """
 
 from __future__ import annotations

@@ -33,6 +33,7 @@ interface Props<Row> {
   bare?: boolean;
 }
 
+// Heads and cells are called, not rendered as components: a component made anew at each look would lose its focus.
 const features = tableFeatures({});
 
 export function Table<Row extends RowData>(props: Props<Row>) {
@@ -40,9 +41,7 @@ export function Table<Row extends RowData>(props: Props<Row>) {
   const data = useMemo(() => [...rows, ...(apart ?? [])], [rows, apart]);
   const made = useMemo(() => {
     const helper = createColumnHelper<typeof features, Row>();
-    return columns.map((column) =>
-      helper.display({ id: column.key, header: () => column.head, cell: ({ row }) => column.cell(row.original) }),
-    );
+    return columns.map((column) => helper.display({ id: column.key }));
   }, [columns]);
   const table = useTable({ features, columns: made, data, getRowId: (row) => String(rowKey(row)) });
   const as = new Map(columns.map((column) => [column.key, column]));
@@ -61,13 +60,7 @@ export function Table<Row extends RowData>(props: Props<Row>) {
                     aria-sort={column?.sorted}
                     className={cx(column?.text && "text", column?.headClass) || undefined}
                   >
-                    {column?.hint ? (
-                      <Hint says={column.hint}>
-                        <table.FlexRender header={header} />
-                      </Hint>
-                    ) : (
-                      <table.FlexRender header={header} />
-                    )}
+                    {column?.hint ? <Hint says={column.hint}>{column.head}</Hint> : column?.head}
                   </th>
                 );
               })}
@@ -83,7 +76,7 @@ export function Table<Row extends RowData>(props: Props<Row>) {
               const own = typeof column?.className === "function" ? column.className(row.original) : column?.className;
               return (
                 <td key={cell.id} className={cx(column?.text && "text", own) || undefined}>
-                  <table.FlexRender cell={cell} />
+                  {column?.cell(row.original)}
                 </td>
               );
             })}
