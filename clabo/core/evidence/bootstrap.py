@@ -75,6 +75,30 @@ def bootstrap_mean_difference(
 
     `zeros`: how many values of 0 each side has beside those given. Needs two values on each side, else nan limits.
     Raises ValueError for a level outside 0 to 1, fewer than 100 resamples, or negative zeros.
+
+    Parameters
+    ----------
+    control, challenger : sequence of float
+        Values other than 0, one a visitor.
+    level : float
+        Confidence level, between 0 and 1.
+    resamples : int
+        At least 100.
+    seed : int
+        The same seed gives the same limits.
+    zeros : tuple of int
+        How many values of 0 each side has beside those given.
+
+    Returns
+    -------
+    Interval
+        In the unit of the values.
+
+    Examples
+    --------
+    >>> i = bootstrap_mean_difference([59.0] * 30, [59.0] * 45, zeros=(970, 955))
+    >>> i.low < 0.885 < i.high
+    True
     """
     alpha_of(level)
     _checked(resamples, *zeros)
@@ -95,7 +119,32 @@ def bootstrap_mean_difference(
 def bootstrap_mean(
     values: Sequence[float], zeros: int = 0, level: float = 0.95, resamples: int = 4000, seed: int = 1
 ) -> Interval:
-    """A mean by the BCa bootstrap; `zeros` more values are 0. Needs two values, else nan limits."""
+    """A mean by the BCa bootstrap; `zeros` more values are 0. Needs two values, else nan limits.
+
+    Parameters
+    ----------
+    values : sequence of float
+        Values other than 0.
+    zeros : int
+        How many values of 0 there are beside them.
+    level : float
+        Confidence level, between 0 and 1.
+    resamples : int
+        At least 100.
+    seed : int
+        The same seed gives the same limits.
+
+    Returns
+    -------
+    Interval
+        In the unit of the values.
+
+    Examples
+    --------
+    >>> i = bootstrap_mean([10.0, 12.0, 9.0, 14.0], zeros=6)
+    >>> i.low < 4.5 < i.high
+    True
+    """
     alpha_of(level)
     _checked(resamples, zeros)
     if len(values) + zeros < 2:

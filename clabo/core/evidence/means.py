@@ -23,6 +23,29 @@ def compare_means(control: Moments, challenger: Moments, level: float = 0.95) ->
     """Welch's t, for unequal variances. Welch, Biometrika 34 (1947) 28-35.
 
     Needs two values on each side; nan otherwise.
+
+    Parameters
+    ----------
+    control, challenger : Moments
+        Number, mean and variance of the values of each, in the site's money.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    MeanComparison
+        In the unit of the values.
+
+    Raises
+    ------
+    ValueError
+        For a level outside 0 to 1.
+
+    Examples
+    --------
+    >>> c = compare_means(Moments.of([1.0, 2.0, 4.0]), Moments.of([2.0, 5.0, 7.0]))
+    >>> round(c.difference.low, 3), round(c.difference.high, 3)
+    (-2.81, 7.477)
     """
     alpha_of(level)
     if control.n < 2 or challenger.n < 2:

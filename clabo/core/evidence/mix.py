@@ -46,6 +46,24 @@ def pool_small(
 
     A source with fewer than `least` entries on either side, over all devices, is pooled within its channel; None
     stands for these sources.
+
+    Parameters
+    ----------
+    strata : mapping
+        From (channel, source, device) to the counts of control and challenger.
+    least : int
+        Entries on either side under which a source is pooled.
+
+    Returns
+    -------
+    dict
+        From (channel, source or None, device) to counts.
+
+    Examples
+    --------
+    >>> strata = {("paid", "meadow", 1): (Counts(9, 300), Counts(8, 310)), ("paid", "tiny", 1): (Counts(0, 4), Counts(1, 3))}
+    >>> list(pool_small(strata, least=20))
+    [('paid', 'meadow', 1), ('paid', None, 1)]
     """
     entries: dict[tuple[str, str], list[int]] = {}
     for (channel, source, _), (a, b) in strata.items():
@@ -66,6 +84,24 @@ def fair_comparison(strata: Mapping[K, tuple[Counts, Counts]], level: float = 0.
     Mantel-Haenszel risk difference (Greenland & Robins, Biometrics 41 (1985) 55-68) with the
     variance of Sato (Biometrics 45 (1989) 1323-1324). Heterogeneity by Cochran's Q with inverse
     variances, of (x + ½)/(n + 1) so that a stratum without conversions has one.
+
+    Parameters
+    ----------
+    strata : mapping
+        From any key to the counts of control and challenger.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    FairComparison
+        Of rates; nan limits where no stratum has both.
+
+    Examples
+    --------
+    >>> f = fair_comparison({"paid": (Counts(30, 900), Counts(8, 200)), "direct": (Counts(6, 100), Counts(60, 800))})
+    >>> round(f.difference.estimate, 4), f.left_out
+    (0.0096, [])
     """
     z = z_of(level)
     left_out: list[Hashable] = [k for k, (a, b) in strata.items() if bool(a.trials) != bool(b.trials)]

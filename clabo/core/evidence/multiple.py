@@ -13,7 +13,28 @@ BROKEN_BELOW = 0.001
 
 
 def holm(p_values: Sequence[float]) -> list[float]:
-    """Holm-adjusted p-values, in the order given. Holm, Scand. J. Statistics 6 (1979) 65-70."""
+    """Holm-adjusted p-values, in the order given. Holm, Scand. J. Statistics 6 (1979) 65-70.
+
+    Parameters
+    ----------
+    p_values : sequence of float, length m
+        Between 0 and 1.
+
+    Returns
+    -------
+    list of float, length m
+        Never smaller than those given.
+
+    Raises
+    ------
+    ValueError
+        For a p-value outside 0 to 1.
+
+    Examples
+    --------
+    >>> holm([0.01, 0.04, 0.03])
+    [0.03, 0.06, 0.06]
+    """
     if any(not 0 <= p <= 1 for p in p_values):
         raise ValueError("p_values: must lie between 0 and 1")
     adjusted = [0.0] * len(p_values)
@@ -36,6 +57,30 @@ def split_health(observed: Sequence[int], shares: Sequence[float]) -> SplitHealt
     """χ² goodness of fit of `observed` exposures against `shares` (any positive scale).
 
     No exposures: p is nan and nothing is broken.
+
+    Parameters
+    ----------
+    observed : sequence of int, length k
+        Exposures of each variant.
+    shares : sequence of float, length k
+        As configured, positive.
+
+    Returns
+    -------
+    SplitHealth
+        With the p-value.
+
+    Raises
+    ------
+    ValueError
+        Naming the argument that is impossible.
+
+    Examples
+    --------
+    >>> split_health([5020, 4980], [50, 50]).broken
+    False
+    >>> split_health([5400, 4600], [50, 50]).broken
+    True
     """
     if len(observed) != len(shares) or len(shares) < 2:
         raise ValueError("shares: give one for each of at least two variants")

@@ -73,6 +73,36 @@ def plan_rate_test(
     Variance pooled under no difference, separate under the alternative; no continuity correction.
     Fleiss, Levin & Paik, Statistical Methods for Rates and Proportions (3rd ed. 2003), ch. 4.
     The smallest challenger decides when shares differ. Challengers are each planned at `level`.
+
+    Parameters
+    ----------
+    baseline : float
+        The control's rate, between 0 and 1.
+    smallest_lift : float
+        Relative: 0.2 is a fifth more.
+    power : float
+        Probability of finding it, between 0 and 1.
+    level : float
+        Confidence level, between 0 and 1.
+    arms : int
+        The control and its challengers, at least two.
+    shares : sequence of float, optional
+        Of the traffic, in any unit; even shares without.
+
+    Returns
+    -------
+    SamplePlan
+        Visitors of each arm.
+
+    Raises
+    ------
+    ValueError
+        Naming the argument that is impossible.
+
+    Examples
+    --------
+    >>> plan_rate_test(0.04, 0.2).per_arm
+    [10317, 10317]
     """
     p1 = baseline * (1 + smallest_lift)
     if not 0 < baseline < 1:
@@ -95,7 +125,38 @@ def plan_mean_test(
     arms: int = 2,
     shares: Sequence[float] | None = None,
 ) -> SamplePlan:
-    """The same for a value per visitor with this mean and standard deviation (normal approximation)."""
+    """The same for a value per visitor with this mean and standard deviation (normal approximation).
+
+    Parameters
+    ----------
+    mean, deviation : float
+        Of the value per visitor, both positive.
+    smallest_lift : float
+        Relative: 0.2 is a fifth more.
+    power : float
+        Probability of finding it, between 0 and 1.
+    level : float
+        Confidence level, between 0 and 1.
+    arms : int
+        The control and its challengers, at least two.
+    shares : sequence of float, optional
+        Of the traffic, in any unit; even shares without.
+
+    Returns
+    -------
+    SamplePlan
+        Visitors of each arm.
+
+    Raises
+    ------
+    ValueError
+        Naming the argument that is impossible.
+
+    Examples
+    --------
+    >>> plan_mean_test(2.5, 12.0, 0.2).total
+    18084
+    """
     if mean <= 0:
         raise ValueError("mean: must be positive")
     if deviation <= 0:
@@ -114,6 +175,32 @@ def detectable_lift(baseline: float, per_arm: int, power: float = 0.8, level: fl
     """The smallest relative lift that `per_arm` visitors in each of two arms can find.
 
     The inverse of `plan_rate_test`; infinite where even a rate of nearly 1 could not be found.
+
+    Parameters
+    ----------
+    baseline : float
+        The control's rate, between 0 and 1.
+    per_arm : int
+        Visitors, at least 2.
+    power : float
+        Probability of finding it.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    float
+        Relative.
+
+    Raises
+    ------
+    ValueError
+        Naming the argument that is impossible.
+
+    Examples
+    --------
+    >>> round(detectable_lift(0.04, 10_311), 2)
+    0.2
     """
     if not 0 < baseline < 1:
         raise ValueError("baseline: must lie between 0 and 1")
@@ -131,7 +218,30 @@ def detectable_lift(baseline: float, per_arm: int, power: float = 0.8, level: fl
 
 
 def days_needed(plan: SamplePlan, visitors_per_day: float) -> int:
-    """Days until `plan` is filled, in whole weeks, so that each weekday counts alike."""
+    """Days until `plan` is filled, in whole weeks, so that each weekday counts alike.
+
+    Parameters
+    ----------
+    plan : SamplePlan
+        What is to be filled.
+    visitors_per_day : float
+        Who take part, of all arms together; positive.
+
+    Returns
+    -------
+    int
+        A multiple of seven.
+
+    Raises
+    ------
+    ValueError
+        For a number of visitors that is not positive.
+
+    Examples
+    --------
+    >>> days_needed(plan_rate_test(0.04, 0.2), 900)
+    28
+    """
     if visitors_per_day <= 0:
         raise ValueError("visitors_per_day: must be positive")
     return 7 * math.ceil(plan.total / visitors_per_day / 7 - 1e-9)
@@ -142,6 +252,21 @@ def sequential_cost(plan: SamplePlan) -> float:
 
     The visitors at which the confidence sequence excludes 0 with that probability, judged at that
     moment alone; a lucky earlier crossing makes the true cost a little smaller.
+
+    Parameters
+    ----------
+    plan : SamplePlan
+        Of a test of rates.
+
+    Returns
+    -------
+    float
+        Times the plan's visitors.
+
+    Examples
+    --------
+    >>> round(sequential_cost(plan_rate_test(0.04, 0.2)), 1)
+    1.9
     """
     shares = [plan.per_arm[0] / plan.total, min(plan.per_arm[1:]) / plan.total]
     variance = sum(v / s for v, s in zip(plan.variances, shares, strict=True))

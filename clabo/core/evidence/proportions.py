@@ -25,7 +25,25 @@ _BERGER_BOOS = 1e-9
 
 
 def is_thin(conversions: int, trials: int) -> bool:
-    """Under 5 conversions or 5 failures: too little for a rate to mean much."""
+    """Under 5 conversions or 5 failures: too little for a rate to mean much.
+
+    Parameters
+    ----------
+    conversions, trials : int
+        Counts of one page or arm.
+
+    Returns
+    -------
+    bool
+        Whether the rate is shown as too thin to judge.
+
+    Examples
+    --------
+    >>> is_thin(4, 900)
+    True
+    >>> is_thin(81, 263)
+    False
+    """
     return conversions < THIN or trials - conversions < THIN
 
 
@@ -37,6 +55,29 @@ def rate_intervals(
     (p + z²/2n ± z √(p(1-p)/n + z²/4n²)) / (1 + z²/n). Wilson, JASA 22 (1927) 209-212; Brown, Cai
     & DasGupta, Statistical Science 16 (2001) 101-133. Raises ValueError for counts that are negative, impossible or
     no whole numbers.
+
+    Parameters
+    ----------
+    conversions, trials : array_like of int, shape (n,)
+        Counts of each page or arm.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    low, estimate, high : ndarray of float, shape (n,)
+        Rates between 0 and 1; nan where `trials` is 0.
+
+    Raises
+    ------
+    ValueError
+        For counts that are negative, impossible or no whole numbers.
+
+    Examples
+    --------
+    >>> low, estimate, high = rate_intervals([81, 0], [263, 40])
+    >>> [round(float(x), 4) for x in high]
+    [0.3662, 0.0876]
     """
     x, n = np.asarray(conversions, dtype=float), np.asarray(trials, dtype=float)
     if np.any(n < 0):
@@ -60,6 +101,25 @@ def rate_intervals(
 def rate_interval(conversions: int, trials: int, level: float = 0.95) -> Interval:
     """Wilson score interval of one rate.
 
+    Parameters
+    ----------
+    conversions, trials : int
+        Counts of one page or arm.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    Interval
+        A rate between 0 and 1; nan without trials.
+
+    Raises
+    ------
+    ValueError
+        For counts that are negative, impossible or no whole numbers.
+
+    Examples
+    --------
     >>> i = rate_interval(81, 263)
     >>> round(i.low, 4), round(i.high, 4)
     (0.2553, 0.3662)
@@ -83,6 +143,31 @@ def compare_rates(control: Counts, challenger: Counts, level: float = 0.95) -> R
 
     The difference has Newcombe's hybrid score interval, the ratio Koopman's score interval. The
     p-value is the score test's (pooled z), or Boschloo's where an expected cell count is under 5.
+
+    Parameters
+    ----------
+    control, challenger : Counts
+        Conversions among the visits or visitors of each.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    RateComparison
+        Of challenger against control; nan where one has no trials.
+
+    Raises
+    ------
+    ValueError
+        For a level outside 0 to 1.
+
+    Examples
+    --------
+    >>> c = compare_rates(Counts(217, 4801), Counts(315, 4837))
+    >>> round(c.difference.low, 4), round(c.difference.high, 4), c.method
+    (0.0108, 0.0291, 'score')
+    >>> round(c.p_value, 7)
+    1.85e-05
     """
     alpha_of(level)
     if not control.trials or not challenger.trials:
@@ -105,6 +190,24 @@ def difference_interval(control: Counts, challenger: Counts, level: float = 0.95
     """Challenger - control by Newcombe's method 10, from the two Wilson intervals.
 
     Newcombe, Statistics in Medicine 17 (1998) 873-890.
+
+    Parameters
+    ----------
+    control, challenger : Counts
+        Conversions among trials of each.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    Interval
+        Of the difference of rates.
+
+    Examples
+    --------
+    >>> i = difference_interval(Counts(48, 80), Counts(56, 70))
+    >>> round(i.low, 4), round(i.high, 4)
+    (0.0524, 0.3339)
     """
     a = rate_interval(control.conversions, control.trials, level)
     b = rate_interval(challenger.conversions, challenger.trials, level)
@@ -121,6 +224,24 @@ def ratio_interval(control: Counts, challenger: Counts, level: float = 0.95) -> 
 
     Koopman, Biometrics 40 (1984) 513-517; constrained estimates in the closed form of Miettinen &
     Nurminen, Statistics in Medicine 4 (1985) 213-226, without their N/(N - 1).
+
+    Parameters
+    ----------
+    control, challenger : Counts
+        Conversions among trials of each.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    Interval
+        Of the ratio of rates; infinite where nothing bounds it.
+
+    Examples
+    --------
+    >>> i = ratio_interval(Counts(24, 74), Counts(36, 40))
+    >>> round(i.low, 3), round(i.high, 3)
+    (2.001, 3.982)
     """
     x0, n0, x1, n1 = control.conversions, control.trials, challenger.conversions, challenger.trials
     z = z_of(level)

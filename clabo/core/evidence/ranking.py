@@ -36,6 +36,29 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     Each page's interval is its posterior's, with the posterior mean as estimate. Pages without
     trials get the prior. Raises ValueError when no page has a trial. (Casella, The American
     Statistician 39 (1985) 83-87.)
+
+    Parameters
+    ----------
+    counts : sequence of Counts, length n
+        One for each page.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    ShrunkRates
+        With one interval for each page.
+
+    Raises
+    ------
+    ValueError
+        When no page has a trial.
+
+    Examples
+    --------
+    >>> s = shrink_rates([Counts(30, 1000), Counts(45, 1000), Counts(0, 12)])
+    >>> [round(i.estimate, 3) for i in s.pages]
+    [0.035, 0.04, 0.037]
     """
     tail = alpha_of(level) / 2
     x = np.array([c.conversions for c in counts], dtype=float)
@@ -99,6 +122,30 @@ def lost_conversions(
 
     0 for pages that are as good or better, and for those marked in `intended_exit`, which are also
     left out of what is typical.
+
+    Parameters
+    ----------
+    counts : sequence of Counts, length n
+        One for each page.
+    intended_exit : sequence of bool, length n, optional
+        Pages that are meant to be left.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    list of float, length n
+        Conversions.
+
+    Raises
+    ------
+    ValueError
+        When no page has a trial, or `intended_exit` is of another length.
+
+    Examples
+    --------
+    >>> [round(x, 1) for x in lost_conversions([Counts(10, 1000), Counts(45, 1000), Counts(40, 1000)])]
+    [19.7, 0.0, 0.0]
     """
     marks = list(intended_exit) if intended_exit is not None else [False] * len(counts)
     if len(marks) != len(counts):

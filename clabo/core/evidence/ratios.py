@@ -28,6 +28,29 @@ def ratio_of_means(numerator: Sequence[float], denominator: Sequence[float], lev
 
     Where the denominator's mean is not distinguishable from 0 the confidence set is unbounded,
     and the limits are infinite (`bounded` is False). Fieller, J. R. Stat. Soc. B 16 (1954) 175-185.
+
+    Parameters
+    ----------
+    numerator, denominator : sequence of float, length n
+        Paired, for example value and cost of each day.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    Interval
+        Without a unit; infinite where it is unbounded.
+
+    Raises
+    ------
+    ValueError
+        When the two are of different lengths.
+
+    Examples
+    --------
+    >>> i = ratio_of_means([20, 24, 31, 18], [10, 11, 13, 9])
+    >>> round(i.low, 2), round(i.estimate, 2), round(i.high, 2)
+    (1.75, 2.16, 2.41)
     """
     alpha_of(level)
     x, y = _paired(numerator, denominator)
@@ -50,7 +73,27 @@ def ratio_of_means(numerator: Sequence[float], denominator: Sequence[float], lev
 
 
 def poisson_limits(count: int, level: float = 0.95) -> tuple[float, float]:
-    """Exact limits of the expected number where `count` came. F. Garwood, Biometrika 28 (1936) 437-442."""
+    """Exact limits of the expected number where `count` came. F. Garwood, Biometrika 28 (1936) 437-442.
+
+    Parameters
+    ----------
+    count : int
+        How many came.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    low, high : float
+        Of the expected number.
+
+    Examples
+    --------
+    >>> tuple(round(x, 3) for x in poisson_limits(0))
+    (0.0, 3.689)
+    >>> tuple(round(x, 3) for x in poisson_limits(10))
+    (4.795, 18.39)
+    """
     alpha = alpha_of(level)
     low = float(special.gammaincinv(count, alpha / 2)) if count else 0.0
     return low, float(special.gammaincinv(count + 1, 1 - alpha / 2))
@@ -81,6 +124,30 @@ def return_interval(
     one it is the point 0, and with few its upper limit is too low (docs/evidence.md has the figures). So
     it is widened to the exact limits of the number of `conversions`, each worth `each` (the mean where the data give none).
     Where no value is negative, neither limit is.
+
+    Parameters
+    ----------
+    conversions : int
+        How many brought the value.
+    each : float
+        What one is worth, where the data give no mean.
+    value, cost : sequence of float, length n
+        Of each day, in the site's money.
+    level : float
+        Confidence level, between 0 and 1.
+    of_visits : VisitValues, optional
+        What each visit brought.
+
+    Returns
+    -------
+    Interval
+        Return for each unit of money.
+
+    Examples
+    --------
+    >>> i = return_interval(8, 59.0, [118.0, 59.0, 177.0, 118.0], [40.0, 38.0, 45.0, 41.0])
+    >>> round(i.estimate, 2), i.low < i.estimate < i.high
+    (2.88, True)
     """
     found = ratio_of_means(value, cost, level)
     if not found.known or not found.bounded:

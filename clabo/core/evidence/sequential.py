@@ -21,6 +21,28 @@ def tuning(planned: int, level: float = 0.95) -> float:
     """ρ² for which the sequence is tightest at `planned` visitors of both arms together.
 
     Waudby-Smith, Arbour, Sinha, Kennedy & Ramdas, arXiv 2103.06476, section on optimising ρ.
+
+    Parameters
+    ----------
+    planned : int
+        Visitors of both arms together, at least 1.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    float
+        ρ², per visitor.
+
+    Raises
+    ------
+    ValueError
+        For fewer than one visitor or a level outside 0 to 1.
+
+    Examples
+    --------
+    >>> round(tuning(10_000) * 10_000, 3)
+    8.212
     """
     if planned < 1:
         raise ValueError("planned: must be at least 1")
@@ -29,7 +51,29 @@ def tuning(planned: int, level: float = 0.95) -> float:
 
 
 def half_widths(n: ArrayLike, variance: ArrayLike, planned: int, level: float = 0.95) -> NDArray[np.float64]:
-    """Half the widths at `n` observations of the given variances each; arrays of one shape."""
+    """Half the widths at `n` observations of the given variances each; arrays of one shape.
+
+    Parameters
+    ----------
+    n : array_like of int, shape (k,)
+        Observations so far.
+    variance : array_like of float, shape (k,)
+        Of one observation.
+    planned : int
+        Visitors at which the sequence is tightest.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    ndarray of float, shape (k,)
+        In the unit of the observations.
+
+    Examples
+    --------
+    >>> half_widths([100, 10_000], [0.04, 0.04], 10_000).round(4).tolist()
+    [0.1789, 0.0061]
+    """
     alpha, rho2 = alpha_of(level), tuning(planned, level)
     count = np.asarray(n, dtype=float)
     spread = count * rho2 + 1
@@ -38,7 +82,29 @@ def half_widths(n: ArrayLike, variance: ArrayLike, planned: int, level: float = 
 
 
 def half_width(n: int, variance: float, planned: int, level: float = 0.95) -> float:
-    """Half the width at `n` observations of the given variance each."""
+    """Half the width at `n` observations of the given variance each.
+
+    Parameters
+    ----------
+    n : int
+        Observations so far.
+    variance : float
+        Of one observation.
+    planned : int
+        Visitors at which the sequence is tightest.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    float
+        In the unit of the observations.
+
+    Examples
+    --------
+    >>> round(half_width(10_000, 0.04, 10_000), 4)
+    0.0061
+    """
     return float(half_widths(n, variance, planned, level))
 
 
@@ -58,6 +124,28 @@ def confidence_sequence(
     from the moments. Before START_UP (for values START_UP_VALUES) with and without one in each arm
     the limits are nan: the guarantee is asymptotic and does not hold for the first few. Of values
     without `converted` nothing is known, and every visitor counts as having one.
+
+    Parameters
+    ----------
+    control, challenger : Moments
+        What each arm's visitors brought: 0 or 1, or money.
+    planned : int
+        Visitors of both arms together.
+    level : float
+        Confidence level, between 0 and 1.
+    converted : tuple of int, optional
+        How many visitors of each arm had a value at all.
+
+    Returns
+    -------
+    Interval
+        In the unit of the values; nan limits before the guarantee holds.
+
+    Examples
+    --------
+    >>> i = confidence_sequence(Moments.of_counts(Counts(217, 4801)), Moments.of_counts(Counts(315, 4837)), 9566)
+    >>> round(i.low, 4), round(i.high, 4)
+    (0.0058, 0.034)
     """
     if control.n < 2 or challenger.n < 2:
         return NOTHING

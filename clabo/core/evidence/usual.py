@@ -23,6 +23,20 @@ def usual_range(counts: Sequence[int], level: float = 0.95) -> Interval:
 
     and back, widened to whole counts. Fewer than four counts give nan limits. Raises ValueError for a negative one.
 
+    Parameters
+    ----------
+    counts : sequence of int, length n
+        Of such days before.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    Interval
+        Of counts.
+
+    Examples
+    --------
     >>> usual_range([100, 96, 110, 93, 104, 99, 107, 95])
     Interval(low=76.0, estimate=100.5, high=128.0)
     """

@@ -44,6 +44,27 @@ def verdict(state: TestState) -> Verdict:
     "no_difference" needs every interval to lie inside ± `worth`. "keep_control" is given when no
     challenger can be better by as much as is worth having, and at least one can be that much
     worse or all are worse.
+
+    Parameters
+    ----------
+    state : TestState
+        The test as it stands.
+
+    Returns
+    -------
+    Verdict
+        What can be said of it, as a code and parameters.
+
+    Raises
+    ------
+    ValueError
+        Where visitors and challengers do not fit together, or `worth` is not positive.
+
+    Examples
+    --------
+    >>> health = split_health([4801, 4837], [50, 50])
+    >>> verdict(TestState([Interval(0.0058, 0.0199, 0.034)], 0.012, [4801, 4837], health, 9566, 253.0)).kind
+    'adopt'
     """
     if len(state.visitors) != len(state.sequences) + 1:
         raise ValueError("visitors: give one count for the control and one for each challenger")

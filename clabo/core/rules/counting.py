@@ -33,12 +33,47 @@ def count(candidates: Sequence[C], mode: Counting, received: Callable[[C], Any] 
     states, and no later one takes its place, even where the mode leaves the order out. `received` gives what events
     are put in order of receipt by; without it they were received in the order given. Of what remains, "every": all; "visit": the first of each visit; "visitor": the
     first of each visitor.
+
+    Parameters
+    ----------
+    candidates : sequence
+        Events that meet a rule, of the whole site, in time order; each with `visitor`, `visit` and `order`.
+    mode : str
+        One of COUNTINGS.
+    received : callable, optional
+        From an event to what events are put in order of receipt by.
+
+    Returns
+    -------
+    list
+        Those of `candidates` that are conversions.
+
+    Examples
+    --------
+    >>> from collections import namedtuple
+    >>> Sent = namedtuple("Sent", "visitor visit order")
+    >>> sent = [Sent(1, 1, ""), Sent(1, 1, ""), Sent(2, 2, "A-7"), Sent(3, 3, "A-7")]
+    >>> len(count(sent, "visit"))
+    2
     """
     return by_mode(first_received(candidates, received), mode)
 
 
 def first_received(candidates: Sequence[C], received: Callable[[C], Any] | None = None) -> list[C]:
-    """`candidates` without those whose order number another one brought earlier."""
+    """`candidates` without those whose order number another one brought earlier.
+
+    Parameters
+    ----------
+    candidates : sequence
+        In time order.
+    received : callable, optional
+        From an event to what events are put in order of receipt by.
+
+    Returns
+    -------
+    list
+        In time order.
+    """
     first: dict[str, C] = {}
     for event in sorted(candidates, key=received) if received else candidates:
         if event.order:
@@ -47,7 +82,20 @@ def first_received(candidates: Sequence[C], received: Callable[[C], Any] | None 
 
 
 def by_mode(candidates: Iterable[C], mode: Counting) -> list[C]:
-    """The first of each visit or visitor, in time order; all with "every"."""
+    """The first of each visit or visitor, in time order; all with "every".
+
+    Parameters
+    ----------
+    candidates : iterable
+        In time order.
+    mode : str
+        One of COUNTINGS.
+
+    Returns
+    -------
+    list
+        In time order.
+    """
     if mode == "every":
         return list(candidates)
     seen: set[int] = set()

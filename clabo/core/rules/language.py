@@ -45,6 +45,30 @@ def parse(data: Any) -> Rule:
 
     A rule must say what happens: each way of meeting it contains, un-negated, a condition that an
     event itself fulfils, such as a page reached or a form sent.
+
+    Parameters
+    ----------
+    data : object
+        Whatever came as JSON.
+
+    Returns
+    -------
+    Rule
+        A condition, or `AllOf`, `AnyOf`, `Not` over rules.
+
+    Raises
+    ------
+    RuleError
+        Naming the field, with a code for what is wrong.
+
+    Examples
+    --------
+    >>> parse({"form": {"id": "booking"}})
+    FormSubmitted(id='booking', name='', action='', field='')
+    >>> parse({"form": {"colour": "red"}})
+    Traceback (most recent call last):
+        ...
+    clabo.core.rules.errors.RuleError: rule: unknown_part
     """
     rule = _read(data, 1)
     if sum(1 for _ in leaves(rule)) > MOST_LEAVES:
@@ -91,7 +115,23 @@ def _triggers(rule: Rule) -> bool:
 
 
 def leaves(rule: Rule) -> Iterator[Condition]:
-    """Every condition of `rule`, in the order of its reading."""
+    """Every condition of `rule`, in the order of its reading.
+
+    Parameters
+    ----------
+    rule : Rule
+        What `parse` returns.
+
+    Returns
+    -------
+    iterator of Condition
+        In the order in which the rule reads.
+
+    Examples
+    --------
+    >>> [leaf.key for leaf in leaves(parse({"all": [{"form": {}}, {"not": {"click": {}}}, {"step": {}}]}))]
+    ['form', 'click', 'step']
+    """
     if isinstance(rule, AllOf | AnyOf):
         for part in rule.parts:
             yield from leaves(part)
@@ -102,7 +142,23 @@ def leaves(rule: Rule) -> Iterator[Condition]:
 
 
 def as_json(rule: Rule) -> dict[str, Any]:
-    """The stored form of `rule`; `parse(as_json(rule)) == rule`."""
+    """The stored form of `rule`; `parse(as_json(rule)) == rule`.
+
+    Parameters
+    ----------
+    rule : Rule
+        What `parse` returns.
+
+    Returns
+    -------
+    dict
+        Plain JSON.
+
+    Examples
+    --------
+    >>> as_json(parse({"all": [{"form": {"id": " a "}}]}))
+    {'all': [{'form': {'id': 'a'}}]}
+    """
     if isinstance(rule, AllOf):
         return {"all": [as_json(part) for part in rule.parts]}
     if isinstance(rule, AnyOf):
@@ -113,7 +169,28 @@ def as_json(rule: Rule) -> dict[str, Any]:
 
 
 def meets(rule: Rule, o: Occurrence) -> bool:
-    """Whether the event meets the rule."""
+    """Whether the event meets the rule.
+
+    Parameters
+    ----------
+    rule : Rule
+        What `parse` returns.
+    o : Occurrence
+        One event and what it knows of its visit.
+
+    Returns
+    -------
+    bool
+        Whether it does.
+
+    Examples
+    --------
+    >>> from clabo.core.addresses import Address
+    >>> thanks = Occurrence("view", Address("shop.example", "/thank-you"))
+    >>> rule = parse({"page": {"match": "equals", "value": "/thank-you"}})
+    >>> meets(rule, thanks)
+    True
+    """
     if isinstance(rule, AllOf):
         return all(meets(part, o) for part in rule.parts)
     if isinstance(rule, AnyOf):
@@ -138,7 +215,28 @@ class Check:
 
 
 def checks(rule: Rule, o: Occurrence) -> list[Check]:
-    """Each condition of `rule` with its reasons, for “why”, “why not” and near misses."""
+    """Each condition of `rule` with its reasons, for “why”, “why not” and near misses.
+
+    Parameters
+    ----------
+    rule : Rule
+        What `parse` returns.
+    o : Occurrence
+        One event and what it knows of its visit.
+
+    Returns
+    -------
+    list of Check
+        One for each condition, met or not.
+
+    Examples
+    --------
+    >>> from clabo.core.addresses import Address
+    >>> thanks = Occurrence("view", Address("shop.example", "/thank-you"))
+    >>> rule = parse({"page": {"match": "equals", "value": "/thank-you"}})
+    >>> [check.met for check in checks(rule, thanks)]
+    [True]
+    """
     return list(_checks(rule, o, wanted=True))
 
 
@@ -159,6 +257,26 @@ def misses(rule: Rule, o: Occurrence) -> list[Told]:
     """Every reason why the event does not meet the rule; of “any”, those of the alternative that came nearest.
 
     One reason alone makes a near miss. Empty where the rule is met.
+
+    Parameters
+    ----------
+    rule : Rule
+        What `parse` returns.
+    o : Occurrence
+        One event and what it knows of its visit.
+
+    Returns
+    -------
+    list of Told
+        Codes with their parameters; clabo/wording has the words.
+
+    Examples
+    --------
+    >>> from clabo.core.addresses import Address
+    >>> thanks = Occurrence("view", Address("shop.example", "/thank-you"))
+    >>> rule = parse({"page": {"match": "equals", "value": "/thank-you"}})
+    >>> misses(Not(rule), thanks)[0].code
+    'miss_not'
     """
     if isinstance(rule, AllOf):
         return [reason for part in rule.parts for reason in misses(part, o)]
