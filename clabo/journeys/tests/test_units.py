@@ -1,4 +1,4 @@
-"""The tag's own unit tests, where no browser is needed: one result for each of Vitest's."""
+"""Unit tests of what is written in TypeScript, where no browser is needed: one result for each of Vitest's."""
 
 from __future__ import annotations
 
@@ -10,16 +10,14 @@ from pathlib import Path
 
 from django.conf import settings
 
-TAG = settings.BASE_DIR / "tag"
 
-
-class TagUnits(unittest.TestCase):
-    def test_all_of_them(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
-            result = Path(folder) / "result.json"
+class Units(unittest.TestCase):
+    def run_in(self, folder: str, least: int) -> None:
+        with tempfile.TemporaryDirectory() as place:
+            result = Path(place) / "result.json"
             done = subprocess.run(
                 ["node_modules/.bin/vitest", "run", "--reporter=json", f"--outputFile={result}"],
-                cwd=TAG,
+                cwd=settings.BASE_DIR / folder,
                 capture_output=True,
                 text=True,
                 check=False,
@@ -31,4 +29,10 @@ class TagUnits(unittest.TestCase):
             for one in file["assertionResults"]:
                 with self.subTest(one["fullName"]):
                     self.assertEqual(one["status"], "passed", "\n".join(one["failureMessages"]))
-        self.assertGreaterEqual(told["numPassedTests"], 20)
+        self.assertGreaterEqual(told["numPassedTests"], least)
+
+    def test_the_tag(self) -> None:
+        self.run_in("tag", 20)
+
+    def test_the_interface(self) -> None:
+        self.run_in("web", 30)
