@@ -81,6 +81,7 @@ class Screens(BrowserCase):
         self.check(page, "a bridge link")
         self.go(page, "tests")
         page.get_by_role("button", name="New split test").click()
+        expect(page.get_by_role("heading", level=1)).to_be_visible()
         self.check(page, "a new split test")
         self.go(page, "pixel")
         page.get_by_role("button", name="Site settings").click()
