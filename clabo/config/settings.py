@@ -49,10 +49,12 @@ INSTALLED_APPS = [
     "clabo.install",
     "clabo.bridges",
     # The order in which hooks run after a batch.
+    "clabo.presence",
     "clabo.conversions",
     "clabo.rehearsals",
     "clabo.live",
     "clabo.spend",
+    "clabo.audiences",
     "clabo.splits",
     "clabo.monitoring",
     "clabo.reports",

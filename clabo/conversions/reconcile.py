@@ -23,8 +23,9 @@ from clabo.core import rules
 from clabo.core.worth import worth_of_event
 from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
-from clabo.events.models import Event, TrafficClass, Visit
+from clabo.events.models import Event, TrafficClass, Visit, Visitor
 from clabo.events.rollups import Changes
+from clabo.presence.keeping import keep_conversions
 from clabo.sites.models import Site
 
 
@@ -113,11 +114,31 @@ def reconcile(
         added = [c.time for c in made if c.event_id not in old]
         removed = [c.time for c in gone if c.event_id not in new]
         result[rule.pk] = Reconciled(len(added), len(removed), min(added + removed, default=None))
+        _keep_presence(site_id, rule, [*gone, *made], new.values())
     credit_conversions(site_id, to_credit)
     for rule, times in days if limited else []:
         limit_days(rule, times)
     count_visits(site_id, {v for v in touched_visits if v is not None})
     return result
+
+
+def _keep_presence(
+    site_id: int, rule: ConversionRule, changed: Collection[Conversion], now: Collection[Candidate]
+) -> None:
+    """Bring the index of who converted when up to date, where conversions came or went."""
+    if not changed:
+        return
+    zone = Site.objects.only("time_zone").get(pk=site_id).zone
+    numbers = dict(
+        Visitor.objects.filter(in_array("id", {c.visitor_id for c in changed})).values_list("id", "number")
+    )
+    before = {(c.time.astimezone(zone).date(), numbers[c.visitor_id]) for c in changed}
+    held = {
+        (c.time.astimezone(zone).date(), numbers[c.visitor])
+        for c in now
+        if c.reported and c.visitor in numbers
+    }
+    keep_conversions(site_id, rule.pk, before, before & held)
 
 
 def _with_order_sharers(site_id: int, visitor_ids: Collection[int]) -> set[int]:

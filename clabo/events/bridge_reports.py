@@ -26,17 +26,17 @@ def attach_reports(
     reports: Sequence[tuple[ParsedEvent, NewEvent]],
     touching: Sequence[NewEvent],
     known: Collection[int],
-) -> set[int]:
+) -> tuple[set[int], list[datetime]]:
     """Give `reports` their visitor and visit, and those stored before where `touching` has changed theirs.
 
     `known`: visitors of `touching` who were known before. Returns the visitors whose stored reports were
-    moved, or may be credited to other visits than before.
+    moved, or may be credited to other visits than before; and when those happened that were moved.
     """
     new_steps = {e.id: (e.visitor_id, e.visit_id) for e in touching if e.kind == Kind.STEP}
     concerned = {e.visitor_id for e in touching} & set(known)
     before = _stored(site_id, concerned, new_steps)
     if not reports and not before:
-        return set()
+        return set(), []
     wanted = {d.reference for d, _ in reports} | {row[4] for row in before}
     steps = _steps(site_id, {w for w in wanted if w} - set(new_steps)) | new_steps
     nameless = [(d, e) for d, e in reports if d.reference not in steps]
@@ -65,7 +65,7 @@ def attach_reports(
             moves.append((time, event_id, *owner, 0))
             moved |= {visitor, owner[0]}
     move_events(site_id, moves)
-    return moved
+    return moved, [time for time, *_ in moves]
 
 
 def _stored(

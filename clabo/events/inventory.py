@@ -10,7 +10,7 @@ from datetime import datetime
 from hashlib import blake2b
 from uuid import UUID
 
-from django.db.models import Count
+from django.db.models import Count, Max
 
 from clabo.core.addresses import Address, Campaign
 from clabo.core.channels import classify
@@ -256,13 +256,23 @@ def visitors(
 ) -> tuple[dict[UUID, Visitor], set[UUID]]:
     """The visitor of every cookie id, seen from first to last in this batch; and which are new.
 
-    A new one is stored as having made so many visits: one is nearly always right.
+    A new one is stored as having made so many visits: one is nearly always right. The caller holds the site's lock.
     """
     found = {v.key: v for v in Visitor.objects.filter(in_array("key", seen, "uuid"), site_id=site_id)}
+    new = [key for key in seen if key not in found]
+    last_number = (
+        Visitor.objects.filter(site_id=site_id).aggregate(Max("number"))["number__max"] if new else 0
+    )
     fresh = [
-        Visitor(site_id=site_id, key=key, first_at=first, last_at=last, visits=visits)
-        for key, (first, last) in seen.items()
-        if key not in found
+        Visitor(
+            site_id=site_id,
+            key=key,
+            number=number,
+            first_at=seen[key][0],
+            last_at=seen[key][1],
+            visits=visits,
+        )
+        for number, key in enumerate(new, (last_number or 0) + 1)
     ]
     for visitor, visitor_id in zip(fresh, new_ids(Visitor, len(fresh)), strict=True):
         visitor.pk = visitor_id

@@ -78,12 +78,17 @@ class Visitor(models.Model):
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
     key = models.UUIDField()
+    # From 1 on without gaps within the site: sets of visitors are sets of these (presence).
+    number = models.PositiveIntegerField()
     first_at = models.DateTimeField()
     last_at = models.DateTimeField()
     visits = models.PositiveIntegerField(default=0)
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=("site", "key"), name="visitor_once"),)
+        constraints = (
+            models.UniqueConstraint(fields=("site", "key"), name="visitor_once"),
+            models.UniqueConstraint(fields=("site", "number"), name="visitor_numbered_once"),
+        )
 
 
 class TrafficClass(models.IntegerChoices):

@@ -52,7 +52,7 @@ class StoredBatch:
     pages: dict[int, Page] = field(default_factory=dict)
     elements: dict[int, Element] = field(default_factory=dict)
     restitched: set[int] = field(default_factory=set)
-    # Whose daily counts have changed.
+    # Whose daily counts have changed, or on which something now belongs to others.
     days: set[date] = field(default_factory=set)
     # Split tests (by key) whose variant led somebody back to the control: test, visitor and when.
     led_back: list[tuple[str, UUID, datetime]] = field(default_factory=list)
@@ -110,7 +110,8 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
         batch.restitched |= set(late)
         batch.events += restitch(context, late, by_id)
     reports = [(d, _event(d, 0, pages, elements)) for d in fresh if not d.touches]
-    batch.restitched |= attach_reports(reading.site_id, reports, batch.events, known)
+    moved, moved_at = attach_reports(reading.site_id, reports, batch.events, known)
+    batch.restitched |= moved
     batch.events += [event for _, event in reports]
     copy_in(Event, batch.events)
     Visitor.objects.bulk_create(
@@ -119,7 +120,7 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
         unique_fields=["id"],
         update_fields=["first_at", "last_at", "visits"],
     )
-    batch.days = context.changes.days()
+    batch.days = context.changes.days() | {reading.day(time) for time in moved_at}
     context.changes.apply()
     context.allowance.save()
     return batch

@@ -1,0 +1,1 @@
+"""Audiences: people described by what they did, counted while they are described."""

@@ -1,0 +1,7 @@
+"""Audiences."""
+
+from __future__ import annotations
+
+from ninja import Router
+
+router = Router(tags=["audiences"])

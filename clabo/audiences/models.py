@@ -1,0 +1,46 @@
+"""Audiences and their versions."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from clabo.accounts.models import User
+from clabo.sites.models import Site
+
+
+class Audience(models.Model):
+    """A definition in its current version. Who is in it is never stored: it is computed when asked."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    name = models.CharField(max_length=80)
+    definition = models.JSONField()
+    version = models.PositiveIntegerField(default=1)
+    # Only what was received from then on counts; None: history counts.
+    empty_at = models.DateTimeField(null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(
+                fields=("site", "name"), name="audience_name_once", condition=models.Q(deleted_at=None)
+            ),
+        )
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class AudienceVersion(models.Model):
+    """What an audience said at one time."""
+
+    audience = models.ForeignKey(Audience, on_delete=models.CASCADE, related_name="versions")
+    version = models.PositiveIntegerField()
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    name = models.CharField(max_length=80)
+    definition = models.JSONField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("audience", "version"), name="audience_version_once"),)
+        ordering = ("-version",)

@@ -1,0 +1,17 @@
+"""What the index adds to the others."""
+
+from __future__ import annotations
+
+from django.apps import AppConfig
+
+
+class PresenceConfig(AppConfig):
+    """Kept after each batch; merged by the worker."""
+
+    name = "clabo.presence"
+
+    def ready(self) -> None:
+        from clabo.pipeline import hooks
+        from clabo.presence.keeping import keep_presence
+
+        hooks.after_batch.add("presence", keep_presence)

@@ -1,0 +1,158 @@
+"""Keeping the index: what a batch adds, and visitors whose past has changed anew, as pieces in its transaction."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from pyroaring import BitMap
+
+from clabo.db.arrays import in_array
+from clabo.events.models import Event, Kind, TrafficClass, Visit, Visitor
+from clabo.events.storing import StoredBatch
+from clabo.presence.atoms import Key, Sort, atoms
+from clabo.presence.models import Piece
+from clabo.presence.tasks import merge_later
+
+# A note is about the set-up, not of what somebody did.
+LEFT_OUT = frozenset({Kind.NOTE.value})
+CHUNK = 2000
+
+_VISIT = ("id", "day", "entry_page_id", "origin_id", "device", "number", "traffic_class", "visitor__number")
+
+
+@dataclass
+class Changes:
+    """What changes of the index of one site, by day."""
+
+    site_id: int
+    cleared: defaultdict[date, set[int]] = field(default_factory=lambda: defaultdict(set))
+    out: defaultdict[date, set[tuple[Key, int]]] = field(default_factory=lambda: defaultdict(set))
+    into: defaultdict[date, set[tuple[Key, int]]] = field(default_factory=lambda: defaultdict(set))
+
+    def write(self) -> None:
+        """One piece a day."""
+        keys = {key for pairs in (*self.out.values(), *self.into.values()) for key, _ in pairs}
+        ids = atoms(self.site_id, keys)
+        pieces = []
+        for day in sorted({*self.cleared, *self.out, *self.into}):
+            out, into = list(self.out.get(day, ())), list(self.into.get(day, ()))
+            pieces.append(
+                Piece(
+                    site_id=self.site_id,
+                    day=day,
+                    cleared=BitMap(self.cleared[day]).serialize() if day in self.cleared else b"",
+                    out_atoms=_packed(ids[key] for key, _ in out),
+                    out_people=_packed(number for _, number in out),
+                    in_atoms=_packed(ids[key] for key, _ in into),
+                    in_people=_packed(number for _, number in into),
+                )
+            )
+        Piece.objects.bulk_create(pieces)
+        _merge_now_and_then(self.site_id, len(pieces))
+
+
+# Pieces that this process has written since it last had those of a site merged.
+_written: defaultdict[int, int] = defaultdict(int)
+MERGE_AFTER = 40
+
+
+def _merge_now_and_then(site_id: int, pieces: int) -> None:
+    """Many pieces make reading slow. Whatever is left over is merged by the clock."""
+    _written[site_id] += pieces
+    if _written[site_id] >= MERGE_AFTER:
+        _written[site_id] = 0
+        merge_later(site_id)
+
+
+def _packed(numbers: Iterable[int]) -> bytes:
+    return np.fromiter(numbers, dtype="<u4").tobytes()
+
+
+def keep_presence(batch: StoredBatch) -> None:
+    """The pipeline's hook."""
+    changes = Changes(batch.site_id)
+    plain = [e for e in batch.events if e.visitor_id not in batch.restitched and e.kind not in LEFT_OUT]
+    visits = {
+        pk: rest
+        for pk, *rest in Visit.objects.filter(
+            in_array("id", {e.visit_id for e in plain if e.visit_id}), site_id=batch.site_id
+        ).values_list(*_VISIT)
+    }
+    for day, page, origin, device, number, traffic_class, person in visits.values():
+        if traffic_class == TrafficClass.COUNTED:
+            changes.into[day].add((_arrival(page, origin, device, number), person))
+    lone = {e.visitor_id for e in plain if e.visit_id is None}
+    numbers = dict(Visitor.objects.filter(in_array("id", lone)).values_list("id", "number")) if lone else {}
+    for event in plain:
+        if event.visit_id is None:
+            person = numbers[event.visitor_id]
+        else:
+            *_, traffic_class, person = visits[event.visit_id]
+            if traffic_class != TrafficClass.COUNTED:
+                continue
+        key = Key(Sort.EVENT, event.kind, event.page_id, event.element_id, event.name)
+        changes.into[batch.reading.day(event.time)].add((key, person))
+    _refresh(changes, batch.restitched, batch.reading.zone, batch.days)
+    changes.write()
+
+
+def refresh(site_id: int, zone: ZoneInfo, visitors: Collection[int], days: Collection[date] = ()) -> None:
+    """Make what the index says of these visitors' events and visits what is stored. Call with the site's lock held.
+
+    `days`: where they may stand although nothing that is stored says so.
+    """
+    changes = Changes(site_id)
+    _refresh(changes, visitors, zone, days)
+    changes.write()
+
+
+def _refresh(changes: Changes, visitors: Collection[int], zone: ZoneInfo, days: Collection[date]) -> None:
+    if not visitors:
+        return
+    site_id = changes.site_id
+    numbers = Visitor.objects.filter(in_array("id", visitors)).values_list("number", flat=True)
+    for day in days:
+        changes.cleared[day] |= set(numbers)
+    events = Event.objects.filter(in_array("visitor_id", visitors), site_id=site_id).exclude(
+        kind__in=LEFT_OUT
+    )
+    for time, person, kind, page, element, name, visit, traffic_class in events.values_list(
+        *("time", "visitor__number", "kind", "page_id", "element_id", "name"),
+        *("visit_id", "visit__traffic_class"),
+    ):
+        day = _day(time, zone)
+        changes.cleared[day].add(person)
+        if visit is None or traffic_class == TrafficClass.COUNTED:
+            changes.into[day].add((Key(Sort.EVENT, kind, page, element, name), person))
+    visits = Visit.objects.filter(in_array("visitor_id", visitors), site_id=site_id)
+    for _, day, page, origin, device, number, traffic_class, person in visits.values_list(*_VISIT):
+        changes.cleared[day].add(person)
+        if traffic_class == TrafficClass.COUNTED:
+            changes.into[day].add((_arrival(page, origin, device, number), person))
+
+
+def _arrival(page: int | None, origin: int, device: int, number: int) -> Key:
+    return Key(Sort.VISIT, page=page, origin=origin, device=device, first=number == 1)
+
+
+def _day(time: datetime, zone: ZoneInfo) -> date:
+    return time.astimezone(zone).date()
+
+
+def keep_conversions(
+    site_id: int, rule_id: int, before: Iterable[tuple[date, int]], now: Iterable[tuple[date, int]]
+) -> None:
+    """What has changed of a conversion: pairs of day and visitor number that it may have held for, and holds for."""
+    changes = Changes(site_id)
+    key = Key(Sort.CONVERSION, conversion=rule_id)
+    held = set(now)
+    for day, person in set(before) - held:
+        changes.out[day].add((key, person))
+    for day, person in held:
+        changes.into[day].add((key, person))
+    changes.write()
