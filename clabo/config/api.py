@@ -11,6 +11,8 @@ from ninja.openapi.schema import OpenAPISchema
 from ninja.security import SessionAuth
 
 from clabo.accounts.api import router as accounts
+from clabo.audiences.api import router as audiences
+from clabo.audiences.definition_shape import described as with_definitions
 from clabo.bridges.api import router as bridge_links
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
@@ -52,6 +54,7 @@ class DescribedApi(NinjaAPI):
                     "content": body,
                 }
         described(schema)
+        with_definitions(schema)
         return schema
 
 
@@ -74,6 +77,7 @@ for each in (
     live,
     rehearsals,
     spend,
+    audiences,
     splits,
     reports,
     today,

@@ -37,18 +37,18 @@ def _only(key: str, value: dict[str, Any]) -> dict[str, Any]:
 def described(document: dict[str, Any]) -> dict[str, Any]:
     """The API's document with rules described."""
     document.setdefault("components", {}).setdefault("schemas", {}).update(rule_schema())
-    _replace(document)
+    refer(document, MARK, "Rule")
     return document
 
 
-def _replace(node: Any) -> None:
-    """Put a reference in the place of every mark."""
+def refer(node: Any, mark: str, schema: str) -> None:
+    """Put a reference to a named schema in the place of every mark."""
     if isinstance(node, dict):
-        if node.pop(MARK, None):
+        if node.pop(mark, None):
             node.clear()
-            node["$ref"] = "#/components/schemas/Rule"
+            node["$ref"] = f"#/components/schemas/{schema}"
         for value in node.values():
-            _replace(value)
+            refer(value, mark, schema)
     elif isinstance(node, list):
         for value in node:
-            _replace(value)
+            refer(value, mark, schema)

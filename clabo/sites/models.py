@@ -46,6 +46,9 @@ class Site(models.Model):
     # Origins of frames whose form helper is listened to.
     frame_origins = ArrayField(models.CharField(max_length=300), default=list, blank=True)
     margin = models.DecimalField(max_digits=5, decimal_places=4, null=True, blank=True)
+    # So many people are enough to advertise to, and so many are plenty.
+    audience_floor = models.PositiveIntegerField(default=300, db_default=300)
+    audience_plenty = models.PositiveIntegerField(default=1500, db_default=1500)
     # Of the demo alone: its pages lie in this machine, and may be fetched all the same.
     is_demo = models.BooleanField(default=False, db_default=False)
     created_at = models.DateTimeField(auto_now_add=True)

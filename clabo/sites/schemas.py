@@ -35,6 +35,9 @@ class SiteOut(Schema):
     consent: ConsentName
     own_networks: list[str]
     frame_origins: list[str]
+    # So many people are enough to advertise to, and so many are plenty.
+    audience_floor: int
+    audience_plenty: int
 
 
 class NewSite(Schema):
@@ -56,6 +59,8 @@ class SiteChange(Schema):
     consent: ConsentName | None = None
     own_networks: list[Annotated[str, Field(max_length=100)]] | None = Field(None, max_length=50)
     frame_origins: list[Annotated[str, Field(max_length=300)]] | None = Field(None, max_length=20)
+    audience_floor: int | None = None
+    audience_plenty: int | None = None
 
 
 def site_out(site: Site) -> SiteOut:

@@ -44,6 +44,8 @@ def change_site(
     consent: str | None = None,
     own_networks: Sequence[str] | None = None,
     frame_origins: Sequence[str] | None = None,
+    audience_floor: int | None = None,
+    audience_plenty: int | None = None,
 ) -> None:
     """Change what is given. What was recorded before keeps the reading it was recorded with."""
     if name is not None:
@@ -78,6 +80,12 @@ def change_site(
         if not (margin.is_finite() and 0 < margin <= 1):
             raise Problem("The margin is a share between 0 and 1, for example 0.4.", "margin")
         site.margin = margin
+    if audience_floor is not None:
+        site.audience_floor = audience_floor
+    if audience_plenty is not None:
+        site.audience_plenty = audience_plenty
+    if not 0 < site.audience_floor <= site.audience_plenty <= 10**9:
+        raise Problem("Plenty is no fewer people than enough, and enough at least one.", "audience_plenty")
     site.save()
 
 

@@ -6,7 +6,18 @@ translation tools, so that another language is a file (`manage.py makemessages`)
 
 from __future__ import annotations
 
-from clabo.wording import addresses, conditions, naming, rehearsals, rules, spend, suspicion
+from clabo.wording import addresses, audiences, conditions, naming, rehearsals, rules, spend, suspicion
 from clabo.wording.words import say, say_all
 
-__all__ = ["addresses", "conditions", "naming", "rehearsals", "rules", "say", "say_all", "spend", "suspicion"]
+__all__ = [
+    "addresses",
+    "audiences",
+    "conditions",
+    "naming",
+    "rehearsals",
+    "rules",
+    "say",
+    "say_all",
+    "spend",
+    "suspicion",
+]

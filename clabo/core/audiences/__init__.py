@@ -22,7 +22,8 @@ from clabo.core.audiences.definition import (
     parse,
     parts,
 )
-from clabo.core.audiences.evaluate import Source, Step, members, staircase, with_length
+from clabo.core.audiences.evaluate import Source, Step, members, staircase
+from clabo.core.audiences.lengths import band, first_part, with_length
 from clabo.core.audiences.whats import (
     Came,
     Converted,
@@ -51,6 +52,8 @@ __all__ = [
     "Visited",
     "What",
     "as_json",
+    "band",
+    "first_part",
     "members",
     "nodes",
     "parse",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence as Seq
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -124,19 +124,3 @@ def staircase(definition: Definition, source: Source) -> list[Step]:
     elif exclude is not None:
         steps.append(Step("exclude", len(left - fulfil(exclude, source))))
     return steps
-
-
-def with_length(definition: Definition, part: Part, end: int) -> Definition:
-    """The definition with every occurrence of `part` looking back to age `end` instead."""
-    longer = replace(part, end=end)
-
-    def changed(node: Node) -> Node:
-        if isinstance(node, Part):
-            return longer if node == part else node
-        if isinstance(node, Sequence):
-            steps = tuple(tuple(longer if p == part else p for p in step) for step in node.steps)
-            return Sequence(steps, node.within)
-        return type(node)(tuple(changed(n) for n in node.nodes))
-
-    exclude = definition.exclude
-    return Definition(changed(definition.include), None if exclude is None else changed(exclude))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unittest
 from datetime import timedelta
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -122,6 +123,19 @@ class Meaning(unittest.TestCase):
         definition = audiences.parse({"include": {"all": [part, {"sequence": [part, part]}]}})
         longer = audiences.with_length(definition, next(audiences.parts(definition)), 45)
         self.assertEqual({p.end for p in audiences.parts(longer)}, {45})
+
+    @settings(max_examples=100, deadline=None)
+    @given(DEFINITIONS, st.lists(HISTORIES, min_size=1, max_size=3))
+    def test_bands_share_nobody(self, data: dict[str, Any], histories: list[list[Happening]]) -> None:
+        definition = audiences.parse(data)
+        if not isinstance(definition.include, audiences.Part) or definition.include.times > 1:
+            return
+        cuts = [0, 3, 21, 730]
+        source = Histories(histories)
+        bands = [audiences.members(audiences.band(definition, 0, a, b), source) for a, b in pairwise(cuts)]
+        together = audiences.members(audiences.band(definition, 0, 0, 730), source)
+        self.assertEqual(sum(map(len, bands)), len(together))
+        self.assertEqual(BitMap.union(*bands), together)
 
 
 class Windows(unittest.TestCase):

@@ -1,0 +1,156 @@
+"""Members as files: CSV (RFC 4180), JSON lines and Parquet, written as they are read."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterator
+from datetime import date
+from typing import Any, Literal, NamedTuple
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+from pyroaring import BitMap
+
+from clabo.audiences.models import Audience
+from clabo.audiences.people import Population
+from clabo.audiences.queries import Others
+from clabo.audiences.stays import FURTHEST, stays
+from clabo.core import audiences
+from clabo.db.arrays import in_array
+from clabo.events.models import Visitor
+from clabo.problems import Problem
+
+Format = Literal["csv", "jsonl", "parquet"]
+KINDS: dict[Format, str] = {
+    "csv": "text/csv; charset=utf-8",
+    "jsonl": "application/x-ndjson",
+    "parquet": "application/vnd.apache.parquet",
+}
+CHUNK = 20_000
+
+
+class Row(NamedTuple):
+    """A member, or what has changed of one since a day."""
+
+    visitor: str
+    change: Literal["in", "added", "removed"]
+    since: date | None
+    until: date | None
+
+
+def rows(audience: Audience, since: date | None = None) -> Iterator[list[Row]]:
+    """The members, some thousand at a time; with `since`, who was added and removed after that day. Raises Problem."""
+    population = Population(audience.site, Others(audience.site), reach=FURTHEST)
+    definition = audiences.parse(audience.definition)
+    ago = 0 if since is None else (population.today - since).days
+    if since is not None and not 0 < ago < FURTHEST:
+        raise Problem(f"Give a day before today, at most {FURTHEST - 1} days back.", "since")
+    population.read([definition])
+    members = population.asked(definition, audience.empty_at)
+    before = population.asked(definition, audience.empty_at, ago) if since else BitMap()
+    # Checked above; what follows is read while it is sent.
+    return _rows(audience, population, definition, members, before, since)
+
+
+def _rows(
+    audience: Audience,
+    population: Population,
+    definition: audiences.Definition,
+    members: BitMap,
+    before: BitMap,
+    since: date | None,
+) -> Iterator[list[Row]]:
+    known = stays(population, definition) if audience.empty_at is None else None
+    for sort, people in (("added" if since else "in", members - before), ("removed", before - members)):
+        numbers = list(people)
+        for start in range(0, len(numbers), CHUNK):
+            some = numbers[start : start + CHUNK]
+            keys = dict(
+                Visitor.objects.filter(in_array("number", some), site=audience.site).values_list(
+                    "number", "key"
+                )
+            )
+            made = []
+            for number in some:
+                came = until = None
+                if known is not None and sort != "removed":
+                    place = int(known.numbers.searchsorted(number))
+                    came, until = known.since(place), known.until(place)
+                made.append(Row(keys[number].hex, sort, came, until))  # type: ignore[arg-type]
+            yield made
+
+
+def written(batches: Iterator[list[Row]], form: Format) -> Iterator[bytes]:
+    """The file, piece by piece."""
+    return {"csv": _csv, "jsonl": _jsonl, "parquet": _parquet}[form](batches)
+
+
+def _csv(batches: Iterator[list[Row]]) -> Iterator[bytes]:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(Row._fields)
+    for batch in batches:
+        writer.writerows([[_plain(value) for value in row] for row in batch])
+        yield out.getvalue().encode()
+        out.seek(0)
+        out.truncate()
+    yield out.getvalue().encode()
+
+
+def _jsonl(batches: Iterator[list[Row]]) -> Iterator[bytes]:
+    for batch in batches:
+        yield "".join(
+            json.dumps({k: _plain(v) or None for k, v in row._asdict().items()}) + "\n" for row in batch
+        ).encode()
+
+
+def _plain(value: str | date | None) -> str:
+    return "" if value is None else str(value)
+
+
+_SCHEMA = pa.schema(
+    [
+        ("visitor", pa.string()),
+        ("change", pa.string()),
+        ("since", pa.date32()),
+        ("until", pa.date32()),
+    ]
+)
+
+
+def _parquet(batches: Iterator[list[Row]]) -> Iterator[bytes]:
+    sink = _Sent()
+    with pq.ParquetWriter(pa.PythonFile(sink, mode="w"), _SCHEMA, compression="zstd") as writer:
+        for batch in batches:
+            columns: list[tuple[Any, ...]] = list(zip(*batch, strict=True)) or [()] * len(_SCHEMA)
+            writer.write_table(
+                pa.table([pa.array(c, f.type) for c, f in zip(columns, _SCHEMA, strict=True)], schema=_SCHEMA)
+            )
+            yield sink.taken()
+    yield sink.taken()
+
+
+class _Sent(io.RawIOBase):
+    """A file that is sent on as it is written, and not kept."""
+
+    def __init__(self) -> None:
+        self._pieces: list[bytes] = []
+        self._size = 0
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data: Any) -> int:
+        self._pieces.append(bytes(data))
+        self._size += len(self._pieces[-1])
+        return len(self._pieces[-1])
+
+    def tell(self) -> int:
+        return self._size
+
+    def taken(self) -> bytes:
+        """What was written since it was last taken."""
+        pieces, self._pieces = self._pieces, []
+        return b"".join(pieces)

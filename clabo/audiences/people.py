@@ -1,0 +1,239 @@
+"""Everybody of a site as definitions ask for them, out of the index and, where that does not tell, out of rows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+from pyroaring import BitMap
+
+from clabo.audiences.finding import atoms_of, moments_of
+from clabo.conversions.selecting import Inventory
+from clabo.core.audiences import (
+    LONGEST,
+    Converted,
+    Definition,
+    InAudience,
+    Node,
+    Part,
+    Sequence,
+    What,
+    members,
+    nodes,
+    parts,
+)
+from clabo.core.audiences.evaluate import Moments
+from clabo.core.audiences.windows import sliding_unions
+from clabo.presence.reading import by_day
+from clabo.sites.models import Site
+
+# The definition of another audience by its id, and from when on it counts.
+Others = Callable[[int], tuple[Definition, datetime | None] | None]
+_NOBODY: tuple[NDArray[np.uint32], NDArray[np.int64]] = (np.zeros(0, np.uint32), np.zeros(0, np.int64))
+
+
+@dataclass(frozen=True, slots=True)
+class _Rows:
+    """What happened to whom, sorted by day; `ages` are days before today."""
+
+    people: NDArray[np.uint32]
+    times: NDArray[np.int64]
+    ages: NDArray[np.int64]
+
+    def aged(self, start: int, end: int) -> slice:
+        """Those of age `start` to `end` - 1."""
+        low, high = np.searchsorted(self.ages, [start, end])
+        return slice(int(low), int(high))
+
+
+@dataclass
+class Population:
+    """The people of one site as of now. What is read of the index is read once for all definitions.
+
+    `others` knows other audiences; `reach` is how many days back from today definitions will be asked about.
+    """
+
+    site: Site
+    others: Others
+    reach: int = 1
+    now: datetime = field(default_factory=lambda: datetime.now(UTC))
+
+    def __post_init__(self) -> None:
+        self.today = self.now.astimezone(self.site.zone).date()
+        self.known = Inventory(self.site.pk)
+        self._atoms: dict[What, list[int] | None] = {}
+        self._sets: dict[What, dict[int, BitMap]] = {}
+        self._rows: dict[tuple[What, datetime | None], tuple[int, _Rows]] = {}
+
+    def read(self, definitions: Iterable[Definition]) -> None:
+        """Read what these definitions ask of the index, at once."""
+        wanted: dict[What, int] = {}
+        waiting, seen = list(definitions), set()
+        while waiting:
+            for part in parts(waiting.pop()):
+                if isinstance(part.what, InAudience):
+                    other = self.others(part.what.audience)
+                    if other and part.what.audience not in seen:
+                        seen.add(part.what.audience)
+                        waiting.append(other[0])
+                else:
+                    wanted[part.what] = max(wanted.get(part.what, 0), part.end)
+        self._read({what: age for what, age in wanted.items() if what not in self._sets})
+
+    def _read(self, wanted: dict[What, int]) -> None:
+        atoms: set[int] = set()
+        kept: set[int] = set()
+        for what in wanted:
+            self._atoms[what] = found = atoms_of(what, self.known)
+            atoms |= set(found or ())
+            if isinstance(what, Converted):
+                kept |= set(found or ())
+        oldest = min(LONGEST, max(wanted.values(), default=1)) + self.reach - 1
+        days = by_day(self.site.pk, atoms, kept, self._day(oldest), self.today)
+        for what in wanted:
+            if (found := self._atoms[what]) is not None:
+                self._sets[what] = {
+                    (self.today - day).days: sets[found[0]] if len(found) == 1 else together
+                    for day, sets in days.items()
+                    if (together := _union([sets[a] for a in found if a in sets]))
+                }
+
+    def _day(self, age: int) -> date:
+        return self.today - timedelta(days=age)
+
+    def asked(self, definition: Definition, empty_at: datetime | None = None, days_ago: int = 0) -> BitMap:
+        """Who was in at the end of the day so many days ago; now for 0."""
+        return members(definition, Source(self, empty_at, days_ago))
+
+    def days_of(self, what: What) -> dict[int, BitMap]:
+        """To whom it happened, by age in days; only days on which it did."""
+        if what not in self._sets and what not in self._atoms:
+            self._read({what: LONGEST})
+        if what not in self._sets:
+            rows = self.rows_of(what, LONGEST + self.reach - 1, None)
+            self._sets[what] = {
+                int(age): BitMap(rows.people[rows.ages == age]) for age in np.unique(rows.ages)
+            }
+        return self._sets[what]
+
+    def rows_of(self, what: What, age: int, since: datetime | None) -> _Rows:
+        """When it happened to whom, up to this age."""
+        known = self._rows.get((what, since))
+        if known and known[0] >= age:
+            return known[1]
+        people, times = moments_of(self.site, what, self.known, self._day(age), self.today, since)
+        midnights = [self.site.midnight(self._day(a)).timestamp() for a in range(age, -1, -1)]
+        ages = age - (np.searchsorted(np.array(midnights) * 1e6, times, side="right") - 1)
+        order = np.argsort(ages, kind="stable")
+        rows = _Rows(people[order], times[order], ages[order])
+        self._rows[what, since] = age, rows
+        return rows
+
+
+def _union(sets: list[BitMap]) -> BitMap:
+    return BitMap.union(*sets) if len(sets) > 1 else sets[0] if sets else BitMap()
+
+
+@dataclass
+class Source:
+    """A population as definitions ask it (core.audiences.Source), so many days ago, counting what came `empty_at` on."""
+
+    population: Population
+    empty_at: datetime | None = None
+    days_ago: int = 0
+
+    def __post_init__(self) -> None:
+        self._found: dict[Part, BitMap] = {}
+        self._longer: dict[tuple[What, int], tuple[int, BitMap]] = {}
+
+    def people(self, part: Part) -> BitMap:
+        """Whoever fulfils the part."""
+        if part not in self._found:
+            self._found[part] = self._people(part)
+        return self._found[part]
+
+    def _people(self, part: Part) -> BitMap:
+        if isinstance(part.what, InAudience):
+            other = self.population.others(part.what.audience)
+            if other is None:
+                return BitMap()
+            return self.population.asked(other[0], other[1], self.days_ago)
+        if part.times == 1 and self.empty_at is None:
+            return self._window(part.what, part.start, part.end)
+        people, _ = self.moments(part)
+        numbers, counts = np.unique(people, return_counts=True)
+        return BitMap(numbers[counts >= part.times])
+
+    def _window(self, what: What, start: int, end: int) -> BitMap:
+        """The union of its days; of lengths asked for in growing order, each adds to the one before."""
+        days = self.population.days_of(what)
+        start, end = start + self.days_ago, end + self.days_ago
+        so_far, union = self._longer.get((what, start), (start, BitMap()))
+        if end < so_far:
+            so_far, union = start, BitMap()
+        added = [days[age] for age in range(so_far, end) if age in days]
+        if added:
+            union = BitMap.union(union, *added)
+        self._longer[what, start] = end, union
+        return union
+
+    def moments(self, part: Part) -> Moments:
+        """When it happened to whom, on the part's days."""
+        start, end = part.start + self.days_ago, part.end + self.days_ago
+        oldest = part.end + self.population.reach - 2
+        rows = self.population.rows_of(part.what, max(oldest, end - 1), self.empty_at)
+        some = rows.aged(start, end)
+        return rows.people[some], rows.times[some]
+
+
+def day_by_day(
+    population: Population, definition: Definition, empty_at: datetime | None, days: int, ahead: int = 0
+) -> Iterator[BitMap]:
+    """Who was in at the end of each of the last `days` days, today first.
+
+    With `ahead`, who will be if nothing more happens, so many days ahead, comes before that, the furthest first.
+    """
+    windows: dict[tuple[What, int, int], list[BitMap]] = {}
+    if empty_at is None:
+        for _, node in nodes(definition):
+            if isinstance(node, Part) and node.times == 1 and not isinstance(node.what, InAudience):
+                key = (node.what, node.start, node.end)
+                if key not in windows and not _only_in_sequences(definition, node):
+                    windows[key] = _windows(population, *key, days, ahead)
+    for ago in range(-ahead, days):
+        yield members(definition, _Day(population, empty_at, ago, windows, ahead))
+
+
+def _windows(population: Population, what: What, start: int, end: int, days: int, ahead: int) -> list[BitMap]:
+    sets = population.days_of(what)
+    oldest = max(sets, default=0)
+    # Beyond the oldest day, and before today, there is nothing: a window need not reach there.
+    width = max(1, min(end - start, oldest + ahead + 1))
+    nobody = BitMap()
+    count = days + ahead
+    ages = range(start - ahead, start - ahead + count + width - 1)
+    return sliding_unions([sets.get(age, nobody) for age in ages], width, count)
+
+
+def _only_in_sequences(definition: Definition, part: Part) -> bool:
+    def outside(node: Node) -> bool:
+        if isinstance(node, Part):
+            return node == part
+        return not isinstance(node, Sequence) and any(map(outside, node.nodes))
+
+    return not outside(definition.include) and not (definition.exclude and outside(definition.exclude))
+
+
+@dataclass
+class _Day(Source):
+    """A source whose windows are known."""
+
+    windows: dict[tuple[What, int, int], list[BitMap]] = field(default_factory=dict)
+    ahead: int = 0
+
+    def _people(self, part: Part) -> BitMap:
+        known = self.windows.get((part.what, part.start, part.end)) if part.times == 1 else None
+        return known[self.days_ago + self.ahead] if known else super()._people(part)

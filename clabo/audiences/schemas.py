@@ -1,0 +1,378 @@
+"""The shapes of audiences in the API, and how they are filled."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any, Literal
+
+from ninja import Field, Schema
+
+from clabo.audiences.definition_shape import DefinitionJson
+from clabo.audiences.models import Audience, AudienceVersion
+from clabo.audiences.persons import Belonging, Example, Known
+from clabo.audiences.preview import Growth, Preview, sizes
+from clabo.audiences.queries import Others
+from clabo.conversions.models import ConversionRule
+from clabo.core import audiences
+from clabo.core.audiences import Definition
+from clabo.core.audiences.advice import is_nearly_one
+from clabo.core.audiences.outlook import enough
+from clabo.core.audiences.person import Line
+from clabo.core.audiences.whats import Happening
+from clabo.events.models import KIND_NAMES, Event, Visit
+from clabo.sites.models import Site
+from clabo.wording import say
+from clabo.wording.audiences import Names, ago, audience_sentence, did, joint_of, node_says, window
+
+EnoughName = Literal["not_yet", "enough", "plenty"]
+
+
+class AudienceIn(Schema):
+    name: str = Field(max_length=80)
+    definition: DefinitionJson
+    # Only what is received from now on counts; of a new audience only.
+    starts_empty: bool = False
+
+
+class AudienceOut(Schema):
+    id: int
+    name: str
+    definition: DefinitionJson
+    version: int
+    sentence: str
+    people: int
+    enough: EnoughName
+    starts_empty_at: datetime | None
+    created_at: datetime
+    used_by: list[str]
+
+
+class VersionOut(Schema):
+    version: int
+    name: str
+    made_at: datetime
+    made_by: str
+    sentence: str
+    definition: DefinitionJson
+
+
+class PreviewIn(Schema):
+    definition: DefinitionJson
+    # The audience that this is a change of.
+    audience: int | None = None
+
+
+class LineOut(Schema):
+    """A line of the staircase."""
+
+    path: str
+    joint: str
+    says: str
+    when: str
+    left: int
+
+
+class PointOut(Schema):
+    days: int
+    people: int
+
+
+class OverlapOut(Schema):
+    audience: int
+    name: str
+    people: int
+    both: int
+    nearly_one: bool
+
+
+class ChangeOut(Schema):
+    come: int
+    go: int
+
+
+class PreviewOut(Schema):
+    people: int
+    # The figures are of everybody; no part of them is an estimate.
+    exact: bool
+    enough: EnoughName
+    floor: int
+    plenty: int
+    sentence: str
+    lines: list[LineOut]
+    # What the curve varies, and the length that it has now.
+    varied: str
+    length: int | None
+    curve: list[PointOut]
+    length_says: str
+    overlaps: list[OverlapOut]
+    advice: list[str]
+    change: ChangeOut | None
+
+
+class DayOut(Schema):
+    people: int
+    entered: int
+    left: int
+
+
+class OutlookOut(Schema):
+    days: int
+    low: float
+    expected: float
+    high: float
+
+
+class GrowthOut(Schema):
+    first_day: date
+    days: list[DayOut]
+    outlook: OutlookOut | None
+    enough_in: int | None
+
+
+class ExampleOut(Schema):
+    visitor: int
+    key: str
+    reason: str
+    at: datetime | None
+
+
+class ExamplesOut(Schema):
+    inside: list[ExampleOut]
+    outside: list[ExampleOut]
+
+
+class BandsIn(Schema):
+    cuts: list[int] = Field(max_length=20)
+
+
+class CombinationOut(Schema):
+    inside: list[bool]
+    people: int
+
+
+class MatrixOut(Schema):
+    people: list[int]
+    combinations: list[CombinationOut]
+    together: int
+
+
+class FoundOut(Schema):
+    visitor: int
+    key: str
+    last_at: datetime
+    visits: int
+
+
+class HappeningOut(Schema):
+    at: datetime
+    what: str
+    where: str
+
+
+class PersonLineOut(Schema):
+    says: str
+    when: str
+    met: bool
+    excluded: bool
+    # The hit that it is met by, or the last one that was too early or too late.
+    by: datetime | None
+    # The first day on which that is too old.
+    until: date | None
+    times: int
+    asked: int
+
+
+class BelongingOut(Schema):
+    audience: int
+    name: str
+    member: bool
+    lines: list[PersonLineOut]
+
+
+class PersonOut(Schema):
+    visitor: int
+    key: str
+    first_at: datetime
+    last_at: datetime
+    visits: int
+    history: list[HappeningOut]
+    # More happened than is shown.
+    more: int
+    audiences: list[BelongingOut]
+
+
+MOST_SHOWN = 200
+
+
+def names_of(site: Site) -> Names:
+    """What the site calls its conversions and audiences."""
+    return Names(
+        dict(ConversionRule.objects.filter(site=site, deleted_at=None).values_list("pk", "name")),
+        dict(Audience.objects.filter(site=site, deleted_at=None).values_list("pk", "name")),
+    )
+
+
+def audiences_out(site: Site, those: list[Audience]) -> list[AudienceOut]:
+    names, counted, others = names_of(site), sizes(site, those), Others(site)
+    return [
+        AudienceOut(
+            id=a.pk,
+            name=a.name,
+            definition=a.definition,
+            version=a.version,
+            sentence=audience_sentence(audiences.parse(a.definition), names),
+            people=counted[a.pk],
+            enough=enough(counted[a.pk], site.audience_floor, site.audience_plenty),
+            starts_empty_at=a.empty_at,
+            created_at=a.created_at,
+            used_by=[f"the audience “{other.name}”" for other in others.used_by(a.pk)],
+        )
+        for a in those
+    ]
+
+
+def version_out(version: AudienceVersion, names: Names) -> VersionOut:
+    return VersionOut(
+        version=version.version,
+        name=version.name,
+        made_at=version.made_at,
+        made_by=str(version.made_by or ""),
+        sentence=audience_sentence(audiences.parse(version.definition), names),
+        definition=version.definition,
+    )
+
+
+def preview_out(site: Site, definition: Definition, found: Preview) -> PreviewOut:
+    names = names_of(site)
+    by_path = dict(audiences.nodes(definition))
+    lines = []
+    for step in found.steps:
+        says, when = _line_says(definition, by_path, step.path, names)
+        lines.append(LineOut(path=step.path, joint=joint_of(step.path), says=says, when=when, left=step.left))
+    return PreviewOut(
+        people=found.people,
+        exact=True,
+        enough=found.enough,
+        floor=site.audience_floor,
+        plenty=site.audience_plenty,
+        sentence=audience_sentence(definition, names),
+        lines=lines,
+        varied=did(found.varied.what, names) if found.varied else "",
+        length=found.varied.end if found.varied else None,
+        curve=[PointOut(days=p.days, people=p.people) for p in found.curve],
+        length_says=say(found.length_says) if found.length_says else "",
+        overlaps=[
+            OverlapOut(
+                audience=o.audience,
+                name=o.name,
+                people=o.people,
+                both=o.both,
+                nearly_one=is_nearly_one(found.people, o),
+            )
+            for o in found.overlaps
+        ],
+        advice=[say(a) for a in found.advice],
+        change=ChangeOut(come=found.change.come, go=found.change.go) if found.change else None,
+    )
+
+
+def _line_says(
+    definition: Definition, by_path: dict[str, audiences.Node], path: str, names: Names
+) -> tuple[str, str]:
+    if path in by_path:
+        return node_says(by_path[path], names)
+    # A step with alternatives.
+    assert isinstance(definition.include, audiences.Sequence)
+    step = definition.include.steps[int(path.rpartition("[")[2].rstrip("]"))]
+    return node_says(audiences.Any(step), names)
+
+
+def growth_out(site: Site, found: Growth, today: date) -> GrowthOut:
+    return GrowthOut(
+        first_day=date.fromordinal(today.toordinal() - len(found.days) + 1),
+        days=[DayOut(people=d.people, entered=d.entered, left=d.left) for d in found.days],
+        outlook=OutlookOut(
+            days=found.outlook.days,
+            low=found.outlook.low,
+            expected=found.outlook.expected,
+            high=found.outlook.high,
+        )
+        if found.outlook
+        else None,
+        enough_in=found.enough_in,
+    )
+
+
+def example_out(example: Example, names: Names, today: date) -> ExampleOut:
+    line = example.line
+    decided = line.by or line.outside
+    says = did(line.part.what, names)
+    days = (today - decided.day).days if decided else 0
+    if line.met:
+        reason = f"{says} {ago(days)}"
+    elif not line.part.what.timed:
+        reason = f"not: {says}"
+    elif line.times:
+        reason = f"{says} {line.times} of {line.part.times} times"
+    elif decided is None:
+        reason = f"never {says}"
+    elif line.part.start <= days < line.part.end:
+        reason = f"{says} {ago(days)}, not in this order"
+    else:
+        reason = f"{says} {ago(days)}, asked for: {window(line.part)}"
+    return ExampleOut(
+        visitor=example.visitor.pk,
+        key=example.visitor.key.hex,
+        reason=reason,
+        at=decided.time if decided else None,
+    )
+
+
+def person_out(site: Site, known: Known) -> PersonOut:
+    names = names_of(site)
+    v = known.visitor
+    return PersonOut(
+        visitor=v.pk,
+        key=v.key.hex,
+        first_at=v.first_at,
+        last_at=v.last_at,
+        visits=v.visits,
+        history=[_happening_out(h, names) for h in known.history[:MOST_SHOWN]],
+        more=max(0, len(known.history) - MOST_SHOWN),
+        audiences=[_belonging_out(b, names) for b in known.belongs],
+    )
+
+
+def _happening_out(h: Happening, names: Names) -> HappeningOut:
+    if isinstance(h.about, Event):
+        what = KIND_NAMES[h.about.kind] + (f" {h.about.name}" if h.about.name else "")
+        return HappeningOut(at=h.time, what=what, where=str(h.about.page))
+    if isinstance(h.about, Visit) and h.arrival:
+        came = ", ".join(p for p in (h.arrival.channel, h.arrival.source, h.arrival.campaign) if p)
+        return HappeningOut(at=h.time, what="visit", where=f"{came}; {h.arrival.device}")
+    return HappeningOut(
+        at=h.time, what="conversion", where=names.conversions.get(h.conversion or 0, "a deleted conversion")
+    )
+
+
+def _belonging_out(b: Belonging, names: Names) -> BelongingOut:
+    return BelongingOut(
+        audience=b.audience.pk,
+        name=b.audience.name,
+        member=b.member,
+        lines=[_person_line(line, names) for line in b.lines],
+    )
+
+
+def _person_line(line: Line, names: Names) -> PersonLineOut:
+    decided: Any = line.by or line.outside
+    return PersonLineOut(
+        says=did(line.part.what, names),
+        when=window(line.part),
+        met=line.met,
+        excluded=line.path.startswith("exclude"),
+        by=decided.time if decided else None,
+        until=line.until,
+        times=line.times,
+        asked=line.part.times,
+    )

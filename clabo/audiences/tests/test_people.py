@@ -1,0 +1,177 @@
+"""Everybody by the index is everybody one by one, whatever happened and whatever is asked."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import timedelta
+from typing import Any
+
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.django import TestCase
+
+from clabo.audiences.models import Audience
+from clabo.audiences.people import Population, day_by_day
+from clabo.audiences.persons import histories as pasts
+from clabo.audiences.queries import Others
+from clabo.audiences.stays import FURTHEST, stays
+from clabo.conversions.recount import recount_all
+from clabo.core import audiences
+from clabo.core.audiences.person import Person
+from clabo.events.models import Visitor
+from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
+from clabo.presence.merging import merge
+from clabo.sites.models import Site
+from clabo.testing.traffic import START, make_rule, make_site, receive
+
+WHATS = st.sampled_from(
+    [
+        {"page": {"match": "equals", "value": "/a"}},
+        {"any": [{"page": {"match": "equals", "value": p}} for p in ("/", "/thank-you")]},
+        {"event": {"name": "x"}},
+        {"event": {"name": "x", "where": [{"property": "value", "comparison": "at_least", "value": 10}]}},
+        {"parameter": {"name": "utm_source", "value": "s1"}},
+        {"seen": {"pages": 2}},
+        {"sale": {}},
+        {"conversion": 0},
+        {"came": {"source": "s1"}},
+        {"came": {"channel": "paid"}},
+        {"device": "phone"},
+        {"visit": "new"},
+        {"visit": "returning"},
+    ]
+)
+AGES = st.sampled_from([(0, 1), (0, 2), (0, 21), (1, 2), (1, 730)])
+PARTS = st.builds(
+    lambda what, ages, n: {"what": what, "from": ages[0], "to": ages[1], "times": n},
+    WHATS,
+    AGES,
+    st.sampled_from([1, 1, 2]),
+)
+SEQUENCES = st.builds(
+    lambda steps, within: (
+        {"sequence": [{**s, "times": 1} for s in steps]} | ({"within": within} if within else {})
+    ),
+    st.lists(PARTS, min_size=1, max_size=3),
+    st.sampled_from([0, 600, 86_400]),
+)
+NODES = st.one_of(
+    PARTS,
+    SEQUENCES,
+    st.builds(lambda k, n: {k: n}, st.sampled_from(["all", "any"]), st.lists(PARTS, min_size=1, max_size=2)),
+)
+DEFINITIONS = st.builds(
+    lambda include, exclude: {"include": include} | ({"exclude": exclude} if exclude else {}),
+    NODES,
+    st.one_of(st.none(), NODES),
+)
+
+
+def with_conversion(data: Any, rule_id: int) -> Any:
+    """The conversion's id in the place of 0."""
+    if isinstance(data, dict):
+        return {k: rule_id if k == "conversion" else with_conversion(v, rule_id) for k, v in data.items()}
+    return [with_conversion(d, rule_id) for d in data] if isinstance(data, list) else data
+
+
+class EverybodyAndEachOne(TestCase):
+    @settings(max_examples=50, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @given(
+        histories,
+        st.lists(DEFINITIONS, min_size=4, max_size=8),
+        st.randoms(use_true_random=False),
+        st.sampled_from([5, 25]),
+    )
+    def test_they_agree(self, history: list[Act], datas: list[Any], chance: Any, stretch: int) -> None:
+        site = make_site()
+        rule = make_rule(site, "/thank-you", counting="visit")
+        recount_all()
+        envelopes = envelopes_of(site, [replace(act, second=act.second * stretch) for act in history])
+        chance.shuffle(envelopes)
+        half = len(envelopes) // 2
+        receive(envelopes[:half])
+        merge(site.pk)
+        receive(envelopes[half:])
+        now = START + timedelta(seconds=chance.choice([100_000, 180_000, 400_000]))
+        definitions = [audiences.parse(with_conversion(d, rule.pk)) for d in datas]
+        population = Population(site, Others(site), reach=FURTHEST, now=now)
+        population.read(definitions[::2])
+        for definition in definitions:
+            past = list(day_by_day(population, definition, None, 4))
+            for ago in range(4):
+                expected = self.one_by_one(site, definition, now - timedelta(days=ago))
+                self.assertEqual(set(population.asked(definition, None, ago)), expected, (ago, definition))
+                self.assertEqual(set(past[ago]), expected, (ago, definition))
+            self.whole_stays(site, population, definition)
+
+    def one_by_one(self, site: Site, definition: audiences.Definition, now: Any) -> set[int]:
+        """Each visitor's history up to the end of that day, held against the definition."""
+        today = now.astimezone(site.zone).date()
+        visitors = dict(Visitor.objects.filter(site=site).values_list("pk", "number"))
+        found = set()
+        for pk, history in pasts(site, list(visitors)).items():
+            if Person([h for h in history if h.day <= today], today, {}).member(definition):
+                found.add(visitors[pk])
+        return found
+
+    def whole_stays(self, site: Site, population: Population, definition: audiences.Definition) -> None:
+        """Since when and until when, by trying each day."""
+        found = stays(population, definition)
+        self.assertEqual(set(map(int, found.numbers)), set(population.asked(definition)))
+        for place, number in enumerate(found.numbers):
+            since, until = found.since(place), found.until(place)
+            ago = (population.today - since).days
+            for days in (0, ago):
+                self.assertIn(number, population.asked(definition, None, days))
+            if ago < FURTHEST - 1:
+                self.assertNotIn(number, population.asked(definition, None, ago + 1))
+            if until is not None:
+                ahead = (until - population.today).days
+                self.assertIn(number, population.asked(definition, None, 1 - ahead))
+                self.assertNotIn(number, population.asked(definition, None, -ahead))
+
+    @settings(max_examples=15, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @given(histories, st.lists(DEFINITIONS, min_size=3, max_size=5), st.integers(0, 14))
+    def test_what_starts_empty_counts_only_what_came_since(
+        self, history: list[Act], datas: list[Any], place: int
+    ) -> None:
+        site = make_site()
+        rule = make_rule(site, "/thank-you", counting="visit")
+        recount_all()
+        receive(envelopes_of(site, history))
+        now = START + timedelta(days=1)
+        since = START + timedelta(seconds=history[place % len(history)].second)
+        population = Population(site, Others(site), now=now)
+        for data in datas:
+            definition = audiences.parse(with_conversion(data, rule.pk))
+            visitors = dict(Visitor.objects.filter(site=site).values_list("pk", "number"))
+            expected = set()
+            for pk, past in pasts(site, list(visitors)).items():
+                late = [
+                    h for h in past if getattr(h.about, "received", h.time) >= since or self.late(h, since)
+                ]
+                if Person(late, population.today, {}).member(definition):
+                    expected.add(visitors[pk])
+            self.assertEqual(set(population.asked(definition, since)), expected, definition)
+
+    def late(self, h: Any, since: Any) -> bool:
+        """Of a conversion, whether its event came since then."""
+        from clabo.events.models import Event
+
+        return h.conversion is not None and Event.objects.get(id=h.about.event_id).received >= since
+
+    def test_another_audience_is_asked_as_it_stands(self) -> None:
+        site = make_site()
+        receive(
+            envelopes_of(
+                site,
+                [Act(n, n, "/a", "view", "phone", "Mozilla/5.0 Firefox/120.0", 0, "", 0, "") for n in (1, 2)],
+            )
+        )
+        part = {"what": {"page": {"match": "equals", "value": "/a"}}}
+        other = Audience.objects.create(site=site, name="A", definition={"include": part})
+        rests = audiences.parse({"include": {"what": {"audience": other.pk}}})
+        population = Population(site, Others(site), now=START + timedelta(hours=1))
+        self.assertEqual(set(population.asked(rests)), {1, 2})
+        Audience.objects.update(deleted_at=START)
+        self.assertEqual(set(Population(site, Others(site), now=START).asked(rests)), set())
