@@ -178,10 +178,19 @@ def _day(now: BitMap, before: BitMap) -> Day:
     return Day(len(now), len(now - before), len(before - now))
 
 
-def sizes(site: Site, those: Seq[Audience]) -> dict[int, int]:
-    """How many are in each of these audiences now."""
-    others = Others(site)
-    population = Population(site, others)
+@dataclass(frozen=True, slots=True)
+class Size:
+    """How many are in now, and were at the end of the day a week ago."""
+
+    now: int
+    week_ago: int
+
+
+def sizes(site: Site, those: Seq[Audience]) -> dict[int, Size]:
+    """Of each of these audiences."""
+    population = Population(site, Others(site), reach=8)
     known = {a.pk: audiences.parse(a.definition) for a in those}
     population.read(known.values())
-    return {a.pk: len(population.asked(known[a.pk], a.empty_at)) for a in those}
+    return {
+        a.pk: Size(*(len(population.asked(known[a.pk], a.empty_at, ago)) for ago in (0, 7))) for a in those
+    }

@@ -41,6 +41,8 @@ class AudienceOut(Schema):
     version: int
     sentence: str
     people: int
+    # At the end of the day a week ago.
+    week_ago: int
     enough: EnoughName
     starts_empty_at: datetime | None
     created_at: datetime
@@ -221,8 +223,9 @@ def audiences_out(site: Site, those: list[Audience]) -> list[AudienceOut]:
             definition=a.definition,
             version=a.version,
             sentence=audience_sentence(audiences.parse(a.definition), names),
-            people=counted[a.pk],
-            enough=enough(counted[a.pk], site.audience_floor, site.audience_plenty),
+            people=counted[a.pk].now,
+            week_ago=counted[a.pk].week_ago,
+            enough=enough(counted[a.pk].now, site.audience_floor, site.audience_plenty),
             starts_empty_at=a.empty_at,
             created_at=a.created_at,
             used_by=[f"the audience “{other.name}”" for other in others.used_by(a.pk)],

@@ -9,7 +9,7 @@ from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from multiprocessing.queues import Queue
-from typing import TypeVar
+from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 from django.conf import settings
@@ -17,6 +17,7 @@ from django.db import connection, transaction
 
 from clabo.accounts.models import Membership, Workspace
 from clabo.accounts.services import make_user
+from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.services import RuleContent, make_rule
@@ -30,6 +31,7 @@ from clabo.ingest.inbox import store
 from clabo.install.coverage import list_pages
 from clabo.monitoring.tags import watch_site
 from clabo.pipeline import runner
+from clabo.presence.merging import merge
 from clabo.rehearsals.services import save_steps
 from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
@@ -77,6 +79,8 @@ def load(
         # The planner believes tables that were filled a moment ago to be small or what they were before, and
         # reads them in ways that take seconds; by itself the database looks again after a minute.
         cursor.execute("ANALYZE")
+    while merge(site.pk):
+        pass
     watch_site(site, now)
     progress(1.0, "done")
     return site
@@ -107,7 +111,24 @@ def make_demo_site() -> Site:
             save_steps(rule, r.steps)
         # Nothing is recorded yet, so the past is counted already.
         ConversionRule.objects.filter(pk=rule.pk).update(counted_version=rule.version)
+    _make_audiences(site)
     return site
+
+
+def _make_audiences(site: Site) -> None:
+    ids = dict(ConversionRule.objects.filter(site=site).values_list("name", "pk"))
+    for audience in scenario.AUDIENCES:
+        definition = {"include": audience.include} | (
+            {"exclude": audience.exclude} if audience.exclude else {}
+        )
+        make_audience(site, AudienceContent(audience.name, _with_ids(definition, ids)), None)
+
+
+def _with_ids(data: Any, ids: dict[str, int]) -> Any:
+    """Conversions by their ids instead of their names."""
+    if isinstance(data, dict):
+        return {k: ids[v] if k == "conversion" else _with_ids(v, ids) for k, v in data.items()}
+    return [_with_ids(d, ids) for d in data] if isinstance(data, list) else data
 
 
 def forms_origin() -> str:

@@ -145,6 +145,73 @@ def _reached(path: str) -> dict[str, Any]:
     return {"page": {"match": "equals", "value": path}}
 
 
+@dataclass(frozen=True, slots=True)
+class DemoAudience:
+    """An audience; conversions are named as {"conversion": name}."""
+
+    name: str
+    include: dict[str, Any]
+    exclude: dict[str, Any] | None = None
+
+
+def _part(what: dict[str, Any], start: int, end: int, times: int = 1) -> dict[str, Any]:
+    return {"what": what, "from": start, "to": end, "times": times}
+
+
+_KIT = {"any": [_reached("/starter-hive"), _reached("/starter-hive-b")]}
+_GUIDE = {"page": {"match": "contains", "value": "first-season-guide"}}
+_ORDERED = _part({"conversion": "starter_kit_order"}, 0, 365)
+AUDIENCES = [
+    DemoAudience("Saw the starter kit, did not order", _part(_KIT, 0, 21), _ORDERED),
+    DemoAudience("Guide readers, 0–14 days", _part(_GUIDE, 0, 14)),
+    DemoAudience("Guide readers, 14–45 days", _part(_GUIDE, 14, 45), _part(_GUIDE, 0, 14)),
+    DemoAudience("Guide readers, 45–120 days", _part(_GUIDE, 45, 120), _part(_GUIDE, 0, 45)),
+    DemoAudience(
+        "Configured, did not order",
+        _part({"event": {"name": "kit_configured", "where": []}}, 0, 60),
+        _ORDERED,
+    ),
+    DemoAudience(
+        "Came twice, never converted",
+        _part({"visit": "any"}, 0, 60, 2),
+        {
+            "any": [
+                _ORDERED,
+                *(
+                    _part({"conversion": name}, 0, 365)
+                    for name in ("guide_lead", "workshop_booking", "contact_request")
+                ),
+            ]
+        },
+    ),
+    DemoAudience(
+        "Gift buyers from paid ads",
+        {"all": [_part(_reached("/gift-card"), 0, 7), _part({"came": {"channel": "paid"}}, 0, 7)]},
+    ),
+    DemoAudience(
+        "Kit lookers", _part({"page": {"match": "begins", "value": "/starter-hive"}}, 0, 21), _ORDERED
+    ),
+    DemoAudience(
+        "Guide, then the kit within three days",
+        {"sequence": [_part(_GUIDE, 0, 90), _part(_KIT, 0, 90)], "within": 3 * 86_400},
+        _ORDERED,
+    ),
+    DemoAudience(
+        "Journal, under either spelling",
+        _part(
+            {
+                "any": [
+                    {"page": {"match": "begins", "value": "/journal/"}},
+                    {"page": {"match": "begins", "value": "/Journal/"}},
+                ]
+            },
+            0,
+            30,
+        ),
+    ),
+]
+
+
 def rules_of(forms_origin: str) -> list[DemoRule]:
     """The demo's conversions; the booking form's frame comes from `forms_origin`."""
     booked = [

@@ -9,6 +9,7 @@ from typing import Any
 from django.core.cache import cache
 from django.db.models import Count, Max, Q
 
+from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
 from clabo.events.models import Page
 from clabo.reports.mending import ToMend, to_mend
@@ -37,6 +38,7 @@ class Rail:
     stopped_pages: int
     last_hit_at: datetime | None
     conversions: int
+    audiences: int
     running_tests: int
 
 
@@ -51,6 +53,7 @@ def rail(site: Site) -> Rail:
         stopped_pages=pages["stopped"],
         last_hit_at=pages["last"],
         conversions=ConversionRule.objects.filter(site=site, deleted_at=None).count(),
+        audiences=Audience.objects.filter(site=site, deleted_at=None).count(),
         running_tests=SplitTest.objects.filter(site=site, state=SplitTest.State.RUNNING).count(),
     )
 

@@ -127,6 +127,7 @@ class RailOut(Schema):
     stopped_pages: int
     last_hit_at: datetime | None
     conversions: int
+    audiences: int
     running_tests: int
 
 
