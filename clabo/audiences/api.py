@@ -16,16 +16,16 @@ from clabo.audiences.preview import growth, preview
 from clabo.audiences.schemas import (
     AudienceIn,
     AudienceOut,
+    AudiencePreviewIn,
+    AudiencePreviewOut,
+    AudienceVersionOut,
     BandsIn,
     CombinationOut,
     ExamplesOut,
-    FoundOut,
     GrowthOut,
     MatrixOut,
-    PersonOut,
-    PreviewIn,
-    PreviewOut,
-    VersionOut,
+    VisitorFoundOut,
+    VisitorOut,
     audiences_out,
     example_out,
     growth_out,
@@ -75,8 +75,8 @@ def restore_audience(request: HttpRequest, site_id: int, audience_id: int) -> tu
     return 204, None
 
 
-@router.get(ONE + "/versions", response=list[VersionOut])
-def audience_versions(request: HttpRequest, site_id: int, audience_id: int) -> list[VersionOut]:
+@router.get(ONE + "/versions", response=list[AudienceVersionOut])
+def audience_versions(request: HttpRequest, site_id: int, audience_id: int) -> list[AudienceVersionOut]:
     site = site_for(request, site_id)
     names = names_of(site)
     found = queries.audience_of(site, audience_id).versions.select_related("made_by")
@@ -99,8 +99,8 @@ def make_bands(request: HttpRequest, site_id: int, audience_id: int, data: Bands
     return audiences_out(site, made)
 
 
-@router.post(HERE + "/preview", response=PreviewOut)
-def preview_audience(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
+@router.post(HERE + "/preview", response=AudiencePreviewOut)
+def preview_audience(request: HttpRequest, site_id: int, data: AudiencePreviewIn) -> AudiencePreviewOut:
     site = site_for(request, site_id)
     of = queries.audience_of(site, data.audience) if data.audience else None
     definition = services.read_definition(site, data.definition, data.audience)
@@ -108,7 +108,7 @@ def preview_audience(request: HttpRequest, site_id: int, data: PreviewIn) -> Pre
 
 
 @router.post(HERE + "/growth", response=GrowthOut)
-def audience_growth(request: HttpRequest, site_id: int, data: PreviewIn) -> GrowthOut:
+def audience_growth(request: HttpRequest, site_id: int, data: AudiencePreviewIn) -> GrowthOut:
     site = site_for(request, site_id)
     of = queries.audience_of(site, data.audience) if data.audience else None
     definition = services.read_definition(site, data.definition, data.audience)
@@ -117,7 +117,7 @@ def audience_growth(request: HttpRequest, site_id: int, data: PreviewIn) -> Grow
 
 
 @router.post(HERE + "/examples", response=ExamplesOut)
-def audience_examples(request: HttpRequest, site_id: int, data: PreviewIn) -> ExamplesOut:
+def audience_examples(request: HttpRequest, site_id: int, data: AudiencePreviewIn) -> ExamplesOut:
     site = site_for(request, site_id)
     of = queries.audience_of(site, data.audience) if data.audience else None
     definition = services.read_definition(site, data.definition, data.audience)
@@ -157,13 +157,13 @@ def audience_members(
     return response
 
 
-@router.get("/sites/{int:site_id}/people", response=list[FoundOut])
-def find_people(request: HttpRequest, site_id: int, find: str) -> list[FoundOut]:
+@router.get("/sites/{int:site_id}/people", response=list[VisitorFoundOut])
+def find_people(request: HttpRequest, site_id: int, find: str) -> list[VisitorFoundOut]:
     found = persons.find(site_for(request, site_id), find)
-    return [FoundOut(visitor=v.pk, key=v.key.hex, last_at=v.last_at, visits=v.visits) for v in found]
+    return [VisitorFoundOut(visitor=v.pk, key=v.key.hex, last_at=v.last_at, visits=v.visits) for v in found]
 
 
-@router.get("/sites/{int:site_id}/people/{int:visitor_id}", response=PersonOut)
-def one_person(request: HttpRequest, site_id: int, visitor_id: int) -> PersonOut:
+@router.get("/sites/{int:site_id}/people/{int:visitor_id}", response=VisitorOut)
+def one_person(request: HttpRequest, site_id: int, visitor_id: int) -> VisitorOut:
     site = site_for(request, site_id)
     return person_out(site, persons.person_of(site, visitor_id))

@@ -90,9 +90,9 @@ def examples(site: Site, definition: Definition, empty_at: datetime | None = Non
     population.read([definition])
     source = Source(population, empty_at)
     members = audiences.members(definition, source)
-    near = BitMap.union(BitMap(), *_nearly(definition, source)) - members
-    inside = _newest(population, definition, members)
-    outside = _newest(population, definition, near)
+    inside = _newest(population, definition, members, LOOKED_AT)
+    near = [people - members for people in _nearly(definition, source)]
+    outside = {n for people in near for n in _newest(population, definition, people, LOOKED_AT // len(near))}
     visitors = {v.number: v for v in Visitor.objects.filter(site=site, number__in=list(inside | outside))}
     past = histories(site, [v.pk for v in visitors.values()])
     ins, outs = [], []
@@ -145,8 +145,8 @@ def _nearly(definition: Definition, source: Source) -> list[BitMap]:
     return found
 
 
-def _newest(population: Population, definition: Definition, people: BitMap) -> set[int]:
-    """Some of these people, those to whom something that is asked happened last."""
+def _newest(population: Population, definition: Definition, people: BitMap, most: int) -> set[int]:
+    """So many of these people, those to whom something that is asked happened last."""
     whats = {
         part.what
         for path, part in audiences.nodes(definition)
@@ -159,11 +159,11 @@ def _newest(population: Population, definition: Definition, people: BitMap) -> s
         for sets in days:
             if age in sets:
                 new = left & sets[age]
-                found |= set(new[: LOOKED_AT - len(found)])
+                found |= set(new[: most - len(found)])
                 left = left - new
-        if len(found) >= LOOKED_AT:
+        if len(found) >= most:
             break
-    return found or set(people[:SHOWN])
+    return found or set(people[: min(most, SHOWN)])
 
 
 def _keeps_out(lines: list[Line], person: Person, definition: Definition) -> Line | None:

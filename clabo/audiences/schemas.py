@@ -22,7 +22,7 @@ from clabo.core.audiences.whats import Happening
 from clabo.events.models import KIND_NAMES, Event, Visit
 from clabo.sites.models import Site
 from clabo.wording import say
-from clabo.wording.audiences import Names, ago, audience_sentence, did, joint_of, node_says, window
+from clabo.wording.audiences import Names, ago, audience_sentence, did, done, joint_of, node_says, window
 
 EnoughName = Literal["not_yet", "enough", "plenty"]
 
@@ -49,7 +49,7 @@ class AudienceOut(Schema):
     used_by: list[str]
 
 
-class VersionOut(Schema):
+class AudienceVersionOut(Schema):
     version: int
     name: str
     made_at: datetime
@@ -58,13 +58,13 @@ class VersionOut(Schema):
     definition: DefinitionJson
 
 
-class PreviewIn(Schema):
+class AudiencePreviewIn(Schema):
     definition: DefinitionJson
     # The audience that this is a change of.
     audience: int | None = None
 
 
-class LineOut(Schema):
+class StairOut(Schema):
     """A line of the staircase."""
 
     path: str
@@ -74,12 +74,12 @@ class LineOut(Schema):
     left: int
 
 
-class PointOut(Schema):
+class LengthOut(Schema):
     days: int
     people: int
 
 
-class OverlapOut(Schema):
+class SharedOut(Schema):
     audience: int
     name: str
     people: int
@@ -87,12 +87,12 @@ class OverlapOut(Schema):
     nearly_one: bool
 
 
-class ChangeOut(Schema):
+class ComeAndGoOut(Schema):
     come: int
     go: int
 
 
-class PreviewOut(Schema):
+class AudiencePreviewOut(Schema):
     people: int
     # The figures are of everybody; no part of them is an estimate.
     exact: bool
@@ -100,18 +100,18 @@ class PreviewOut(Schema):
     floor: int
     plenty: int
     sentence: str
-    lines: list[LineOut]
+    lines: list[StairOut]
     # What the curve varies, and the length that it has now.
     varied: str
     length: int | None
-    curve: list[PointOut]
+    curve: list[LengthOut]
     length_says: str
-    overlaps: list[OverlapOut]
+    overlaps: list[SharedOut]
     advice: list[str]
-    change: ChangeOut | None
+    change: ComeAndGoOut | None
 
 
-class DayOut(Schema):
+class AudienceDayOut(Schema):
     people: int
     entered: int
     left: int
@@ -126,7 +126,7 @@ class OutlookOut(Schema):
 
 class GrowthOut(Schema):
     first_day: date
-    days: list[DayOut]
+    days: list[AudienceDayOut]
     outlook: OutlookOut | None
     enough_in: int | None
 
@@ -158,20 +158,20 @@ class MatrixOut(Schema):
     together: int
 
 
-class FoundOut(Schema):
+class VisitorFoundOut(Schema):
     visitor: int
     key: str
     last_at: datetime
     visits: int
 
 
-class HappeningOut(Schema):
+class VisitorHappeningOut(Schema):
     at: datetime
     what: str
     where: str
 
 
-class PersonLineOut(Schema):
+class VisitorLineOut(Schema):
     says: str
     when: str
     met: bool
@@ -188,16 +188,16 @@ class BelongingOut(Schema):
     audience: int
     name: str
     member: bool
-    lines: list[PersonLineOut]
+    lines: list[VisitorLineOut]
 
 
-class PersonOut(Schema):
+class VisitorOut(Schema):
     visitor: int
     key: str
     first_at: datetime
     last_at: datetime
     visits: int
-    history: list[HappeningOut]
+    history: list[VisitorHappeningOut]
     # More happened than is shown.
     more: int
     audiences: list[BelongingOut]
@@ -208,8 +208,9 @@ MOST_SHOWN = 200
 
 def names_of(site: Site) -> Names:
     """What the site calls its conversions and audiences."""
+    conversions = ConversionRule.objects.filter(site=site, deleted_at=None).values_list("pk", "name")
     return Names(
-        dict(ConversionRule.objects.filter(site=site, deleted_at=None).values_list("pk", "name")),
+        {pk: name.replace("_", " ") for pk, name in conversions},
         dict(Audience.objects.filter(site=site, deleted_at=None).values_list("pk", "name")),
     )
 
@@ -234,8 +235,8 @@ def audiences_out(site: Site, those: list[Audience]) -> list[AudienceOut]:
     ]
 
 
-def version_out(version: AudienceVersion, names: Names) -> VersionOut:
-    return VersionOut(
+def version_out(version: AudienceVersion, names: Names) -> AudienceVersionOut:
+    return AudienceVersionOut(
         version=version.version,
         name=version.name,
         made_at=version.made_at,
@@ -245,14 +246,16 @@ def version_out(version: AudienceVersion, names: Names) -> VersionOut:
     )
 
 
-def preview_out(site: Site, definition: Definition, found: Preview) -> PreviewOut:
+def preview_out(site: Site, definition: Definition, found: Preview) -> AudiencePreviewOut:
     names = names_of(site)
     by_path = dict(audiences.nodes(definition))
     lines = []
     for step in found.steps:
         says, when = _line_says(definition, by_path, step.path, names)
-        lines.append(LineOut(path=step.path, joint=joint_of(step.path), says=says, when=when, left=step.left))
-    return PreviewOut(
+        lines.append(
+            StairOut(path=step.path, joint=joint_of(step.path), says=says, when=when, left=step.left)
+        )
+    return AudiencePreviewOut(
         people=found.people,
         exact=True,
         enough=found.enough,
@@ -262,10 +265,10 @@ def preview_out(site: Site, definition: Definition, found: Preview) -> PreviewOu
         lines=lines,
         varied=did(found.varied.what, names) if found.varied else "",
         length=found.varied.end if found.varied else None,
-        curve=[PointOut(days=p.days, people=p.people) for p in found.curve],
+        curve=[LengthOut(days=p.days, people=p.people) for p in found.curve],
         length_says=say(found.length_says) if found.length_says else "",
         overlaps=[
-            OverlapOut(
+            SharedOut(
                 audience=o.audience,
                 name=o.name,
                 people=o.people,
@@ -275,7 +278,7 @@ def preview_out(site: Site, definition: Definition, found: Preview) -> PreviewOu
             for o in found.overlaps
         ],
         advice=[say(a) for a in found.advice],
-        change=ChangeOut(come=found.change.come, go=found.change.go) if found.change else None,
+        change=ComeAndGoOut(come=found.change.come, go=found.change.go) if found.change else None,
     )
 
 
@@ -293,7 +296,7 @@ def _line_says(
 def growth_out(site: Site, found: Growth, today: date) -> GrowthOut:
     return GrowthOut(
         first_day=date.fromordinal(today.toordinal() - len(found.days) + 1),
-        days=[DayOut(people=d.people, entered=d.entered, left=d.left) for d in found.days],
+        days=[AudienceDayOut(people=d.people, entered=d.entered, left=d.left) for d in found.days],
         outlook=OutlookOut(
             days=found.outlook.days,
             low=found.outlook.low,
@@ -309,20 +312,19 @@ def growth_out(site: Site, found: Growth, today: date) -> GrowthOut:
 def example_out(example: Example, names: Names, today: date) -> ExampleOut:
     line = example.line
     decided = line.by or line.outside
-    says = did(line.part.what, names)
-    days = (today - decided.day).days if decided else 0
+    says = done(decided, line.part.what, names)
     if line.met:
-        reason = f"{says} {ago(days)}"
+        reason = says
     elif not line.part.what.timed:
         reason = f"not: {says}"
     elif line.times:
         reason = f"{says} {line.times} of {line.part.times} times"
     elif decided is None:
         reason = f"never {says}"
-    elif line.part.start <= days < line.part.end:
-        reason = f"{says} {ago(days)}, not in this order"
+    elif line.part.start <= (today - decided.day).days < line.part.end:
+        reason = f"{says}, not in this order"
     else:
-        reason = f"{says} {ago(days)}, asked for: {window(line.part)}"
+        reason = f"{says} {ago((today - decided.day).days)}"
     return ExampleOut(
         visitor=example.visitor.pk,
         key=example.visitor.key.hex,
@@ -331,10 +333,10 @@ def example_out(example: Example, names: Names, today: date) -> ExampleOut:
     )
 
 
-def person_out(site: Site, known: Known) -> PersonOut:
+def person_out(site: Site, known: Known) -> VisitorOut:
     names = names_of(site)
     v = known.visitor
-    return PersonOut(
+    return VisitorOut(
         visitor=v.pk,
         key=v.key.hex,
         first_at=v.first_at,
@@ -346,14 +348,14 @@ def person_out(site: Site, known: Known) -> PersonOut:
     )
 
 
-def _happening_out(h: Happening, names: Names) -> HappeningOut:
+def _happening_out(h: Happening, names: Names) -> VisitorHappeningOut:
     if isinstance(h.about, Event):
         what = KIND_NAMES[h.about.kind] + (f" {h.about.name}" if h.about.name else "")
-        return HappeningOut(at=h.time, what=what, where=str(h.about.page))
+        return VisitorHappeningOut(at=h.time, what=what, where=str(h.about.page))
     if isinstance(h.about, Visit) and h.arrival:
         came = ", ".join(p for p in (h.arrival.channel, h.arrival.source, h.arrival.campaign) if p)
-        return HappeningOut(at=h.time, what="visit", where=f"{came}; {h.arrival.device}")
-    return HappeningOut(
+        return VisitorHappeningOut(at=h.time, what="visit", where=f"{came}; {h.arrival.device}")
+    return VisitorHappeningOut(
         at=h.time, what="conversion", where=names.conversions.get(h.conversion or 0, "a deleted conversion")
     )
 
@@ -367,9 +369,9 @@ def _belonging_out(b: Belonging, names: Names) -> BelongingOut:
     )
 
 
-def _person_line(line: Line, names: Names) -> PersonLineOut:
+def _person_line(line: Line, names: Names) -> VisitorLineOut:
     decided: Any = line.by or line.outside
-    return PersonLineOut(
+    return VisitorLineOut(
         says=did(line.part.what, names),
         when=window(line.part),
         met=line.met,

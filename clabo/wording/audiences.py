@@ -25,6 +25,7 @@ from clabo.core.audiences import (
     Visited,
     What,
 )
+from clabo.core.audiences.whats import Happening
 from clabo.core.channels import Channel
 from clabo.core.rules import AllOf, AnyOf, Rule
 from clabo.core.rules.conditions.click import Clicked
@@ -135,6 +136,13 @@ def _did_inaudience(what: InAudience, names: Names) -> str:
     return _("are in {name}").format(name=names.audiences.get(what.audience, _("a deleted audience")))
 
 
+def done(h: Happening | None, what: What, names: Names) -> str:
+    """What somebody did, as far as it was something that can be named more exactly than `what` asks."""
+    if h is not None and h.event is not None and h.event.kind == "view" and isinstance(what, Happened):
+        return _("saw {page}").format(page=h.event.page.path)
+    return did(what, names)
+
+
 def window(part: Part) -> str:
     """How often and when."""
     often = "" if part.times == 1 else _("at least {n} times").format(n=part.times)
@@ -232,9 +240,7 @@ texts(
         "ask_where_from": gettext_noop("Say where they came from: a channel, source, campaign …"),
         "length_gives_all": gettext_noop("Nobody more is reached by looking back further than {days} days."),
         "length_gives": gettext_noop("{days} days would give {more:,} more."),
-        "length_gives_and_then": gettext_noop(
-            "{days} days gives {people:,}; {last} days only {more:,} more."
-        ),
+        "length_gives_and_then": gettext_noop("{days} days gives {people:,}; {last} days {more:,} more."),
         "advice_page_stopped": gettext_noop(
             "{page} has stopped sending: nobody new can come in by it. See Pixel."
         ),

@@ -30,7 +30,13 @@ const SECTIONS = [
       ["live", "Live", "l"],
     ],
   },
-  { name: "Use", places: [["spend", "Spend", "s"]] },
+  {
+    name: "Use",
+    places: [
+      ["audiences", "Audiences", "u"],
+      ["spend", "Spend", "s"],
+    ],
+  },
   {
     name: "Judge",
     places: [
@@ -54,6 +60,7 @@ function useStates(siteId: number): Partial<Record<PlaceName, { text: string; wa
         ? { text: ago(rail.last_hit_at) }
         : { text: "no hit yet", warn: true },
     conversions: { text: String(rail.conversions), warn: !rail.conversions },
+    audiences: { text: String(rail.audiences) },
     pages: { text: String(rail.pages) },
     tests: rail.broken_tests
       ? { text: `${rail.broken_tests} broken`, warn: true }

@@ -125,6 +125,24 @@ export function makeRouter(queries: QueryClient) {
     component: lazyRouteComponent(() => import("../features/splits/Result")),
   });
 
+  const audiences = createRoute({
+    getParentRoute: () => site,
+    path: "audiences",
+    // A visitor to be shown at once.
+    validateSearch: (s: Record<string, unknown>): { visitor?: number } =>
+      Number(s.visitor) > 0 ? { visitor: Number(s.visitor) } : {},
+    component: lazyRouteComponent(() => import("../features/audiences/Audiences")),
+  });
+  const audience = createRoute({
+    getParentRoute: () => site,
+    path: "audiences/$audienceId",
+    validateSearch: (s: Record<string, unknown>): { all?: string; none?: string } => ({
+      ...(s.all ? { all: String(s.all) } : {}),
+      ...(s.none ? { none: String(s.none) } : {}),
+    }),
+    component: lazyRouteComponent(() => import("../features/audiences/Audience")),
+  });
+
   return createRouter({
     routeTree: root.addChildren([
       home,
@@ -145,6 +163,8 @@ export function makeRouter(queries: QueryClient) {
         place("tests", () => import("../features/splits/Tests")),
         place("people", () => import("../features/people/People")),
         place("work", () => import("../features/jobs/Jobs")),
+        audiences,
+        audience,
         test,
       ]),
     ]),

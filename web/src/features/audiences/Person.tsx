@@ -1,0 +1,133 @@
+/** One visitor: found, what they did, and how they stand with every audience. */
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, cx, Failed, Field, fieldError, Input, Loading, TextButton } from "../../components/ui";
+import { ago, count, day, hour } from "../../lib/format";
+import { foundQuery, visitorQuery } from "./queries";
+
+export function Person({ siteId, shownFirst }: { siteId: number; shownFirst?: number }) {
+  const [text, setText] = useState("");
+  const [find, setFind] = useState("");
+  const [visitor, setVisitor] = useState(shownFirst);
+  const found = useQuery(foundQuery(siteId, find));
+  const only = found.data?.length === 1 ? found.data[0]?.visitor : undefined;
+  const shown = visitor ?? only;
+  return (
+    <div className="flex flex-col gap-5">
+      <form
+        className="flex max-w-xl items-start gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          setVisitor(undefined);
+          setFind(text);
+        }}
+      >
+        <div className="flex-1">
+          <Field
+            label="Find a visitor"
+            hint="By an order number, or the beginning of a visitor's id (six characters or more); Live shows both."
+            error={fieldError(found.error, "find")}
+          >
+            {(p) => (
+              <Input
+                {...p}
+                className="num"
+                value={text}
+                onChange={(e) => setText(e.target.value)}
+                placeholder="BH-1042"
+              />
+            )}
+          </Field>
+        </div>
+        <Button type="submit" className="mt-[26px]">
+          Find
+        </Button>
+      </form>
+      {find && found.data?.length === 0 && (
+        <p>Nobody is known by that. Ids are hexadecimal; an order number is written as the site sends it.</p>
+      )}
+      {(found.data?.length ?? 0) > 1 && (
+        <ul className="max-w-xl">
+          {found.data?.map((v) => (
+            <li key={v.visitor} className="flex items-baseline gap-4 border-b py-1.5">
+              <TextButton onClick={() => setVisitor(v.visitor)} className="num">
+                {v.key.slice(0, 12)}
+              </TextButton>
+              <span className="text-quiet">
+                {count(v.visits)} {v.visits === 1 ? "visit" : "visits"}, last seen {ago(v.last_at)}
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {shown && <Known siteId={siteId} visitorId={shown} />}
+    </div>
+  );
+}
+
+export function Known({ siteId, visitorId }: { siteId: number; visitorId: number }) {
+  const known = useQuery(visitorQuery(siteId, visitorId));
+  if (known.isPending) return <Loading what="what they did" />;
+  if (known.isError) return <Failed error={known.error} retry={known.refetch} />;
+  const { key, first_at, last_at, visits, history, more, audiences } = known.data;
+  return (
+    <section aria-label={`Visitor ${key.slice(0, 6)}`}>
+      <h2 className="text-[17px]">
+        Visitor <span className="num">{key.slice(0, 12)}</span>
+      </h2>
+      <p className="text-quiet">
+        {count(visits)} {visits === 1 ? "visit" : "visits"}, from {hour(first_at)} to {hour(last_at)}.
+      </p>
+      <div className="mt-3 grid gap-8 lg:grid-cols-2">
+        <div>
+          <h3 className="text-[15px]">In these audiences, and why</h3>
+          {audiences.map((a) => (
+            <details key={a.audience} open={a.member} className="border-b py-2">
+              <summary>
+                <span className={cx("mr-2 inline-block w-14", a.member ? "font-semibold text-fern" : "text-quiet")}>
+                  {a.member ? "in" : "not in"}
+                </span>
+                {a.name}
+              </summary>
+              <ul className="mt-1 ml-14 flex flex-col gap-1 border-l pl-3">
+                {a.lines.map((line, place) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: a definition's lines have no identity but their place.
+                  <li key={place} className="text-[13px]">
+                    <span className={line.met === line.excluded ? "text-brick" : ""}>
+                      {line.excluded && "left out if: "}
+                      {line.says} {line.when}
+                    </span>
+                    : <strong>{line.met ? "yes" : line.times ? `${line.times} of ${line.asked} times` : "no"}</strong>
+                    {line.by && (
+                      <span className="text-quiet">
+                        {", "}
+                        {line.met ? "" : "last "}
+                        {hour(line.by)}
+                      </span>
+                    )}
+                    {line.until && <span className="text-quiet">, until {day(line.until)}</span>}
+                  </li>
+                ))}
+              </ul>
+            </details>
+          ))}
+          {!audiences.length && <p className="text-quiet">There is no audience yet.</p>}
+        </div>
+        <div>
+          <h3 className="text-[15px]">What they did, the newest first</h3>
+          <ol>
+            {history.map((h, place) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: two things may happen in the same moment.
+              <li key={place} className="grid grid-cols-[96px_84px_minmax(0,1fr)] gap-2 border-b py-1 text-[13px]">
+                <span className="num text-quiet">{hour(h.at)}</span>
+                <span>{h.what}</span>
+                <span className="break-words">{h.where}</span>
+              </li>
+            ))}
+          </ol>
+          {more > 0 && <p className="mt-2 text-quiet">and {count(more)} before that.</p>}
+        </div>
+      </div>
+    </section>
+  );
+}

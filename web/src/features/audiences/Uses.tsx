@@ -1,0 +1,203 @@
+/** What can be done with a kept audience: bands, files, versions, deleting. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { Dialog } from "radix-ui";
+import { type ReactNode, useState } from "react";
+import { toast } from "sonner";
+import { client, data } from "../../api/client";
+import { Button, Field, fieldError, Input, TextButton } from "../../components/ui";
+import { hour } from "../../lib/format";
+import { makeStale } from "../../lib/stale";
+import type { Audience } from "./model";
+import { audienceVersionsQuery } from "./queries";
+
+interface Props {
+  siteId: number;
+  audience: Audience;
+  canEdit: boolean;
+}
+
+export function Uses({ siteId, audience, canEdit }: Props) {
+  return (
+    <>
+      <Window name="Versions">
+        <Versions siteId={siteId} audience={audience} canEdit={canEdit} />
+      </Window>
+      {canEdit && (
+        <>
+          <Window name="Make bands">
+            <Bands siteId={siteId} audience={audience} />
+          </Window>
+          <Window name="Take out">
+            <Files siteId={siteId} audience={audience} />
+          </Window>
+          <Remove siteId={siteId} audience={audience} />
+        </>
+      )}
+    </>
+  );
+}
+
+function Window({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <Dialog.Root>
+      <Dialog.Trigger asChild>
+        <Button>{name}</Button>
+      </Dialog.Trigger>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-40 max-h-[85vh] w-[min(92vw,520px)] -translate-1/2 overflow-auto rounded-box border bg-surface p-5 text-ink outline-none"
+        >
+          <Dialog.Title className="mb-3 text-lg">{name}</Dialog.Title>
+          {children}
+          <Dialog.Close asChild>
+            <Button className="mt-4">Close</Button>
+          </Dialog.Close>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+function Bands({ siteId, audience }: Omit<Props, "canEdit">) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [text, setText] = useState("0, 14, 45, 120");
+  const make = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/sites/{site_id}/audiences/{audience_id}/bands", {
+          params: { path: { site_id: siteId, audience_id: audience.id } },
+          body: {
+            cuts: text
+              .split(/[\s,;]+/)
+              .filter(Boolean)
+              .map(Number),
+          },
+        }),
+      ),
+    onSuccess: async (made) => {
+      await makeStale(queries, siteId, "audiences", "rail");
+      toast(`${made.length} bands are made.`);
+      await navigate({ to: "/s/$siteId/audiences", params: { siteId: String(siteId) } });
+    },
+  });
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        make.mutate();
+      }}
+      className="flex flex-col items-start gap-3"
+    >
+      <p>
+        An audience for each band of days since “{audience.name}” was fulfilled. Nobody is in two of them: whoever is in
+        a younger band is left out of the older ones.
+      </p>
+      <Field
+        label="Cuts, in days"
+        hint="0, 14, 45 makes the bands 0–13 and 14–44."
+        error={fieldError(make.error, "cuts") ?? make.error?.message}
+      >
+        {(p) => <Input {...p} className="num" value={text} onChange={(e) => setText(e.target.value)} />}
+      </Field>
+      <Button type="submit" kind="main" disabled={make.isPending}>
+        Make them
+      </Button>
+    </form>
+  );
+}
+
+const FORMS = { csv: "CSV", jsonl: "JSON lines", parquet: "Parquet" } as const;
+
+function Files({ siteId, audience }: Omit<Props, "canEdit">) {
+  const [since, setSince] = useState("");
+  const href = (form: string) =>
+    `/api/sites/${siteId}/audiences/${audience.id}/members?form=${form}${since ? `&since=${since}` : ""}`;
+  return (
+    <div className="flex flex-col gap-3">
+      <p>
+        Every member by the id that Clabo's tag gave them, with the day they came in and the day they leave if nothing
+        more happens.
+      </p>
+      <Field label="Only what has changed since" hint="Added and removed after that day; empty for everybody.">
+        {(p) => <Input {...p} type="date" className="num" value={since} onChange={(e) => setSince(e.target.value)} />}
+      </Field>
+      <p className="flex gap-5">
+        {Object.entries(FORMS).map(([form, says]) => (
+          <a key={form} href={href(form)} download className="text-plum underline">
+            {says}
+          </a>
+        ))}
+      </p>
+    </div>
+  );
+}
+
+function Versions({ siteId, audience, canEdit }: Props) {
+  const queries = useQueryClient();
+  const versions = useQuery(audienceVersionsQuery(siteId, audience.id, audience.version));
+  const restore = useMutation({
+    mutationFn: (version: number) =>
+      data(
+        client.POST("/api/sites/{site_id}/audiences/{audience_id}/versions/{version}/restore", {
+          params: { path: { site_id: siteId, audience_id: audience.id, version } },
+        }),
+      ),
+    onSuccess: () => makeStale(queries, siteId, "audiences"),
+  });
+  return (
+    <ol>
+      {versions.data?.map((v) => (
+        <li key={v.version} className="border-b py-2">
+          <div className="flex items-baseline justify-between gap-3">
+            <span>
+              <strong>Version {v.version}</strong>{" "}
+              <span className="text-quiet">
+                {hour(v.made_at)}
+                {v.made_by && `, ${v.made_by}`}
+              </span>
+            </span>
+            {v.version === audience.version ? (
+              <span className="text-quiet">in force</span>
+            ) : (
+              canEdit && <TextButton onClick={() => restore.mutate(v.version)}>Restore</TextButton>
+            )}
+          </div>
+          <p className="text-[13px]">{v.sentence}</p>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+function Remove({ siteId, audience }: Omit<Props, "canEdit">) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const at = { params: { path: { site_id: siteId, audience_id: audience.id } } };
+  const stale = () => makeStale(queries, siteId, "audiences", "rail");
+  const remove = useMutation({
+    mutationFn: () => data(client.DELETE("/api/sites/{site_id}/audiences/{audience_id}", at)),
+    onSuccess: async () => {
+      await navigate({ to: "/s/$siteId/audiences", params: { siteId: String(siteId) } });
+      await stale();
+      toast(`${audience.name} is deleted.`, {
+        action: {
+          label: "Undo",
+          onClick: async () => {
+            await client.POST("/api/sites/{site_id}/audiences/{audience_id}/restore", at);
+            await stale();
+          },
+        },
+      });
+    },
+    onError: (error) => toast(error.message),
+  });
+  return (
+    <Button kind="against" disabled={remove.isPending} onClick={() => remove.mutate()}>
+      Delete
+    </Button>
+  );
+}
