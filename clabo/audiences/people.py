@@ -27,6 +27,7 @@ from clabo.core.audiences import (
 )
 from clabo.core.audiences.evaluate import Moments
 from clabo.core.audiences.windows import sliding_unions
+from clabo.presence import trails
 from clabo.presence.reading import by_day
 from clabo.sites.models import Site
 
@@ -67,6 +68,7 @@ class Population:
         self._atoms: dict[What, list[int] | None] = {}
         self._sets: dict[What, dict[int, BitMap]] = {}
         self._rows: dict[tuple[What, datetime | None], tuple[int, _Rows]] = {}
+        self._trails: tuple[int, trails.Columns, list[date]] | None = None
 
     def read(self, definitions: Iterable[Definition]) -> None:
         """Read what these definitions ask of the index, at once."""
@@ -124,13 +126,50 @@ class Population:
         known = self._rows.get((what, since))
         if known and known[0] >= age:
             return known[1]
-        people, times = moments_of(self.site, what, self.known, self._day(age), self.today, since)
-        midnights = [self.site.midnight(self._day(a)).timestamp() for a in range(age, -1, -1)]
-        ages = age - (np.searchsorted(np.array(midnights) * 1e6, times, side="right") - 1)
-        order = np.argsort(ages, kind="stable")
-        rows = _Rows(people[order], times[order], ages[order])
+        if what not in self._atoms:
+            self._atoms[what] = atoms_of(what, self.known)
+        found = self._atoms[what]
+        packed = found is not None and since is None and not isinstance(what, Converted)
+        rows = self._of_trails(what, found or [], age) if packed else self._of_tables(what, age, 0, since)
         self._rows[what, since] = age, rows
         return rows
+
+    def _of_tables(self, what: What, oldest: int, newest: int, since: datetime | None) -> _Rows:
+        people, times = moments_of(self.site, what, self.known, self._day(oldest), self._day(newest), since)
+        midnights = [self.site.midnight(self._day(a)).timestamp() for a in range(oldest, newest - 1, -1)]
+        ages = oldest - (np.searchsorted(np.array(midnights) * 1e6, times, side="right") - 1)
+        order = np.argsort(ages, kind="stable")
+        return _Rows(people[order], times[order], ages[order])
+
+    def _of_trails(self, what: What, found: list[int], age: int) -> _Rows:
+        """Out of the packed days, and for those that are not packed out of the tables."""
+        if self._trails is None or self._trails[0] < age:
+            self._trails = age, *trails.read(self.site.pk, self._day(age), self.today)
+        _, columns, unpacked = self._trails
+        asked = np.zeros(int(columns.atoms.max(initial=0)) + 1, dtype=bool)
+        asked[[a for a in found if a < len(asked)]] = True
+        some = asked[columns.atoms]
+        pieces = [_Rows(columns.people[some], columns.times[some], columns.ages[some])]
+        for low, high in _runs(sorted((self.today - day).days for day in unpacked)):
+            pieces.append(self._of_tables(what, high, low, None))
+        if len(pieces) == 1:
+            return pieces[0]
+        people, times, ages = (
+            np.concatenate([getattr(p, name) for p in pieces]) for name in ("people", "times", "ages")
+        )
+        order = np.argsort(ages, kind="stable")
+        return _Rows(people[order], times[order], ages[order])
+
+
+def _runs(ages: list[int]) -> list[tuple[int, int]]:
+    """Neighbouring days together: first and last of each run."""
+    runs: list[tuple[int, int]] = []
+    for age in ages:
+        if runs and runs[-1][1] == age - 1:
+            runs[-1] = runs[-1][0], age
+        else:
+            runs.append((age, age))
+    return runs
 
 
 def _union(sets: list[BitMap]) -> BitMap:

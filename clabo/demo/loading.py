@@ -32,6 +32,7 @@ from clabo.install.coverage import list_pages
 from clabo.monitoring.tags import watch_site
 from clabo.pipeline import runner
 from clabo.presence.merging import merge
+from clabo.presence.trails import closed_and_unpacked, pack
 from clabo.rehearsals.services import save_steps
 from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
@@ -81,6 +82,8 @@ def load(
         cursor.execute("ANALYZE")
     while merge(site.pk):
         pass
+    for _, day in closed_and_unpacked(now):
+        pack(site.pk, day)
     watch_site(site, now)
     progress(1.0, "done")
     return site

@@ -44,10 +44,9 @@ def atoms(site_id: int, keys: Collection[Key]) -> dict[Key, int]:
     if missing:
         Atom.objects.bulk_create([_row(site_id, key) for key in missing], ignore_conflicts=True)
         made = _stored(site_id, missing)
-        found |= made
-        # One that is rolled back must not be remembered.
-        transaction.on_commit(lambda: _remember(site_id, made))
-    _remember(site_id, stored)
+        stored |= made
+    # Also one that is only found may have been made in this transaction: rolled back, it must not be remembered.
+    transaction.on_commit(lambda: _remember(site_id, stored))
     return found | stored
 
 

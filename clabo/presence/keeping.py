@@ -12,17 +12,13 @@ import numpy as np
 from pyroaring import BitMap
 
 from clabo.db.arrays import in_array
-from clabo.events.models import Event, Kind, TrafficClass, Visit, Visitor
+from clabo.events.models import Event, TrafficClass, Visit, Visitor
 from clabo.events.storing import StoredBatch
 from clabo.presence.atoms import Key, Sort, atoms
+from clabo.presence.keys import LEFT_OUT, VISIT_COLUMNS, arrival, event_key
 from clabo.presence.models import Piece
 from clabo.presence.tasks import merge_later
-
-# A note is about the set-up, not of what somebody did.
-LEFT_OUT = frozenset({Kind.NOTE.value})
-CHUNK = 2000
-
-_VISIT = ("id", "day", "entry_page_id", "origin_id", "device", "number", "traffic_class", "visitor__number")
+from clabo.presence.trails import touch
 
 
 @dataclass
@@ -81,11 +77,11 @@ def keep_presence(batch: StoredBatch) -> None:
         pk: rest
         for pk, *rest in Visit.objects.filter(
             in_array("id", {e.visit_id for e in plain if e.visit_id}), site_id=batch.site_id
-        ).values_list(*_VISIT)
+        ).values_list(*VISIT_COLUMNS)
     }
     for day, page, origin, device, number, traffic_class, person in visits.values():
         if traffic_class == TrafficClass.COUNTED:
-            changes.into[day].add((_arrival(page, origin, device, number), person))
+            changes.into[day].add((arrival(page, origin, device, number), person))
     lone = {e.visitor_id for e in plain if e.visit_id is None}
     numbers = dict(Visitor.objects.filter(in_array("id", lone)).values_list("id", "number")) if lone else {}
     for event in plain:
@@ -95,10 +91,11 @@ def keep_presence(batch: StoredBatch) -> None:
             *_, traffic_class, person = visits[event.visit_id]
             if traffic_class != TrafficClass.COUNTED:
                 continue
-        key = Key(Sort.EVENT, event.kind, event.page_id, event.element_id, event.name)
+        key = event_key(event.kind, event.page_id, event.element_id, event.name)
         changes.into[batch.reading.day(event.time)].add((key, person))
     _refresh(changes, batch.restitched, batch.reading.zone, batch.days)
     changes.write()
+    touch(batch.site_id, {*changes.cleared, *changes.into})
 
 
 def refresh(site_id: int, zone: ZoneInfo, visitors: Collection[int], days: Collection[date] = ()) -> None:
@@ -109,6 +106,7 @@ def refresh(site_id: int, zone: ZoneInfo, visitors: Collection[int], days: Colle
     changes = Changes(site_id)
     _refresh(changes, visitors, zone, days)
     changes.write()
+    touch(site_id, {*changes.cleared, *changes.into})
 
 
 def _refresh(changes: Changes, visitors: Collection[int], zone: ZoneInfo, days: Collection[date]) -> None:
@@ -128,16 +126,12 @@ def _refresh(changes: Changes, visitors: Collection[int], zone: ZoneInfo, days: 
         day = _day(time, zone)
         changes.cleared[day].add(person)
         if visit is None or traffic_class == TrafficClass.COUNTED:
-            changes.into[day].add((Key(Sort.EVENT, kind, page, element, name), person))
+            changes.into[day].add((event_key(kind, page, element, name), person))
     visits = Visit.objects.filter(in_array("visitor_id", visitors), site_id=site_id)
-    for _, day, page, origin, device, number, traffic_class, person in visits.values_list(*_VISIT):
+    for _, day, page, origin, device, number, traffic_class, person in visits.values_list(*VISIT_COLUMNS):
         changes.cleared[day].add(person)
         if traffic_class == TrafficClass.COUNTED:
-            changes.into[day].add((_arrival(page, origin, device, number), person))
-
-
-def _arrival(page: int | None, origin: int, device: int, number: int) -> Key:
-    return Key(Sort.VISIT, page=page, origin=origin, device=device, first=number == 1)
+            changes.into[day].add((arrival(page, origin, device, number), person))
 
 
 def _day(time: datetime, zone: ZoneInfo) -> date:

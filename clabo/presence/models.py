@@ -83,3 +83,18 @@ class Piece(models.Model):
 
     class Meta:
         indexes = (models.Index(fields=("site", "day"), name="piece_by_day"),)
+
+
+class Trail(models.Model):
+    """A day's events, visits and conversions in order, for what sets cannot tell (trails.py).
+
+    Every day on which anything happened has a row. `data` is None while it has to be packed anew: the day is open, or
+    something of it has changed since.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False, db_constraint=False)
+    day = models.DateField()
+    data = models.BinaryField(null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "day"), name="trail_once"),)

@@ -6,9 +6,9 @@ from collections import defaultdict
 from collections.abc import Collection
 from datetime import date
 
-from django.db import connection
 from pyroaring import BitMap
 
+from clabo.db.binary import binary_cursor
 from clabo.presence.folding import Change, fold
 from clabo.presence.models import DayPresence, Piece
 
@@ -31,7 +31,7 @@ def by_day(
     """
     if not atoms:
         return {}
-    with connection.cursor() as cursor:
+    with binary_cursor() as cursor:
         cursor.execute(_READ, [site_id, list(atoms), first, last, site_id, first, last])
         rows = cursor.fetchall()
     found: defaultdict[date, dict[int, BitMap]] = defaultdict(dict)

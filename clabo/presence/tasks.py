@@ -1,9 +1,10 @@
-"""Merging, by the worker."""
+"""Merging and packing, by the worker."""
 
 from __future__ import annotations
 
 from clabo.jobs.job import job
 from clabo.presence.merging import merge, sites_with_pieces
+from clabo.presence.trails import closed_and_unpacked, pack
 
 
 @job("merging what people did")
@@ -23,3 +24,10 @@ def merge_left() -> None:
     """Whatever a busy minute has not brought about."""
     for site_id in sites_with_pieces():
         merge_later(site_id)
+
+
+@job("packing days that are over", every="* * * * *")
+def pack_days() -> None:
+    """Every day that is over and has changed since it was packed; what is busy waits for the next minute."""
+    for site_id, day in closed_and_unpacked():
+        pack(site_id, day)

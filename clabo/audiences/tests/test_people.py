@@ -21,6 +21,8 @@ from clabo.core.audiences.person import Person
 from clabo.events.models import Visitor
 from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
 from clabo.presence.merging import merge
+from clabo.presence.models import Trail
+from clabo.presence.trails import pack
 from clabo.sites.models import Site
 from clabo.testing.traffic import START, make_rule, make_site, receive
 
@@ -91,7 +93,12 @@ class EverybodyAndEachOne(TestCase):
         half = len(envelopes) // 2
         receive(envelopes[:half])
         merge(site.pk)
+        for day in list(Trail.objects.values_list("day", flat=True)):
+            pack(site.pk, day)
         receive(envelopes[half:])
+        if chance.random() < 0.5:
+            for day in list(Trail.objects.filter(data=None).values_list("day", flat=True)):
+                pack(site.pk, day)
         now = START + timedelta(seconds=chance.choice([100_000, 180_000, 400_000]))
         definitions = [audiences.parse(with_conversion(d, rule.pk)) for d in datas]
         population = Population(site, Others(site), reach=FURTHEST, now=now)

@@ -1,0 +1,129 @@
+"""Days packed in order: who, when and what, as columns, for order, counts and times between (Arrow's IPC format)."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+import pyarrow as pa
+from django.db import connection, transaction
+from numpy.typing import NDArray
+
+from clabo.db.binary import binary_cursor
+from clabo.events.models import Event, TrafficClass, Visit
+from clabo.presence.atoms import Key, atoms
+from clabo.presence.keys import LEFT_OUT, arrival, event_key
+from clabo.presence.models import Trail
+from clabo.sites.locks import try_lock_site
+from clabo.sites.models import Site
+
+_SCHEMA = pa.schema([("person", pa.uint32()), ("time", pa.int64()), ("atom", pa.uint32())])
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_TABLE = Trail._meta.db_table
+
+
+@dataclass(frozen=True, slots=True)
+class Columns:
+    """Visitor numbers, microseconds since 1970, atoms and ages in days before the last day asked for; days in order."""
+
+    people: NDArray[np.uint32]
+    times: NDArray[np.int64]
+    atoms: NDArray[np.uint32]
+    ages: NDArray[np.int64]
+
+
+def touch(site_id: int, days: Collection[date]) -> None:
+    """Note that these days are to be packed, or packed anew."""
+    if not days:
+        return
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"INSERT INTO {_TABLE} (site_id, day) SELECT %s, day FROM unnest(%s::date[]) AS day ORDER BY day "
+            f"ON CONFLICT (site_id, day) DO UPDATE SET data = NULL WHERE {_TABLE}.data IS NOT NULL",
+            [site_id, sorted(days)],
+        )
+
+
+def closed_and_unpacked(now: datetime | None = None) -> list[tuple[int, date]]:
+    """Sites' days that are over and wait to be packed, the newest first."""
+    now = now or datetime.now(UTC)
+    # A day is over everywhere fourteen hours after it is over in Greenwich.
+    waiting = Trail.objects.filter(data=None, day__lte=now.date()).order_by("-day")
+    zones = {s.pk: s.zone for s in Site.objects.only("time_zone")}
+    return [
+        (site_id, day)
+        for site_id, day in waiting.values_list("site_id", "day")
+        if site_id in zones and day < now.astimezone(zones[site_id]).date()
+    ]
+
+
+def pack(site_id: int, day: date) -> bool:
+    """Pack one day as it is stored now; False where somebody else works on the site."""
+    with transaction.atomic():
+        if not try_lock_site(site_id):
+            return False
+        site = Site.objects.get(pk=site_id)
+        start, end = site.midnight(day), site.midnight(day + timedelta(days=1))
+        found: list[tuple[int, int, Key]] = []
+        events = Event.objects.reported().filter(site=site, time__gte=start, time__lt=end)
+        for time, person, kind, thing, element, name in events.exclude(kind__in=LEFT_OUT).values_list(
+            "time", "visitor__number", "kind", "page_id", "element_id", "name"
+        ):
+            found.append((person, _micro(time), event_key(kind, thing, element, name)))
+        visits = Visit.objects.filter(site=site, day=day, traffic_class=TrafficClass.COUNTED)
+        for time, person, page, origin, device, number in visits.values_list(
+            "started_at", "visitor__number", "entry_page_id", "origin_id", "device", "number"
+        ):
+            found.append((person, _micro(time), arrival(page, origin, device, number)))
+        ids = atoms(site_id, {key for _, _, key in found})
+        found.sort(key=lambda row: row[1])
+        batch = pa.record_batch(
+            [
+                pa.array(column, field.type)
+                for column, field in zip(
+                    ([p for p, _, _ in found], [t for _, t, _ in found], [ids[k] for _, _, k in found]),
+                    _SCHEMA,
+                    strict=True,
+                )
+            ],
+            schema=_SCHEMA,
+        )
+        sink = pa.BufferOutputStream()
+        with pa.ipc.new_stream(sink, _SCHEMA) as writer:
+            writer.write_batch(batch)
+        Trail.objects.filter(site=site, day=day).update(data=sink.getvalue().to_pybytes())
+    return True
+
+
+def _micro(time: datetime) -> int:
+    return (time - _EPOCH) // timedelta(microseconds=1)
+
+
+def read(site_id: int, first: date, last: date) -> tuple[Columns, list[date]]:
+    """What is packed from `first` to `last`, and the days between that are not."""
+    with binary_cursor() as cursor:
+        cursor.execute(
+            f"SELECT day, data FROM {_TABLE} WHERE site_id = %s AND day BETWEEN %s AND %s ORDER BY day DESC",
+            [site_id, first, last],
+        )
+        rows = cursor.fetchall()
+    people, times, kinds, ages = [], [], [], []
+    unpacked = []
+    for day, data in rows:
+        if data is None:
+            unpacked.append(day)
+            continue
+        with pa.ipc.open_stream(data) as stream:
+            table = stream.read_all()
+        if table.num_rows:
+            person, time, atom = (column.to_numpy() for column in table.columns)
+            people.append(person)
+            times.append(time)
+            kinds.append(atom)
+            ages.append(np.full(len(person), (last - day).days, dtype=np.int64))
+    if not people:
+        nothing = np.zeros(0, np.uint32)
+        return Columns(nothing, nothing.astype(np.int64), nothing, nothing.astype(np.int64)), unpacked
+    return Columns(*map(np.concatenate, (people, times, kinds, ages))), unpacked
