@@ -13,10 +13,11 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User
+from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
-from clabo.events.models import Event, Page
+from clabo.events.models import Event, Page, Visitor
 from clabo.monitoring import excluding
 from clabo.rehearsals import services as rehearsing
 from clabo.sites.services import make_proof_key
@@ -39,15 +40,20 @@ CLOSED_GETS = {
     "/api/workspaces/{workspace_id}/invitations",
     "/api/sites/{site_id}/kit/links",
     "/api/workspaces/{workspace_id}/jobs",
+    "/api/sites/{site_id}/audiences/{audience_id}/members",
 }
 # Reads by another name than GET: nothing changes, so a viewer may.
 READING_POSTS = {
     "/api/sites/{site_id}/conversions/preview",
     "/api/sites/{site_id}/tests/plan",
+    "/api/sites/{site_id}/audiences/preview",
+    "/api/sites/{site_id}/audiences/growth",
+    "/api/sites/{site_id}/audiences/examples",
 }
 RULE = {"page": {"match": "equals", "value": "/thank-you"}}
 BRIDGE = {"slug": "partner", "target": "https://partner.example/"}
 CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
+AUDIENCE = {"name": "Readers", "definition": {"include": {"what": RULE}}}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
 
@@ -78,6 +84,8 @@ class EveryRoute(TestCase):
         )
         self.bridge = save_link(self.site, "suits", "https://partner.example/")
         self.rehearsal = rehearsing.begin(self.site, None)
+        self.audience = make_audience(self.site, AudienceContent(**AUDIENCE), None)
+        self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
         self.job = ProcrastinateJob.objects.get(task_name="mail")
         test_in = {
             "name": "T",
@@ -110,6 +118,13 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/tests"): test_in,
             ("post", "/api/sites/{site_id}/tests/plan"): test_in,
             ("put", "/api/sites/{site_id}/tests/{test_id}"): test_in,
+            ("post", "/api/sites/{site_id}/audiences"): AUDIENCE,
+            ("put", "/api/sites/{site_id}/audiences/{audience_id}"): AUDIENCE,
+            ("post", "/api/sites/{site_id}/audiences/{audience_id}/bands"): {"cuts": [0, 1, 2]},
+            **{
+                ("post", f"/api/sites/{{site_id}}/audiences/{what}"): {"definition": AUDIENCE["definition"]}
+                for what in ("preview", "growth", "examples")
+            },
         }
 
     def routes(self) -> list[tuple[str, str]]:
@@ -132,12 +147,18 @@ class EveryRoute(TestCase):
             "invitation_id": self.invitation.pk,
             "link_id": self.bridge.pk,
             "rehearsal_id": self.rehearsal.pk,
+            "audience_id": self.audience.pk,
+            "visitor_id": Visitor.objects.get(site=self.site).pk,
             "hit_id": Event.objects.get(site=self.site).id,
             **other,
         }
         address = re.sub(r"\{(\w+)\}", lambda m: str(known[m[1]]), path)
         if path.endswith("/compare"):
             address += "?a=1&b=2"
+        if path.endswith("/overlap"):
+            address += f"?of={self.audience.pk}&of={self.other_audience.pk}"
+        if path.endswith("/people"):
+            address += "?find=" + Visitor.objects.get(site=self.site).key.hex
         if path.endswith("/spend/files"):
             from django.core.files.uploadedfile import SimpleUploadedFile
 
@@ -190,7 +211,9 @@ class EveryRoute(TestCase):
         Membership.objects.create(workspace=other.workspace, user=self.owner, role=Role.OWNER)
         client = self.signed_in(self.owner)
         for method, path in self.routes():
-            if not re.search(r"\{(rule|test|import|hit|link|rehearsal|key|exclusion)_id\}", path):
+            if not re.search(
+                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor)_id\}", path
+            ):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))
