@@ -25,8 +25,8 @@ MANY_PAGES = 200_000
 # which one in so many is looked at.
 FILL = """
 SELECT setseed(0.23);
-INSERT INTO events_visitor (site_id, key, first_at, last_at, visits)
-SELECT %(site)s, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
+INSERT INTO events_visitor (site_id, number, key, first_at, last_at, visits)
+SELECT %(site)s, i, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
 INSERT INTO events_origin (site_id, channel, source, medium, campaign, ad_group, ad, fingerprint)
 VALUES (%(site)s, 'direct', 'direct', '', '', '', '', 'x');
 INSERT INTO events_visit (site_id, visitor_id, number, started_at, ended_at, day, views, interacted, conversions,

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pyroaring import BitMap
 
-from clabo.audiences.finding import atoms_of, moments_of
+from clabo.audiences.finding import known_atoms, moments_of
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import (
     LONGEST,
@@ -28,7 +28,7 @@ from clabo.core.audiences import (
 from clabo.core.audiences.evaluate import Moments
 from clabo.core.audiences.windows import sliding_unions
 from clabo.presence import trails
-from clabo.presence.reading import by_day
+from clabo.presence.mirror import snapshot
 from clabo.sites.models import Site
 
 # The definition of another audience by its id, and from when on it counts.
@@ -52,7 +52,7 @@ class _Rows:
 
 @dataclass
 class Population:
-    """The people of one site as of now. What is read of the index is read once for all definitions.
+    """The people of one site as of now, in one snapshot of the index.
 
     `others` knows other audiences; `reach` is how many days back from today definitions will be asked about.
     """
@@ -65,6 +65,7 @@ class Population:
     def __post_init__(self) -> None:
         self.today = self.now.astimezone(self.site.zone).date()
         self.known = Inventory(self.site.pk)
+        self.snapshot = snapshot(self.site.pk)
         self._atoms: dict[What, list[int] | None] = {}
         self._sets: dict[What, dict[int, BitMap]] = {}
         self._rows: dict[tuple[What, datetime | None], tuple[int, _Rows]] = {}
@@ -72,7 +73,7 @@ class Population:
 
     def read(self, definitions: Iterable[Definition]) -> None:
         """Read what these definitions ask of the index, at once."""
-        wanted: dict[What, int] = {}
+        wanted: dict[What, None] = {}
         waiting, seen = list(definitions), set()
         while waiting:
             for part in parts(waiting.pop()):
@@ -82,25 +83,17 @@ class Population:
                         seen.add(part.what.audience)
                         waiting.append(other[0])
                 else:
-                    wanted[part.what] = max(wanted.get(part.what, 0), part.end)
-        self._read({what: age for what, age in wanted.items() if what not in self._sets})
+                    wanted[part.what] = None
+        self._read([what for what in wanted if what not in self._atoms])
 
-    def _read(self, wanted: dict[What, int]) -> None:
-        atoms: set[int] = set()
-        kept: set[int] = set()
-        for what in wanted:
-            self._atoms[what] = found = atoms_of(what, self.known)
-            atoms |= set(found or ())
-            if isinstance(what, Converted):
-                kept |= set(found or ())
-        oldest = min(LONGEST, max(wanted.values(), default=1)) + self.reach - 1
-        days = by_day(self.site.pk, atoms, kept, self._day(oldest), self.today)
-        for what in wanted:
-            if (found := self._atoms[what]) is not None:
+    def _read(self, whats: Iterable[What]) -> None:
+        for what in whats:
+            self._atoms[what] = found = known_atoms(what, self.known, self.snapshot.newest)
+            if found is not None:
                 self._sets[what] = {
-                    (self.today - day).days: sets[found[0]] if len(found) == 1 else together
-                    for day, sets in days.items()
-                    if (together := _union([sets[a] for a in found if a in sets]))
+                    (self.today - day).days: together
+                    for day, sets in self.snapshot.days.items()
+                    if (together := _union([people for a in found if (people := sets.get(a))]))
                 }
 
     def _day(self, age: int) -> date:
@@ -112,8 +105,8 @@ class Population:
 
     def days_of(self, what: What) -> dict[int, BitMap]:
         """To whom it happened, by age in days; only days on which it did."""
-        if what not in self._sets and what not in self._atoms:
-            self._read({what: LONGEST})
+        if what not in self._atoms:
+            self._read([what])
         if what not in self._sets:
             rows = self.rows_of(what, LONGEST + self.reach - 1, None)
             self._sets[what] = {
@@ -127,7 +120,7 @@ class Population:
         if known and known[0] >= age:
             return known[1]
         if what not in self._atoms:
-            self._atoms[what] = atoms_of(what, self.known)
+            self._atoms[what] = known_atoms(what, self.known, self.snapshot.newest)
         found = self._atoms[what]
         packed = found is not None and since is None and not isinstance(what, Converted)
         rows = self._of_trails(what, found or [], age) if packed else self._of_tables(what, age, 0, since)

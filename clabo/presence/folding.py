@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Container, Iterable, Iterator, MutableMapping
+from collections.abc import Callable, Iterable, Iterator, MutableMapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,12 +24,10 @@ def fold(
     sets: MutableMapping[int, BitMap],
     changes: Iterable[Change],
     is_cleared: Callable[[int], bool],
-    wanted: Container[int] | None = None,
 ) -> set[int]:
     """Apply the changes of one day, in order, to its sets by atom; the atoms whose sets may have changed.
 
-    `is_cleared`: whether an atom's set loses visitors who are cleared; `wanted`: the only atoms that matter, or None
-    where all do. Sets are changed in place.
+    `is_cleared`: whether an atom's set loses visitors who are cleared. Sets are replaced, never changed.
     """
     touched: set[int] = set()
     for change in changes:
@@ -37,22 +35,19 @@ def fold(
             gone = BitMap.deserialize(change.cleared)
             for atom, people in sets.items():
                 if is_cleared(atom) and people.intersect(gone):
-                    people -= gone
-                    sets[atom] = people
+                    sets[atom] = people - gone
                     touched.add(atom)
-        for atom, some in grouped(change.out_atoms, change.out_people, wanted):
+        for atom, some in grouped(change.out_atoms, change.out_people):
             if atom in sets:
-                sets[atom] -= some
+                sets[atom] = sets[atom] - some
                 touched.add(atom)
-        for atom, some in grouped(change.in_atoms, change.in_people, wanted):
+        for atom, some in grouped(change.in_atoms, change.in_people):
             sets[atom] = sets[atom] | some if atom in sets else some
             touched.add(atom)
     return touched
 
 
-def grouped(
-    atoms: bytes, people: bytes, wanted: Container[int] | None = None
-) -> Iterator[tuple[int, BitMap]]:
+def grouped(atoms: bytes, people: bytes) -> Iterator[tuple[int, BitMap]]:
     """Pairs by atom."""
     if not atoms:
         return
@@ -61,5 +56,4 @@ def grouped(
     by, whom = by[order], whom[order]
     starts = np.flatnonzero(np.r_[True, by[1:] != by[:-1]])
     for start, end in zip(starts, [*starts[1:], len(by)], strict=True):
-        if wanted is None or by[start] in wanted:
-            yield int(by[start]), BitMap(whom[start:end])
+        yield int(by[start]), BitMap(whom[start:end])

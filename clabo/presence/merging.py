@@ -7,6 +7,7 @@ from datetime import date
 
 import numpy as np
 from django.db import connection, transaction
+from django.db.models import Max
 from pyroaring import BitMap
 
 from clabo.db.arrays import in_array
@@ -40,31 +41,35 @@ def merge(site_id: int) -> int:
         kept = set(
             Atom.objects.filter(site_id=site_id, sort=Atom.Sort.CONVERSION).values_list("id", flat=True)
         )
+        newest = DayPresence.objects.filter(site_id=site_id).aggregate(Max("generation"))["generation__max"]
         for day, changes in by_day.items():
-            _merge_day(site_id, day, changes, kept)
+            _merge_day(site_id, day, changes, kept, (newest or 0) + 1)
         Piece.objects.filter(in_array("id", [p.pk for p in pieces])).delete()
     return len(pieces)
 
 
-def _merge_day(site_id: int, day: date, changes: list[Change], kept: set[int]) -> None:
+def _merge_day(site_id: int, day: date, changes: list[Change], kept: set[int], generation: int) -> None:
     stored = DayPresence.objects.filter(site_id=site_id, day=day)
     if not any(change.cleared for change in changes):
         stored = stored.filter(in_array("atom_id", _named(changes)))
     sets = {
         atom: BitMap.deserialize(bytes(people)) for atom, people in stored.values_list("atom_id", "people")
     }
-    known = set(sets)
     changed = fold(sets, changes, lambda atom: atom not in kept)
     rows = []
     for atom in changed:
-        if sets[atom]:
-            sets[atom].run_optimize()
-            rows.append(DayPresence(site_id=site_id, atom_id=atom, day=day, people=sets[atom].serialize()))
+        sets[atom].run_optimize()
+        rows.append(
+            DayPresence(
+                site_id=site_id, atom_id=atom, day=day, people=sets[atom].serialize(), generation=generation
+            )
+        )
     DayPresence.objects.bulk_create(
-        rows, update_conflicts=True, unique_fields=["site", "atom", "day"], update_fields=["people"]
+        rows,
+        update_conflicts=True,
+        unique_fields=["site", "atom", "day"],
+        update_fields=["people", "generation"],
     )
-    if empty := [atom for atom in changed if atom in known and not sets[atom]]:
-        DayPresence.objects.filter(in_array("atom_id", empty), site_id=site_id, day=day).delete()
 
 
 def _named(changes: list[Change]) -> set[int]:

@@ -51,19 +51,27 @@ class Atom(models.Model):
                 nulls_distinct=False,
             ),
         )
+        indexes = (models.Index(fields=("site", "id"), name="atom_by_site"),)
 
 
 class DayPresence(models.Model):
-    """Whom an atom concerned on a day of the site: visitor numbers as a serialised roaring bitmap."""
+    """Whom an atom concerned on a day of the site: visitor numbers as a serialised roaring bitmap, which may be empty.
+
+    `generation` counts the site's merges: mirror.py asks for what is newer than what it has.
+    """
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False, db_constraint=False)
     atom = models.ForeignKey(Atom, on_delete=models.CASCADE, db_index=False, db_constraint=False)
     day = models.DateField()
     people = models.BinaryField()
+    generation = models.PositiveIntegerField()
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "atom", "day"), name="presence_once"),)
-        indexes = (models.Index(fields=("site", "day"), name="presence_by_day"),)
+        indexes = (
+            models.Index(fields=("site", "day"), name="presence_by_day"),
+            models.Index(fields=("site", "generation"), name="presence_by_generation"),
+        )
 
 
 class Piece(models.Model):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date
 from typing import Any
 
 from hypothesis import Phase, given, settings
@@ -16,15 +16,14 @@ from clabo.conversions.recount import recount_all
 from clabo.events.models import Event, Kind, TrafficClass, Visit, Visitor
 from clabo.monitoring import excluding
 from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
-from clabo.presence import keeping
+from clabo.presence import keeping, mirror
 from clabo.presence.merging import merge
+from clabo.presence.mirror import snapshot
 from clabo.presence.models import Atom, DayPresence, Piece
-from clabo.presence.reading import by_day
 from clabo.sites.models import Site
-from clabo.testing.traffic import START, make_rule, make_site, receive
+from clabo.testing.traffic import make_rule, make_site, receive
 
 Index = dict[tuple[Any, ...], set[int]]
-FIRST, LAST = START.date() - timedelta(days=3), START.date() + timedelta(days=5)
 
 
 def as_events_say(site: Site) -> Index:
@@ -50,9 +49,8 @@ def as_events_say(site: Site) -> Index:
 def as_index_says(site: Site) -> Index:
     """The same, as it is read."""
     atoms = {a.pk: a for a in Atom.objects.filter(site=site)}
-    kept = [pk for pk, a in atoms.items() if a.sort == Atom.Sort.CONVERSION]
     found: Index = {}
-    for day, sets in by_day(site.pk, list(atoms), kept, FIRST, LAST).items():
+    for day, sets in snapshot(site.pk).days.items():
         for pk, people in sets.items():
             a = atoms[pk]
             name: tuple[Any, ...] = {
@@ -100,6 +98,7 @@ class Kept(TestCase):
         # Made anew out of nothing it is the same.
         events_only = {name: people for name, people in expected.items() if name[0] != "conversion"}
         DayPresence.objects.exclude(atom__sort=Atom.Sort.CONVERSION).delete()
+        mirror.forget(site.pk)
         keeping.refresh(site.pk, site.zone, list(Visitor.objects.values_list("pk", flat=True)))
         again = {name: people for name, people in as_index_says(site).items() if name[0] != "conversion"}
         self.assertEqual(again, events_only)
