@@ -36,6 +36,11 @@ Others = Callable[[int], tuple[Definition, datetime | None] | None]
 _NOBODY: tuple[NDArray[np.uint32], NDArray[np.int64]] = (np.zeros(0, np.uint32), np.zeros(0, np.int64))
 
 
+# Members of kept audiences, with the state of the index and of the audiences that they are of.
+_kept: dict[tuple[int, int], tuple[object, BitMap]] = {}
+MOST_KEPT = 1000
+
+
 @dataclass(frozen=True, slots=True)
 class _Rows:
     """What happened to whom, sorted by day; `ages` are days before today."""
@@ -69,6 +74,8 @@ class Population:
         self._atoms: dict[What, list[int] | None] = {}
         self._sets: dict[What, dict[int, BitMap]] = {}
         self._rows: dict[tuple[What, datetime | None], tuple[int, _Rows]] = {}
+        # How far back rows are read when they are, so that it is done once.
+        self._furthest = 0
         self._trails: tuple[int, trails.Columns, list[date]] | None = None
 
     def read(self, definitions: Iterable[Definition]) -> None:
@@ -84,6 +91,7 @@ class Population:
                         waiting.append(other[0])
                 else:
                     wanted[part.what] = None
+                    self._furthest = max(self._furthest, part.end + self.reach - 2)
         self._read([what for what in wanted if what not in self._atoms])
 
     def _read(self, whats: Iterable[What]) -> None:
@@ -103,6 +111,18 @@ class Population:
         """Who was in at the end of the day so many days ago; now for 0."""
         return members(definition, Source(self, empty_at, days_ago))
 
+    def kept(self, audience_id: int, edition: object) -> BitMap:
+        """Who is in a kept audience now. `edition` tells what all audiences of the site say from what they said."""
+        key = (self.site.pk, audience_id)
+        state = (self.snapshot.stamp, self.today, edition)
+        known = _kept.get(key)
+        if known is None or known[0] != state:
+            other = self.others(audience_id)
+            if len(_kept) > MOST_KEPT:
+                _kept.clear()
+            known = _kept[key] = state, self.asked(*other) if other else BitMap()
+        return known[1]
+
     def days_of(self, what: What) -> dict[int, BitMap]:
         """To whom it happened, by age in days; only days on which it did."""
         if what not in self._atoms:
@@ -119,6 +139,7 @@ class Population:
         known = self._rows.get((what, since))
         if known and known[0] >= age:
             return known[1]
+        age = max(age, self._furthest)
         if what not in self._atoms:
             self._atoms[what] = known_atoms(what, self.known, self.snapshot.newest)
         found = self._atoms[what]
@@ -178,6 +199,7 @@ class Source:
     days_ago: int = 0
 
     def __post_init__(self) -> None:
+        self.orders: dict[Sequence, list[BitMap]] = {}
         self._found: dict[Part, BitMap] = {}
         self._longer: dict[tuple[What, int], tuple[int, BitMap]] = {}
 

@@ -54,21 +54,19 @@ def preview(site: Site, definition: Definition, of: Audience | None = None) -> P
     """The definition as of now; `of` is the audience that it is a change of."""
     others = Others(site)
     empty_at = of.empty_at if of else None
-    rest = {pk: known for pk in others.rows if (known := others(pk)) and (of is None or pk != of.pk)}
+    rest = [pk for pk in others.rows if of is None or pk != of.pk]
     population = Population(site, others)
     in_force = others(of.pk) if of and of.pk in others.rows else None
     varied = first_part(definition)
     furthest = [with_length(definition, varied, LONGEST)] if varied else []
-    population.read(
-        [definition, *furthest, *(d for d, _ in rest.values()), *([in_force[0]] if in_force else [])]
-    )
+    population.read([definition, *furthest, *([in_force[0]] if in_force else [])])
     source = Source(population, empty_at)
     members = audiences.members(definition, source)
     curve = _curve(population, definition, varied, source) if varied else []
     shared = [
         Shared(pk, others.rows[pk].name, len(them), members.intersection_cardinality(them))
-        for pk, (other, since) in rest.items()
-        if (them := population.asked(other, since)) is not None
+        for pk in rest
+        for them in [population.kept(pk, others.edition)]
     ]
     change = None
     if in_force:

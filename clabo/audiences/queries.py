@@ -31,6 +31,8 @@ class Others:
     def __init__(self, site: Site) -> None:
         self.rows = {a.pk: a for a in audiences_of(site)}
         self._read: dict[int, Definition] = {}
+        # Changes whenever one of them does.
+        self.edition = tuple((pk, a.version) for pk, a in sorted(self.rows.items()))
 
     def __call__(self, audience_id: int) -> tuple[Definition, datetime | None] | None:
         row = self.rows.get(audience_id)

@@ -19,6 +19,9 @@ Moments = tuple[NDArray[np.uint32], NDArray[np.int64]]
 class Source(Protocol):
     """Who did what, as of one moment."""
 
+    # What was found of sequences that were asked for before.
+    orders: dict[Sequence, list[BitMap]]
+
     def people(self, part: Part) -> BitMap:
         """Whoever fulfils `part`. The set is not to be changed."""
 
@@ -50,6 +53,12 @@ def in_order(sequence: Sequence, source: Source) -> list[BitMap]:
     A happening reaches a step when one that reached the step before lies strictly earlier and no more than `within`
     earlier. The latest such is the only one to look at, so every step is a sorted search.
     """
+    if sequence not in source.orders:
+        source.orders[sequence] = _in_order(sequence, source)
+    return source.orders[sequence]
+
+
+def _in_order(sequence: Sequence, source: Source) -> list[BitMap]:
     reached: Moments | None = None
     found = []
     for step in sequence.steps:

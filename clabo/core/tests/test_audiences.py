@@ -28,6 +28,7 @@ class Histories:
 
     def __init__(self, histories: list[list[Happening]]) -> None:
         self.histories = histories
+        self.orders: dict[audiences.Sequence, list[BitMap]] = {}
 
     def _in(self, part: audiences.Part) -> list[tuple[int, Happening]]:
         return [
