@@ -9,7 +9,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Literal
 
-from django.db.models import Count, Exists, OuterRef, Sum
+from django.db.models import Count, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
@@ -31,9 +31,9 @@ from clabo.core.evidence import (
     return_interval,
 )
 from clabo.core.findings import Findings, LandingPage, findings
-from clabo.db.arrays import in_array
-from clabo.events.models import Event, Kind, Page, TrafficClass, TrafficDay, Visit
+from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
+from clabo.reports.visitors import add_visitors
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
 MOST_PAGES = 500
@@ -134,8 +134,8 @@ def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = Fals
         earlier = page_rows(lens.before(), also={r.page.pk for r in ranked if r.page})
         before = {row.page.pk: row for row in earlier.values() if row.page}
     if with_visitors:
-        _add_visitors(lens, ranked)
-        _add_visitors(lens.before(), list(before.values()))
+        add_visitors(lens, {r.page.pk: r for r in ranked if r.page})
+        add_visitors(lens.before(), {r.page.pk: r for r in before.values() if r.page})
     return PageTable(
         ranked,
         apart,
@@ -245,33 +245,6 @@ def _success_pages(lens: Lens) -> set[int]:
     for rule in rules_of(lens.site):
         found |= success_pages(rules.parse(rule.rule), known)
     return found
-
-
-def _add_visitors(lens: Lens, rows: Sequence[PageRow]) -> None:
-    """Who viewed the pages, and who of them was never there before the period."""
-    by_page = {r.page.pk: r for r in rows if r.page}
-    views = (
-        Event.objects.in_counted_visits()
-        .filter(lens.of_visits("visit__"), in_array("page_id", by_page), kind=Kind.VIEW, site=lens.site)
-        .filter(
-            time__gte=lens.site.midnight(lens.first),
-            time__lt=lens.site.midnight(lens.last + timedelta(days=1)),
-        )
-    )
-    earlier = Visit.objects.filter(
-        site=lens.site,
-        visitor_id=OuterRef("visitor_id"),
-        day__lt=lens.first,
-        traffic_class=TrafficClass.COUNTED,
-        views__gt=0,
-    )
-    for row in by_page.values():
-        row.visitors = row.new_visitors = 0
-    everybody = views.values_list("page_id").annotate(n=Count("visitor_id", distinct=True))
-    for page_id, n in everybody.order_by():
-        by_page[page_id].visitors = n
-    for page_id, n in everybody.filter(~Exists(earlier)).order_by():
-        by_page[page_id].new_visitors = n
 
 
 def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:

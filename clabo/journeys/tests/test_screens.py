@@ -9,6 +9,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.models import Membership, Role
+from clabo.audiences.models import Audience
 from clabo.conversions.models import Conversion
 from clabo.demo import loading, scenario
 from clabo.events.models import Event, Visit
@@ -19,7 +20,7 @@ from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_site
 
-SECTIONS = ["today", "pixel", "conversions", "live", "spend", "pages", "tests", "people", "work"]
+SECTIONS = ["today", "pixel", "conversions", "live", "spend", "pages", "tests", "people", "work", "audiences"]
 
 
 class Screens(BrowserCase):
@@ -33,7 +34,14 @@ class Screens(BrowserCase):
     def screens(self) -> list[str]:
         test = SplitTest.objects.order_by("pk")[0]
         page = Visit.objects.exclude(entry_page=None)[0].entry_page_id
-        return [*SECTIONS, f"tests/{test.pk}", f"pages?compare=before&open={page}"]
+        audience = Audience.objects.order_by("pk")[0]
+        return [
+            *SECTIONS,
+            f"audiences/{audience.pk}",
+            "audiences/new",
+            f"tests/{test.pk}",
+            f"pages?compare=before&open={page}",
+        ]
 
     def enter(self, who: int = 0, **options: object) -> Page:
         page = self.window(**options)
@@ -83,6 +91,14 @@ class Screens(BrowserCase):
         page.get_by_role("button", name="New split test").click()
         expect(page.get_by_role("heading", level=1)).to_be_visible()
         self.check(page, "a new split test")
+        self.go(page, f"audiences/{Audience.objects.order_by('pk')[0].pk}")
+        page.get_by_role("button", name="saw /starter-hive or").click()
+        expect(page.get_by_label("To, days")).to_be_visible()
+        self.check(page, "a line of an audience")
+        self.go(page, "audiences")
+        page.get_by_role("tab", name="Overlap").click()
+        expect(page.get_by_text("The exclusive parts")).to_be_visible()
+        self.check(page, "an overlap")
         self.go(page, "pixel")
         page.get_by_role("button", name="Site settings").click()
         expect(page.get_by_label("Currency")).to_be_visible()
