@@ -43,7 +43,8 @@ def made_day(chance: np.random.Generator, age: int, today: datetime) -> Day:
     visitors = chance.normal(centre, VISITORS / 8, visits).astype(np.int64) % VISITORS + 1
     people = chance.choice(visitors, count).astype(np.uint32)
     start = int((today - timedelta(days=age)).timestamp() * 1_000_000)
-    times = np.sort(chance.integers(0, 86_400_000_000, count)) + start
+    # Hits come with milliseconds.
+    times = np.sort(chance.integers(0, 86_400_000, count)) * 1000 + start
     pages = (PAGES * chance.random(count) ** 2).astype(np.int64)
     return people, times, pages
 
@@ -110,7 +111,7 @@ def fill(site: Site, folder: Path) -> dict[str, float]:
         cursor.execute("CREATE INDEX ON bench_event (atom, day, person)")
         cursor.execute("VACUUM ANALYZE")
         cursor.execute(
-            "SELECT sum(pg_column_size(people)) / %s FROM presence_daypresence WHERE site_id = %s",
+            "SELECT sum(pg_column_size(people))::float / %s FROM presence_daypresence WHERE site_id = %s",
             [EVENTS, site.pk],
         )
         bytes_an_event = float(cursor.fetchone()[0])
@@ -179,9 +180,14 @@ def asked(site: Site, rule: int, folder: Path) -> None:
         steps = [{"what": page(n), "from": 0, "to": days} for n in (1, 2)]
         for says, data in (
             (f"A, and later B, over {days} days", {"include": {"sequence": steps}}),
+            (
+                f"A, and later B within a day, over {days} days",
+                {"include": {"sequence": steps, "within": 86_400}},
+            ),
             (f"at least 3 times over {days} days", {"include": {**steps[0], "times": 3}}),
         ):
-            rows.append(row(says, [timed(lambda d=data: preview(d))[0] for _ in range(5)]))  # type: ignore[misc]
+            times = [timed(lambda d=data: preview(d))[0] for _ in range(5)]  # type: ignore[misc]
+            rows.append(row(says, times))
     atoms = {p.page.path: p.pk for p in Atom.objects.filter(sort=Atom.Sort.EVENT).select_related("page")}
     by_sql, by_duck = [], []
     duck = duckdb.connect()
@@ -261,7 +267,7 @@ def index_level() -> None:
         return found
 
     spent = [timed(ask)[0] + timed(curve)[0] for _ in range(5)]
-    windows = timed(lambda: sliding_unions([some[0] for some in days], 90, 90))[0]
+    windows = timed(lambda: list(sliding_unions([some[0] for some in days], 90, 90)))[0]
     print(
         f"10,000,000 visitors, 100,000,000 events at the index: people and curve {statistics.median(spent):.0f} ms, "
         f"90 windows of 90 days {windows:.0f} ms; all pages' sets {size:.0f} MB"

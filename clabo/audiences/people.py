@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pyroaring import BitMap
 
+from clabo.audiences import packed
 from clabo.audiences.finding import known_atoms, moments_of
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import (
@@ -25,7 +26,7 @@ from clabo.core.audiences import (
     nodes,
     parts,
 )
-from clabo.core.audiences.evaluate import Moments
+from clabo.core.audiences.evaluate import Moments, people_of
 from clabo.core.audiences.windows import sliding_unions
 from clabo.presence import trails
 from clabo.presence.mirror import snapshot
@@ -33,25 +34,29 @@ from clabo.sites.models import Site
 
 # The definition of another audience by its id, and from when on it counts.
 Others = Callable[[int], tuple[Definition, datetime | None] | None]
+_NO_DAY = (-1,)
 _NOBODY: tuple[NDArray[np.uint32], NDArray[np.int64]] = (np.zeros(0, np.uint32), np.zeros(0, np.int64))
 
 
 # Members of kept audiences, with the state of the index and of the audiences that they are of.
 _kept: dict[tuple[int, int], tuple[object, BitMap]] = {}
 MOST_KEPT = 1000
+# To whom something happened, by age, with the state of the index that it is of.
+_sets: dict[tuple[int, What], tuple[object, dict[int, BitMap]]] = {}
+MOST_SETS = 400
 
 
 @dataclass(frozen=True, slots=True)
 class _Rows:
-    """What happened to whom, sorted by day; `ages` are days before today."""
+    """What happened to whom, in the order of time; `ages` are days before today."""
 
     people: NDArray[np.uint32]
     times: NDArray[np.int64]
-    ages: NDArray[np.int64]
+    ages: NDArray[np.int16]
 
     def aged(self, start: int, end: int) -> slice:
         """Those of age `start` to `end` - 1."""
-        low, high = np.searchsorted(self.ages, [start, end])
+        low, high = np.searchsorted(-self.ages, [1 - end, 1 - start])
         return slice(int(low), int(high))
 
 
@@ -76,7 +81,8 @@ class Population:
         self._rows: dict[tuple[What, datetime | None], tuple[int, _Rows]] = {}
         # How far back rows are read when they are, so that it is done once.
         self._furthest = 0
-        self._trails: tuple[int, trails.Columns, list[date]] | None = None
+        self._versions: tuple[int, dict[date, int | None]] | None = None
+        self._trails: dict[date, tuple[int, trails.Columns]] = {}
 
     def read(self, definitions: Iterable[Definition]) -> None:
         """Read what these definitions ask of the index, at once."""
@@ -98,11 +104,23 @@ class Population:
         for what in whats:
             self._atoms[what] = found = known_atoms(what, self.known, self.snapshot.newest)
             if found is not None:
-                self._sets[what] = {
+                self._sets[what] = self._of_index(what, found)
+
+    def _of_index(self, what: What, found: list[int]) -> dict[int, BitMap]:
+        key, state = (self.site.pk, what), (self.snapshot.stamp, self.today)
+        known = _sets.get(key)
+        if known is None or known[0] != state:
+            if len(_sets) > MOST_SETS:
+                _sets.clear()
+            known = _sets[key] = (
+                state,
+                {
                     (self.today - day).days: together
                     for day, sets in self.snapshot.days.items()
                     if (together := _union([people for a in found if (people := sets.get(a))]))
-                }
+                },
+            )
+        return known[1]
 
     def _day(self, age: int) -> date:
         return self.today - timedelta(days=age)
@@ -152,27 +170,45 @@ class Population:
         people, times = moments_of(self.site, what, self.known, self._day(oldest), self._day(newest), since)
         midnights = [self.site.midnight(self._day(a)).timestamp() for a in range(oldest, newest - 1, -1)]
         ages = oldest - (np.searchsorted(np.array(midnights) * 1e6, times, side="right") - 1)
-        order = np.argsort(ages, kind="stable")
-        return _Rows(people[order], times[order], ages[order])
+        order = np.argsort(times, kind="stable")
+        return _Rows(people[order], times[order], ages[order].astype(np.int16))
 
     def _of_trails(self, what: What, found: list[int], age: int) -> _Rows:
         """Out of the packed days, and for those that are not packed out of the tables."""
-        if self._trails is None or self._trails[0] < age:
-            self._trails = age, *trails.read(self.site.pk, self._day(age), self.today)
-        _, columns, unpacked = self._trails
-        asked = np.zeros(int(columns.atoms.max(initial=0)) + 1, dtype=bool)
-        asked[[a for a in found if a < len(asked)]] = True
-        some = asked[columns.atoms]
-        pieces = [_Rows(columns.people[some], columns.times[some], columns.ages[some])]
-        for low, high in _runs(sorted((self.today - day).days for day in unpacked)):
-            pieces.append(self._of_tables(what, high, low, None))
-        if len(pieces) == 1:
-            return pieces[0]
+        if self._versions is None or self._versions[0] < age:
+            self._versions = age, trails.versions(self.site.pk, self._day(age), self.today)
+        days = self._versions[1]
+        known = packed.of(self.site.pk, what, tuple(found))
+        stale = [
+            day
+            for day, version in days.items()
+            if version is not None and known.get(day, _NO_DAY)[0] != version
+        ]
+        unread = [day for day in stale if day not in self._trails]
+        if unread:
+            self._trails |= trails.read(self.site.pk, unread)
+        for day in stale:
+            if day in self._trails:
+                known[day] = packed.chosen(*self._trails[day], found)
+        pieces, missing = [], []
+        for day in days:
+            # Touched since the versions were asked for, it is read from the tables like one that is not packed.
+            if days[day] is None or day not in known:
+                missing.append((self.today - day).days)
+            else:
+                _, people, times = known[day]
+                pieces.append(_Rows(people, times, np.full(len(people), (self.today - day).days, np.int16)))
+        loose = [self._of_tables(what, high, low, None) for low, high in _runs(sorted(missing))]
+        if not pieces and not loose:
+            return _Rows(*_NOBODY, np.zeros(0, np.int16))
         people, times, ages = (
-            np.concatenate([getattr(p, name) for p in pieces]) for name in ("people", "times", "ages")
+            np.concatenate([getattr(p, name) for p in (*pieces, *loose)])
+            for name in ("people", "times", "ages")
         )
-        order = np.argsort(ages, kind="stable")
-        return _Rows(people[order], times[order], ages[order])
+        if loose and pieces:
+            order = np.argsort(times, kind="stable")
+            people, times, ages = people[order], times[order], ages[order]
+        return _Rows(people, times, ages)
 
 
 def _runs(ages: list[int]) -> list[tuple[int, int]]:
@@ -217,9 +253,7 @@ class Source:
             return self.population.asked(other[0], other[1], self.days_ago)
         if part.times == 1 and self.empty_at is None:
             return self._window(part.what, part.start, part.end)
-        people, _ = self.moments(part)
-        numbers, counts = np.unique(people, return_counts=True)
-        return BitMap(numbers[counts >= part.times])
+        return people_of(self.moments(part)[0], part.times)
 
     def _window(self, what: What, start: int, end: int) -> BitMap:
         """The union of its days; of lengths asked for in growing order, each adds to the one before."""
@@ -250,7 +284,7 @@ def day_by_day(
 
     With `ahead`, who will be if nothing more happens, so many days ahead, comes before that, the furthest first.
     """
-    windows: dict[tuple[What, int, int], list[BitMap]] = {}
+    windows: dict[tuple[What, int, int], Iterator[BitMap]] = {}
     if empty_at is None:
         for _, node in nodes(definition):
             if isinstance(node, Part) and node.times == 1 and not isinstance(node.what, InAudience):
@@ -258,10 +292,13 @@ def day_by_day(
                 if key not in windows and not _only_in_sequences(definition, node):
                     windows[key] = _windows(population, *key, days, ahead)
     for ago in range(-ahead, days):
-        yield members(definition, _Day(population, empty_at, ago, windows, ahead))
+        today = {key: next(each) for key, each in windows.items()}
+        yield members(definition, _Day(population, empty_at, ago, today))
 
 
-def _windows(population: Population, what: What, start: int, end: int, days: int, ahead: int) -> list[BitMap]:
+def _windows(
+    population: Population, what: What, start: int, end: int, days: int, ahead: int
+) -> Iterator[BitMap]:
     sets = population.days_of(what)
     oldest = max(sets, default=0)
     # Beyond the oldest day, and before today, there is nothing: a window need not reach there.
@@ -285,9 +322,8 @@ def _only_in_sequences(definition: Definition, part: Part) -> bool:
 class _Day(Source):
     """A source whose windows are known."""
 
-    windows: dict[tuple[What, int, int], list[BitMap]] = field(default_factory=dict)
-    ahead: int = 0
+    windows: dict[tuple[What, int, int], BitMap] = field(default_factory=dict)
 
     def _people(self, part: Part) -> BitMap:
         known = self.windows.get((part.what, part.start, part.end)) if part.times == 1 else None
-        return known[self.days_ago + self.ahead] if known else super()._people(part)
+        return super()._people(part) if known is None else known

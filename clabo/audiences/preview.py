@@ -15,7 +15,7 @@ from clabo.conversions.models import ConversionRule
 from clabo.core import audiences, rules
 from clabo.core.audiences import LONGEST, Definition, Part, Sequence, Step
 from clabo.core.audiences.advice import USUAL_LENGTHS, Point, Shared, advice, what_length_gives
-from clabo.core.audiences.lengths import first_part, with_length
+from clabo.core.audiences.lengths import curve, first_part, with_length
 from clabo.core.audiences.outlook import Enough, Outlook, enough, outlook
 from clabo.core.told import Told
 from clabo.events.models import Page
@@ -24,6 +24,8 @@ from clabo.sites.models import Site
 GROWTH_DAYS = 90
 # Of a curve so many lengths are computed at most, each exactly.
 MOST_POINTS = 120
+# Where every length takes its time.
+FEW_LENGTHS = {1, 7, 30, 90, 180, 365, 730}
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +64,7 @@ def preview(site: Site, definition: Definition, of: Audience | None = None) -> P
     population.read([definition, *furthest, *([in_force[0]] if in_force else [])])
     source = Source(population, empty_at)
     members = audiences.members(definition, source)
-    curve = _curve(population, definition, varied, source) if varied else []
+    points = _curve(population, definition, varied, source) if varied else []
     shared = [
         Shared(pk, others.rows[pk].name, len(them), members.intersection_cardinality(them))
         for pk in rest
@@ -78,14 +80,14 @@ def preview(site: Site, definition: Definition, of: Audience | None = None) -> P
         steps=audiences.staircase(definition, source),
         enough=enough(len(members), floor, plenty),
         varied=varied,
-        curve=curve,
-        length_says=what_length_gives(curve, varied.end) if varied else None,
+        curve=points,
+        length_says=what_length_gives(points, varied.end) if varied else None,
         overlaps=sorted(shared, key=lambda s: (-s.both, s.name)),
         advice=advice(
             definition,
             len(members),
             floor,
-            curve,
+            points,
             shared,
             ConversionRule.objects.filter(site=site, deleted_at=None).exists(),
             stopped_pages(population, definition),
@@ -101,15 +103,13 @@ def _curve(population: Population, definition: Definition, varied: Part, source:
     last = min(LONGEST, max([*known, varied.start, varied.end - 1]) + 1)
     usual = {n for n in USUAL_LENGTHS if varied.start < n <= last}
     if by_rows:
-        lengths = usual
+        lengths = usual & FEW_LENGTHS
     else:
         stride = max(1, (last - varied.start) // MOST_POINTS)
         lengths = usual | set(range(varied.start + 1, last + 1, stride))
-    points = []
-    for days in sorted(lengths | {varied.end, last}, reverse=by_rows):
-        longer = with_length(definition, varied, days)
-        points.append(Point(days, len(audiences.members(longer, source))))
-    return sorted(points, key=lambda p: p.days)
+    in_turn = sorted(lengths | {varied.end, last}, reverse=by_rows)
+    sizes = curve(definition, varied, in_turn, source)
+    return sorted(map(Point, in_turn, sizes), key=lambda p: p.days)
 
 
 def _in_sequence(definition: Definition, part: Part) -> bool:

@@ -103,6 +103,8 @@ class Trail(models.Model):
     site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False, db_constraint=False)
     day = models.DateField()
     data = models.BinaryField(null=True)
+    # How often it has been packed: whoever keeps something of it knows by this whether that still holds.
+    version = models.PositiveIntegerField(default=0, db_default=0)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "day"), name="trail_once"),)

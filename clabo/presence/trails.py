@@ -9,6 +9,7 @@ from datetime import UTC, date, datetime, timedelta
 import numpy as np
 import pyarrow as pa
 from django.db import connection, transaction
+from django.db.models import F, Q
 from numpy.typing import NDArray
 
 from clabo.db.binary import binary_cursor
@@ -26,12 +27,11 @@ _TABLE = Trail._meta.db_table
 
 @dataclass(frozen=True, slots=True)
 class Columns:
-    """Visitor numbers, microseconds since 1970, atoms and ages in days before the last day asked for; days in order."""
+    """A day: visitor numbers, microseconds since 1970, and atoms, in order."""
 
     people: NDArray[np.uint32]
     times: NDArray[np.int64]
     atoms: NDArray[np.uint32]
-    ages: NDArray[np.int64]
 
 
 def touch(site_id: int, days: Collection[date]) -> None:
@@ -93,7 +93,9 @@ def pack(site_id: int, day: date) -> bool:
         sink = pa.BufferOutputStream()
         with pa.ipc.new_stream(sink, _SCHEMA) as writer:
             writer.write_batch(batch)
-        Trail.objects.filter(site=site, day=day).update(data=sink.getvalue().to_pybytes())
+        Trail.objects.filter(site=site, day=day).update(
+            data=sink.getvalue().to_pybytes(), version=F("version") + 1
+        )
     return True
 
 
@@ -101,29 +103,31 @@ def _micro(time: datetime) -> int:
     return (time - _EPOCH) // timedelta(microseconds=1)
 
 
-def read(site_id: int, first: date, last: date) -> tuple[Columns, list[date]]:
-    """What is packed from `first` to `last`, and the days between that are not."""
+def versions(site_id: int, first: date, last: date) -> dict[date, int | None]:
+    """The days from `first` to `last` on which anything happened, in order, with how often each was packed.
+
+    None for one that is not packed as it is now.
+    """
+    rows = Trail.objects.filter(site_id=site_id, day__gte=first, day__lte=last).order_by("day")
+    closed = rows.annotate(packed=Q(data__isnull=False)).values_list("day", "version", "packed")
+    return {day: version if packed else None for day, version, packed in closed}
+
+
+def read(site_id: int, days: Collection[date]) -> dict[date, tuple[int, Columns]]:
+    """Of these days those that are packed, each with its version."""
     with binary_cursor() as cursor:
         cursor.execute(
-            f"SELECT day, data FROM {_TABLE} WHERE site_id = %s AND day BETWEEN %s AND %s ORDER BY day DESC",
-            [site_id, first, last],
+            f"SELECT day, version, data FROM {_TABLE} WHERE site_id = %s AND day = ANY(%s) AND data IS NOT NULL",
+            [site_id, list(days)],
         )
         rows = cursor.fetchall()
-    people, times, kinds, ages = [], [], [], []
-    unpacked = []
-    for day, data in rows:
-        if data is None:
-            unpacked.append(day)
-            continue
+    found = {}
+    for day, version, data in rows:
         with pa.ipc.open_stream(data) as stream:
             table = stream.read_all()
-        if table.num_rows:
-            person, time, atom = (column.to_numpy() for column in table.columns)
-            people.append(person)
-            times.append(time)
-            kinds.append(atom)
-            ages.append(np.full(len(person), (last - day).days, dtype=np.int64))
-    if not people:
-        nothing = np.zeros(0, np.uint32)
-        return Columns(nothing, nothing.astype(np.int64), nothing, nothing.astype(np.int64)), unpacked
-    return Columns(*map(np.concatenate, (people, times, kinds, ages))), unpacked
+        columns = [
+            column.combine_chunks().to_numpy() if column.num_chunks != 1 else column.chunk(0).to_numpy()
+            for column in table.columns
+        ]
+        found[day] = version, Columns(*columns)
+    return found

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from pyroaring import BitMap
 
 
-def sliding_unions(days: Sequence[BitMap], width: int, count: int) -> list[BitMap]:
-    """The unions of `days[i : i + width]` for i = 0 … `count` - 1.
+def sliding_unions(days: Sequence[BitMap], width: int, count: int) -> Iterator[BitMap]:
+    """The unions of `days[i : i + width]` for i = 0 … `count` - 1, one after the other. They are not to be changed.
 
     In about two unions a day however wide the window is (van Herk, "A fast algorithm for local minimum and maximum
     filters on rectangular and octagonal kernels", 1992): unions from each block's beginning on and up to each block's end.
@@ -26,13 +26,19 @@ def sliding_unions(days: Sequence[BitMap], width: int, count: int) -> list[BitMa
     needed = count + width - 1
     if len(days) < needed:
         raise ValueError("too few days")
-    if width == 1:
-        return list(days[:count])
     onward: list[BitMap] = []
     for i in range(needed):
-        onward.append(days[i] if i % width == 0 else onward[-1] | days[i])
+        onward.append(days[i] if i % width == 0 else _together(onward[-1], days[i]))
     back: list[BitMap] = [BitMap()] * needed
     for i in range(needed - 1, -1, -1):
         last = i % width == width - 1 or i == needed - 1
-        back[i] = days[i] if last else back[i + 1] | days[i]
-    return [back[i] | onward[i + width - 1] if i % width else onward[i + width - 1] for i in range(count)]
+        back[i] = days[i] if last else _together(back[i + 1], days[i])
+    return (
+        _together(back[i], onward[i + width - 1]) if i % width else onward[i + width - 1]
+        for i in range(count)
+    )
+
+
+def _together(a: BitMap, b: BitMap) -> BitMap:
+    """The union, without a copy where one has nothing."""
+    return (a | b) if a and b else (a or b)

@@ -43,7 +43,7 @@ class Histories:
         return BitMap(n for n in set(numbers) if numbers.count(n) >= part.times)
 
     def moments(self, part: audiences.Part) -> Moments:
-        found = self._in(part)
+        found = sorted(self._in(part), key=lambda row: row[1].time)
         return (
             np.array([n for n, _ in found], dtype=np.uint32),
             np.array([round(h.time.timestamp() * 1e6) for _, h in found], dtype=np.int64),
