@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, date, datetime
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
 
+from django.conf import settings
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.audiences import exporting, persons, queries, services
+from clabo.audiences.models import Audience
 from clabo.audiences.overlap import overlap
 from clabo.audiences.preview import growth, preview
 from clabo.audiences.schemas import (
@@ -23,7 +26,9 @@ from clabo.audiences.schemas import (
     CombinationOut,
     ExamplesOut,
     GrowthOut,
+    LinkOut,
     MatrixOut,
+    TakingOut,
     VisitorFoundOut,
     VisitorOut,
     audiences_out,
@@ -149,12 +154,39 @@ def audience_members(
     since: date | None = None,
 ) -> StreamingHttpResponse:
     audience = queries.audience_of(site_for(request, site_id, Role.EDITOR), audience_id)
-    response = StreamingHttpResponse(
-        exporting.written(exporting.rows(audience, since), form), content_type=exporting.KINDS[form]
-    )
+    return _file(audience, form, exporting.taken_out(audience, form, since, person(request)))
+
+
+@router.post(ONE + "/link", response=LinkOut)
+def make_link(
+    request: HttpRequest, site_id: int, audience_id: int, form: exporting.Format = "csv"
+) -> LinkOut:
+    audience = queries.audience_of(site_for(request, site_id, Role.EDITOR), audience_id)
+    token = exporting.link_token(audience, form, person(request))
+    until = datetime.now(UTC) + timedelta(seconds=exporting.LINK_SECONDS)
+    return LinkOut(url=f"{settings.PUBLIC_URL}/api/members/{token}", until=until)
+
+
+@router.get("/members/{token}", auth=None)
+def members_by_link(request: HttpRequest, token: str, since: date | None = None) -> StreamingHttpResponse:
+    audience, form, by = exporting.by_link(token)
+    return _file(audience, form, exporting.taken_out(audience, form, since, by, by_link=True))
+
+
+def _file(audience: Audience, form: exporting.Format, content: Iterator[bytes]) -> StreamingHttpResponse:
+    response = StreamingHttpResponse(content, content_type=exporting.KINDS[form])
     name = re.sub(r"[^\w-]+", "-", audience.name, flags=re.ASCII).strip("-") or "audience"
     response["Content-Disposition"] = f'attachment; filename="{name}.{form}"'
     return response
+
+
+@router.get(ONE + "/takings", response=list[TakingOut])
+def takings(request: HttpRequest, site_id: int, audience_id: int) -> list[TakingOut]:
+    audience = queries.audience_of(site_for(request, site_id, Role.EDITOR), audience_id)
+    return [
+        TakingOut(at=t.at, by=str(t.by or ""), by_link=t.by_link, form=t.form, since=t.since, rows=t.rows)
+        for t in audience.takings.select_related("by")[:100]
+    ]
 
 
 @router.get("/sites/{int:site_id}/people", response=list[VisitorFoundOut])

@@ -11,16 +11,19 @@ from typing import Any, Literal, NamedTuple
 
 import pyarrow as pa
 import pyarrow.parquet as pq
+from django.core import signing
 from pyroaring import BitMap
 
-from clabo.audiences.models import Audience
+from clabo.accounts.access import require
+from clabo.accounts.models import Role, User
+from clabo.audiences.models import Audience, Taking
 from clabo.audiences.people import Population
 from clabo.audiences.queries import Others
 from clabo.audiences.stays import FURTHEST, stays
 from clabo.core import audiences
 from clabo.db.arrays import in_array
 from clabo.events.models import Visitor
-from clabo.problems import Problem
+from clabo.problems import Problem, missing
 
 Format = Literal["csv", "jsonl", "parquet"]
 KINDS: dict[Format, str] = {
@@ -52,6 +55,47 @@ def rows(audience: Audience, since: date | None = None) -> Iterator[list[Row]]:
     before = population.asked(definition, audience.empty_at, ago) if since else BitMap()
     # Checked above; what follows is read while it is sent.
     return _rows(audience, population, definition, members, before, since)
+
+
+def taken_out(
+    audience: Audience, form: Format, since: date | None, by: User | None, by_link: bool = False
+) -> Iterator[bytes]:
+    """The file, piece by piece; noted when it begins, and how many there were when it is through. Raises Problem."""
+    batches = rows(audience, since)
+    taking = Taking.objects.create(audience=audience, by=by, by_link=by_link, form=form, since=since)
+
+    def counted() -> Iterator[list[Row]]:
+        count = 0
+        for batch in batches:
+            count += len(batch)
+            yield batch
+        Taking.objects.filter(pk=taking.pk).update(rows=count)
+
+    return written(counted(), form)
+
+
+# A link is good for so long.
+LINK_SECONDS = 24 * 3600
+_SALT = "clabo.audiences.members"
+
+
+def link_token(audience: Audience, form: Format, by: User) -> str:
+    """What a link carries: nothing can be changed in it."""
+    return signing.dumps([audience.pk, form, by.pk], salt=_SALT)
+
+
+def by_link(token: str) -> tuple[Audience, Format, User]:
+    """What a link is of; raises Problem where it is no link of ours, too old, or its maker may not look any more."""
+    try:
+        audience_id, form, user_id = signing.loads(token, salt=_SALT, max_age=LINK_SECONDS)
+    except signing.BadSignature:
+        raise Problem("This link is not good, or not any more. Ask for a new one.", status=404) from None
+    audience = Audience.objects.filter(pk=audience_id, deleted_at=None).select_related("site").first()
+    user = User.objects.filter(pk=user_id, is_active=True).first()
+    if audience is None or user is None:
+        raise missing("audience")
+    require(audience.site.workspace_id, user, Role.EDITOR, "audience")
+    return audience, form, user
 
 
 def _rows(

@@ -44,3 +44,19 @@ class AudienceVersion(models.Model):
     class Meta:
         constraints = (models.UniqueConstraint(fields=("audience", "version"), name="audience_version_once"),)
         ordering = ("-version",)
+
+
+class Taking(models.Model):
+    """Members taken out as a file: by whom, or by a link that somebody made, and how many."""
+
+    audience = models.ForeignKey(Audience, on_delete=models.CASCADE, related_name="takings")
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    by_link = models.BooleanField(default=False)
+    form = models.CharField(max_length=10)
+    since = models.DateField(null=True)
+    # None while it is being sent, and where that was broken off.
+    rows = models.PositiveIntegerField(null=True)
+
+    class Meta:
+        ordering = ("-at",)

@@ -158,6 +158,22 @@ class MatrixOut(Schema):
     together: int
 
 
+class LinkOut(Schema):
+    url: str
+    until: datetime
+
+
+class TakingOut(Schema):
+    """Members that were taken out as a file; `rows` is missing where it was broken off."""
+
+    at: datetime
+    by: str
+    by_link: bool
+    form: str
+    since: date | None
+    rows: int | None
+
+
 class VisitorFoundOut(Schema):
     visitor: int
     key: str

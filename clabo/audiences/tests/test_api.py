@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from unittest.mock import patch
 
-from django.test import TestCase
+from django.test import Client, TestCase
 
+from clabo.accounts.models import Membership, Role
+from clabo.audiences import exporting
 from clabo.audiences.models import Audience
 from clabo.events.models import Visitor
 from clabo.testing.asking import Member
@@ -140,3 +143,22 @@ class Audiences(TestCase):
         )
         self.assertEqual([h["what"] for h in person["history"]], ["conversion", "view", "view", "visit"])
         self.refused("GET", "/people?find=%20", None, 422)
+
+    def test_members_are_taken_out_by_a_link_that_ends_and_it_is_noted(self) -> None:
+        made = self.make()
+        path = f"/audiences/{made['id']}"
+        url = self.member.ask("POST", f"{path}/link?form=jsonl")["url"]
+        address = url[url.index("/api/") :]
+        found = Client().get(address)
+        self.assertEqual(b"".join(found.streaming_content).count(b"\n"), 1)
+        for forged in (address[:-2] + "xx", address.replace("/members/", "/members/x")):
+            self.assertEqual(Client().get(forged).status_code, 404)
+        with patch.object(exporting, "LINK_SECONDS", -1):
+            self.assertEqual(Client().get(address).status_code, 404)
+        (noted,) = self.member.ask("GET", f"{path}/takings")
+        self.assertEqual((noted["by_link"], noted["form"], noted["rows"]), (True, "jsonl", 1))
+        # Whoever made it may not look any more: nor may whoever has the link.
+        Membership.objects.update(role=Role.VIEWER)
+        self.assertEqual(Client().get(address).status_code, 403)
+        Audience.objects.update(deleted_at=datetime.now(UTC))
+        self.assertEqual(Client().get(address).status_code, 404)

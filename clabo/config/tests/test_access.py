@@ -34,6 +34,8 @@ OPEN = {
     ("get", "/api/kit/{token}"),
     ("get", "/api/invitations/{token}"),
     ("post", "/api/invitations/{token}/take"),
+    # Members of an audience, by a signed link that ends.
+    ("get", "/api/members/{token}"),
 }
 # What shows more than a viewer is to see.
 CLOSED_GETS = {
@@ -41,6 +43,7 @@ CLOSED_GETS = {
     "/api/sites/{site_id}/kit/links",
     "/api/workspaces/{workspace_id}/jobs",
     "/api/sites/{site_id}/audiences/{audience_id}/members",
+    "/api/sites/{site_id}/audiences/{audience_id}/takings",
 }
 # Reads by another name than GET: nothing changes, so a viewer may.
 READING_POSTS = {

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from pyroaring import BitMap
 
 from clabo.core import audiences
+from clabo.core.audiences import evaluate
 from clabo.core.audiences.evaluate import Moments
 from clabo.core.audiences.person import Person
 from clabo.core.audiences.whats import Happening
@@ -20,6 +21,10 @@ from clabo.core.audiences.windows import sliding_unions
 from clabo.core.rules.errors import RuleError
 from clabo.core.tests.audience_strategies import DEFINITIONS, HISTORIES, TODAY
 
+MOMENTS = st.tuples(
+    st.sampled_from([1, 2, 2**20, 2**32 - 1]),
+    st.sampled_from([0, 1, 999, 1000, 1_000_000, 1_000_001, 3_000_000, 10**15, 10**15 + 1_000_000]),
+)
 KIT = {"page": {"match": "equals", "value": "/kit"}}
 
 
@@ -137,6 +142,25 @@ class Meaning(unittest.TestCase):
         together = audiences.members(audiences.band(definition, 0, 0, 730), source)
         self.assertEqual(sum(map(len, bands)), len(together))
         self.assertEqual(BitMap.union(*bands), together)
+
+
+class Keys(unittest.TestCase):
+    @given(
+        st.lists(MOMENTS, min_size=1, max_size=12),
+        st.lists(MOMENTS, min_size=1, max_size=12),
+        st.sampled_from([1, 3, 10**9]),
+    )
+    def test_what_follows_within_a_time(
+        self, first: list[tuple[int, int]], then: list[tuple[int, int]], seconds: int
+    ) -> None:
+        """Visitor numbers and times of any size, whole milliseconds or not."""
+        steps = [
+            (np.array([p for p, _ in some], dtype=np.uint32), np.array([t for _, t in some], dtype=np.int64))
+            for some in (sorted(first, key=lambda m: m[1]), sorted(then, key=lambda m: m[1]))
+        ]
+        expected = {p for p, t in then if any(p == q and 0 < t - u <= seconds * 1_000_000 for q, u in first)}
+        *_, last = evaluate._within(steps, seconds)
+        self.assertEqual(set(map(int, last)), expected)
 
 
 class Windows(unittest.TestCase):

@@ -5,11 +5,11 @@ import { Dialog } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
-import { Button, Field, fieldError, Input, TextButton } from "../../components/ui";
-import { hour } from "../../lib/format";
+import { Button, CopyLine, Field, fieldError, Input, TextButton } from "../../components/ui";
+import { count, day, hour } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import type { Audience } from "./model";
-import { audienceVersionsQuery } from "./queries";
+import { audienceVersionsQuery, takingsQuery } from "./queries";
 
 interface Props {
   siteId: number;
@@ -114,10 +114,15 @@ const FORMS = { csv: "CSV", jsonl: "JSON lines", parquet: "Parquet" } as const;
 
 function Files({ siteId, audience }: Omit<Props, "canEdit">) {
   const [since, setSince] = useState("");
+  const at = { params: { path: { site_id: siteId, audience_id: audience.id } } };
+  const takings = useQuery(takingsQuery(siteId, audience.id));
+  const link = useMutation({
+    mutationFn: () => data(client.POST("/api/sites/{site_id}/audiences/{audience_id}/link", at)),
+  });
   const href = (form: string) =>
     `/api/sites/${siteId}/audiences/${audience.id}/members?form=${form}${since ? `&since=${since}` : ""}`;
   return (
-    <div className="flex flex-col gap-3">
+    <div className="flex flex-col gap-4">
       <p>
         Every member by the id that Clabo's tag gave them, with the day they came in and the day they leave if nothing
         more happens.
@@ -132,6 +137,38 @@ function Files({ siteId, audience }: Omit<Props, "canEdit">) {
           </a>
         ))}
       </p>
+      {link.data ? (
+        <div>
+          <CopyLine text={link.data.url} label="the link" />
+          <p className="mt-1 text-[13px] text-quiet">
+            Good until {hour(link.data.until)}, for whoever has it, as long as you may edit this site.
+          </p>
+        </div>
+      ) : (
+        <div>
+          <TextButton onClick={() => link.mutate()} disabled={link.isPending}>
+            Make a link to the CSV that ends after a day
+          </TextButton>
+        </div>
+      )}
+      {!!takings.data?.length && (
+        <div>
+          <h3 className="text-[15px]">Taken out before</h3>
+          <ul className="text-[13px]">
+            {takings.data.slice(0, 8).map((t) => (
+              <li key={t.at} className="flex gap-3 border-b py-1">
+                <span className="num text-quiet">{hour(t.at)}</span>
+                <span className="flex-1">
+                  {t.by_link ? "by a link of " : ""}
+                  {t.by}
+                  {t.since && `, since ${day(t.since)}`}
+                </span>
+                <span>{t.rows == null ? "broken off" : `${count(t.rows)} rows`}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
     </div>
   );
 }

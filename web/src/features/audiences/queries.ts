@@ -84,3 +84,15 @@ export const visitorQuery = (siteId: number, visitorId: number) =>
         }),
       ),
   });
+
+export const takingsQuery = (siteId: number, audienceId: number) =>
+  queryOptions({
+    queryKey: ["audiences", siteId, audienceId, "takings"],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/audiences/{audience_id}/takings", {
+          params: { path: { site_id: siteId, audience_id: audienceId } },
+        }),
+      ),
+    staleTime: 0,
+  });

@@ -1,10 +1,12 @@
 /** One hit against every conversion: which conditions it meets, and what differs where it does not. */
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { Check, X } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import { Button, Failed, Loading } from "../../components/ui";
 import { clock, words } from "../../lib/format";
 import { useSite } from "../../lib/session";
+import { visitorQuery } from "../audiences/queries";
 import { useSetAside } from "../pixel/useSetAside";
 import { happened, STANDINGS } from "./Hits";
 import { whyQuery } from "./queries";
@@ -29,6 +31,7 @@ export function Why({ siteId, hit }: { siteId: number; hit: Hit }) {
         </span>
         {hit.proven && <span className="block text-fern">Its order is signed by the site’s own server.</span>}
         <SetAside siteId={siteId} hit={hit} />
+        <InAudiences siteId={siteId} hit={hit} />
         {STANDINGS[hit.standing] && <span className="block font-medium text-marigold">{STANDINGS[hit.standing]}</span>}
         {hit.element?.fields && hit.element.fields.length > 0 && (
           <span className="block text-quiet">
@@ -53,6 +56,33 @@ export function Why({ siteId, hit }: { siteId: number; hit: Hit }) {
         <Rule key={reason.rule} reason={reason} standing={hit.standing} />
       ))}
     </div>
+  );
+}
+
+/** Where the visitor of a hit belongs by now. */
+function InAudiences({ siteId, hit }: { siteId: number; hit: Hit }) {
+  const known = useQuery(visitorQuery(siteId, hit.visitor_id));
+  const member = known.data?.audiences.filter((a) => a.member) ?? [];
+  if (!known.data?.audiences.length) return null;
+  return (
+    <span className="block">
+      {member.length ? "In these audiences: " : "In no audience. "}
+      {member.map((a, place) => (
+        <span key={a.audience}>
+          {place > 0 && ", "}
+          {a.name}
+        </span>
+      ))}
+      {member.length > 0 && ". "}
+      <Link
+        to="/s/$siteId/audiences"
+        params={{ siteId: String(siteId) }}
+        search={{ visitor: hit.visitor_id }}
+        className="text-plum underline"
+      >
+        Why
+      </Link>
+    </span>
   );
 }
 
