@@ -5,8 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import date
+from itertools import repeat
 from typing import Any, Literal, NamedTuple
 
 import pyarrow as pa
@@ -25,6 +26,7 @@ from clabo.db.arrays import in_array
 from clabo.events.models import Visitor
 from clabo.problems import Problem, missing
 
+Change = Literal["in", "added", "removed"]
 Format = Literal["csv", "jsonl", "parquet"]
 KINDS: dict[Format, str] = {
     "csv": "text/csv; charset=utf-8",
@@ -38,7 +40,7 @@ class Row(NamedTuple):
     """A member, or what has changed of one since a day."""
 
     visitor: str
-    change: Literal["in", "added", "removed"]
+    change: Change
     since: date | None
     until: date | None
 
@@ -107,7 +109,11 @@ def _rows(
     since: date | None,
 ) -> Iterator[list[Row]]:
     known = stays(population, definition) if audience.empty_at is None else None
-    for sort, people in (("added" if since else "in", members - before), ("removed", before - members)):
+    turns: list[tuple[Change, BitMap]] = [
+        ("added" if since else "in", members - before),
+        ("removed", before - members),
+    ]
+    for sort, people in turns:
         numbers = list(people)
         for start in range(0, len(numbers), CHUNK):
             some = numbers[start : start + CHUNK]
@@ -116,13 +122,13 @@ def _rows(
                     "number", "key"
                 )
             )
-            made = []
-            for number in some:
-                came = until = None
-                if known is not None and sort != "removed":
-                    place = int(known.numbers.searchsorted(number))
-                    came, until = known.since(place), known.until(place)
-                made.append(Row(keys[number].hex, sort, came, until))  # type: ignore[arg-type]
+            dates: Iterable[tuple[date | None, date | None]] = repeat((None, None))
+            if known is not None and sort != "removed":
+                dates = known.dates(some)
+            made = [
+                Row(keys[number].hex, sort, came, until)
+                for number, (came, until) in zip(some, dates, strict=False)
+            ]
             yield made
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -29,14 +29,12 @@ class Stays:
     leaves: NDArray[np.int64]
     today: date
 
-    def since(self, place: int) -> date:
-        """The day that the member at `place` came in."""
-        return self.today - timedelta(days=int(self.came[place]))
-
-    def until(self, place: int) -> date | None:
-        """The first day on which the member at `place` is not in any more; None where there is none."""
-        days = int(self.leaves[place])
-        return None if days < 0 else self.today + timedelta(days=days)
+    def dates(self, numbers: Sequence[int]) -> Iterator[tuple[date, date | None]]:
+        """Of these members the day they came in, and the first day on which they are not in; None where there is none."""
+        places = np.searchsorted(self.numbers, np.asarray(numbers, dtype=np.uint32))
+        for came, leaves in zip(self.came[places].tolist(), self.leaves[places].tolist(), strict=True):
+            until = None if leaves < 0 else self.today + timedelta(days=leaves)
+            yield self.today - timedelta(days=came), until
 
 
 def stays(population: Population, definition: Definition) -> Stays:

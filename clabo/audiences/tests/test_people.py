@@ -125,8 +125,8 @@ class EverybodyAndEachOne(TestCase):
         """Since when and until when, by trying each day."""
         found = stays(population, definition)
         self.assertEqual(set(map(int, found.numbers)), set(population.asked(definition)))
-        for place, number in enumerate(found.numbers):
-            since, until = found.since(place), found.until(place)
+        numbers = found.numbers.tolist()
+        for number, (since, until) in zip(numbers, found.dates(numbers), strict=True):
             ago = (population.today - since).days
             for days in (0, ago):
                 self.assertIn(number, population.asked(definition, None, days))
