@@ -8,7 +8,8 @@ from ninja import Router
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.monitoring import excluding
-from clabo.monitoring.schemas import ExclusionIn, ExclusionOut, exclusion_out
+from clabo.monitoring.forgetting import forget
+from clabo.monitoring.schemas import ExclusionIn, ExclusionOut, ForgottenOut, exclusion_out
 from clabo.monitoring.tasks import apply_later
 from clabo.sites.access import site_for
 
@@ -34,3 +35,14 @@ def put_back(request: HttpRequest, site_id: int, exclusion_id: int) -> tuple[int
     excluding.undo(site, exclusion_id)
     apply_later(site.pk)
     return 204, None
+
+
+@router.delete("/sites/{int:site_id}/people/{int:visitor_id}", response=ForgottenOut)
+def forget_person(request: HttpRequest, site_id: int, visitor_id: int) -> ForgottenOut:
+    removed = forget(site_for(request, site_id, Role.OWNER), visitor_id)
+    return ForgottenOut(
+        events=removed.events,
+        visits=removed.visits,
+        conversions=removed.conversions,
+        exposures=removed.exposures,
+    )

@@ -22,6 +22,15 @@ class ExclusionIn(Schema):
     until_at: datetime | None = None
 
 
+class ForgottenOut(Schema):
+    """What was removed of somebody."""
+
+    events: int
+    visits: int
+    conversions: int
+    exposures: int
+
+
 class ExclusionOut(Schema):
     id: int
     what: What

@@ -13,7 +13,8 @@ class Command(BaseCommand):
     """manage.py serve [--host ADDRESS] [--port NUMBER] [--application MODULE:NAME]"""
 
     help = "Serve the interface, the API and the collector until stopped."
-    requires_system_checks = ()
+    # What an app has registered wrongly must not be served.
+    requires_system_checks = "__all__"
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--host", default="127.0.0.1")

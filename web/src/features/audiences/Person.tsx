@@ -1,8 +1,12 @@
 /** One visitor: found, what they did, and how they stand with every audience. */
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { toast } from "sonner";
+import { client, data } from "../../api/client";
 import { Button, cx, Failed, Field, fieldError, Input, Loading, TextButton } from "../../components/ui";
 import { ago, count, day, hour } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { makeStale, REPORTS } from "../../lib/stale";
 import { foundQuery, visitorQuery } from "./queries";
 
 export function Person({ siteId, shownFirst }: { siteId: number; shownFirst?: number }) {
@@ -78,6 +82,7 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
       <p className="text-quiet">
         {count(visits)} {visits === 1 ? "visit" : "visits"}, from {hour(first_at)} to {hour(last_at)}.
       </p>
+      <Forget siteId={siteId} visitorId={visitorId} />
       <div className="mt-3 grid gap-8 lg:grid-cols-2">
         <div>
           <h3 className="text-[15px]">In these audiences, and why</h3>
@@ -129,5 +134,41 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
         </div>
       </div>
     </section>
+  );
+}
+
+/** Everything that is kept of somebody, removed; asked twice, for it cannot be undone. */
+function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
+  const site = useSite(siteId);
+  const queries = useQueryClient();
+  const [asked, setAsked] = useState(false);
+  const forget = useMutation({
+    mutationFn: () =>
+      data(
+        client.DELETE("/api/sites/{site_id}/people/{visitor_id}", {
+          params: { path: { site_id: siteId, visitor_id: visitorId } },
+        }),
+      ),
+    onSuccess: async (removed) => {
+      toast(
+        `Forgotten: ${count(removed.events)} events, ${count(removed.visits)} visits, ${count(removed.conversions)} conversions and ${count(removed.exposures)} exposures. Reports are what they would be without them.`,
+      );
+      await makeStale(queries, siteId, "visitors", "audiences", "conversions", ...REPORTS);
+    },
+    onError: (error) => toast(error.message),
+  });
+  if (site.role !== "owner") return null;
+  return asked ? (
+    <p className="mt-2 flex flex-wrap items-center gap-3">
+      All events, visits, conversions and exposures go, for good.
+      <Button kind="against" disabled={forget.isPending} onClick={() => forget.mutate()}>
+        Forget them
+      </Button>
+      <TextButton onClick={() => setAsked(false)}>Keep them</TextButton>
+    </p>
+  ) : (
+    <TextButton className="mt-1 text-[13px]" onClick={() => setAsked(true)}>
+      Forget this person …
+    </TextButton>
   );
 }

@@ -33,6 +33,8 @@ const schema = z.object({
   time_zone: filled(),
   margin: z.string(),
   attribution_window_days: z.string(),
+  audience_floor: filled(),
+  audience_plenty: filled(),
   meaningful_parameters: z.string(),
   keep_fragment: z.boolean(),
 });
@@ -55,6 +57,8 @@ function Settings({ site: s, canEdit, done }: { site: Schemas["SiteOut"]; canEdi
       time_zone: s.time_zone,
       margin: s.margin == null ? "" : String(Number(s.margin) * 100),
       attribution_window_days: String(s.attribution_window_days),
+      audience_floor: String(s.audience_floor),
+      audience_plenty: String(s.audience_plenty),
       meaningful_parameters: s.meaningful_parameters.join(", "),
       keep_fragment: s.keep_fragment,
     },
@@ -67,12 +71,14 @@ function Settings({ site: s, canEdit, done }: { site: Schemas["SiteOut"]; canEdi
             hosts: readHosts(given.hosts),
             meaningful_parameters: listOf(given.meaningful_parameters),
             attribution_window_days: Number(given.attribution_window_days),
+            audience_floor: Number(given.audience_floor),
+            audience_plenty: Number(given.audience_plenty),
             margin: given.margin ? String(Number(given.margin) / 100) : null,
           },
         }),
       ),
     done: async () => {
-      await makeStale(queries, s.id, "site", "pixel", "coverage", ...REPORTS);
+      await makeStale(queries, s.id, "site", "pixel", "coverage", "audiences", ...REPORTS);
       await queries.invalidateQueries({ queryKey: ["session"] });
       toast("The settings are saved.");
       done();
@@ -114,6 +120,17 @@ function Settings({ site: s, canEdit, done }: { site: Schemas["SiteOut"]; canEdi
           </option>
         ))}
       </Chosen>
+      <div className="grid grid-cols-2 gap-3">
+        <Written
+          form={form}
+          name="audience_floor"
+          label="Enough people"
+          hint="From so many on an audience can be advertised to."
+          type="number"
+          min="1"
+        />
+        <Written form={form} name="audience_plenty" label="Plenty of people" type="number" min="1" />
+      </div>
       <Written
         form={form}
         name="meaningful_parameters"

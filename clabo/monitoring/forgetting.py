@@ -1,0 +1,86 @@
+"""Forgetting a person: everything that is kept of one visitor goes, and all that rests on it is what it would be without."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from django.db import transaction
+
+from clabo.conversions.models import Conversion
+from clabo.db.arrays import in_array
+from clabo.events.models import Event, Kind, TrafficClass, Visit, Visitor
+from clabo.events.parsing import SiteReader
+from clabo.events.rollups import Changes
+from clabo.events.storing import StoredBatch
+from clabo.pipeline import hooks
+from clabo.presence import keeping
+from clabo.problems import missing
+from clabo.sites.locks import lock_site
+from clabo.sites.models import Site
+from clabo.splits.models import Exposure
+
+
+@dataclass(frozen=True, slots=True)
+class Forgotten:
+    """What was removed of somebody."""
+
+    events: int
+    visits: int
+    conversions: int
+    exposures: int
+
+
+def forget(site: Site, visitor_id: int) -> Forgotten:
+    """Remove a visitor's events, visits, conversions and exposures, and take them out of the index; raises Problem.
+
+    Reports are then what they would be without them: daily counts, credits and joined cost follow, and where somebody
+    else has sent one of their order numbers, that order is the other's.
+    """
+    with transaction.atomic():
+        lock_site(site.pk)
+        visitor = Visitor.objects.filter(site=site, pk=visitor_id).first()
+        if visitor is None:
+            raise missing("visitor")
+        reading = SiteReader.of(Site.objects.prefetch_related("hosts", "proof_keys").get(pk=site.pk))
+        events = Event.objects.filter(site=site, visitor=visitor)
+        seen = list(events.values_list("time", "kind", "page_id", "visit_id", "order"))
+        days = {reading.day(time) for time, *_ in seen}
+        orders = {order for *_, order in seen if order}
+        others = set(
+            Event.objects.filter(site=site, order__in=orders)
+            .exclude(visitor=visitor)
+            .values_list("visitor_id", flat=True)
+        )
+        removed = Forgotten(
+            len(seen),
+            Visit.objects.filter(site=site, visitor=visitor).count(),
+            Conversion.objects.filter(site=site, visitor=visitor).count(),
+            Exposure.objects.filter(test__site=site, visitor=visitor).count(),
+        )
+        events.delete()
+        # Conversions and exposures go as they do whenever their events do.
+        _follow(reading, {visitor.pk, *others}, days)
+        visits = Visit.objects.filter(site=site, visitor=visitor)
+        by_pk = {v.pk: v for v in visits}
+        changes = Changes(site.pk)
+        for visit in by_pk.values():
+            changes.visit(visit, -1)
+        for time, kind, page_id, visit_id, _ in seen:
+            seen_in = by_pk.get(visit_id or 0)
+            if kind == Kind.VIEW and seen_in is not None and seen_in.traffic_class == TrafficClass.COUNTED:
+                changes.view(seen_in, page_id, reading.day(time), -1)
+        days |= changes.days()
+        changes.apply()
+        Visit.objects.filter(in_array("id", by_pk)).delete()
+        keeping.refresh(site.pk, site.zone, [visitor.pk], days)
+        # The cost of a day is shared among the visits that are left.
+        _follow(reading, others, days)
+        visitor.delete()
+    return removed
+
+
+def _follow(reading: SiteReader, visitors: set[int], days: set[date]) -> None:
+    batch = StoredBatch(reading, restitched=set(visitors), days=set(days))
+    for hook in hooks.after_batch.all().values():
+        hook(batch)
