@@ -62,99 +62,33 @@ def tag_lines(site: Site) -> TagLines:
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """One way to put the tag in: what to paste, where, on which pages, and how to see that it worked."""
+    """One way to put the tag in: what to paste, and into what. clabo/wording/kit.py has the words."""
 
     id: str
-    title: str
     lines: list[str]
     place: Where
-    where: str
-    pages: str
-    proof: str
 
 
 def kit(site: Site) -> list[Piece]:
     """Every way to put this site's tag in."""
     lines, base = tag_lines(site), tag_origin()
     frame = f'<script async="async" src="{base}/tag/{site.key}.js" data-clabo-frame="on"></script>'
-    opened = "Open one of the pages. Within seconds it stands under Coverage with its first hit."
     return [
-        Piece(
-            "site",
-            "The whole site at once",
-            [lines.head],
-            "head",
-            "In the template that all pages share, inside <head>, as high up as you can put it. Right in HTML and XHTML, with and without a content policy.",
-            "All of them. Thank-you pages too: they are forgotten most often.",
-            opened,
-        ),
-        Piece(
-            "page",
-            "A single page",
-            [lines.head],
-            "head",
-            "Inside the page's own <head>, once. If the template has the line already, the page needs nothing.",
-            "Every page that the template does not cover.",
-            opened + " If the tag is on it twice, it says so there.",
-        ),
-        Piece(
-            "early",
-            "A page whose inline code calls Clabo before the tag is there",
-            [lines.early],
-            "head",
-            "In place of the usual line. Its first part is inline code: a policy with nonces needs yours on it. Scripts in files need no such part: "
-            '(window.clabo=window.clabo||{q:[]}).q.push(["order",{value:59.9}]) works before and after.',
-            "Pages that call clabo.mark or clabo.consent in their own inline code.",
-            opened,
-        ),
+        Piece("site", [lines.head], "head"),
+        Piece("page", [lines.head], "head"),
+        Piece("early", [lines.early], "head"),
         Piece(
             "data",
-            "An order said by the page itself, without any code",
             [
                 lines.head,
                 '<script type="application/json" data-clabo-mark="order">{"value":59.9,"currency":"EUR","order":"A-1042"}</script>',
             ],
             "body",
-            "The usual line in <head>; the second line anywhere, with the order's own value and number. It is data and never runs, so no policy keeps it out.",
-            "The page that a server sends after an order.",
-            "Place an order. Live shows “order” with its value.",
         ),
-        Piece(
-            "body",
-            "A builder that takes code in the body only",
-            [lines.head],
-            "body",
-            "In a code or HTML block, the first in <body>. It works there too, and loads a moment later.",
-            "Every page of that builder. Split tests need the line in <head>.",
-            opened,
-        ),
-        Piece(
-            "frame",
-            "A form's own page that is shown in a frame",
-            [frame],
-            "frame",
-            "On the form's page, not on the one around it, anywhere in <head>. Then allow the form's origin under Settings.",
-            "The page that the frame shows. The page around it has the usual line.",
-            "Send the form once. Live shows “form … sent” on the page around it.",
-        ),
-        Piece(
-            "policy",
-            "A site with a strict Content-Security-Policy",
-            [f"script-src {base}; connect-src {base}; img-src {base}"],
-            "header",
-            "Add these sources to the directives that the header has already; a header of its own would forbid the rest.",
-            "Wherever the server sends the header.",
-            "Check a page, below: it says whether the page's own policy keeps the tag out.",
-        ),
-        Piece(
-            "pixel",
-            "No scripts at all: mails and simple pages",
-            [lines.pixel.removeprefix("<noscript>").removesuffix("</noscript>")],
-            "mail",
-            "Anywhere in the body. It counts a view, and hears no clicks and no forms.",
-            "Pages and mails where scripts do not run. Not beside the script line: the view would count twice.",
-            "Open it once. The view stands in Live; mail programs that hide pictures hide it too.",
-        ),
+        Piece("body", [lines.head], "body"),
+        Piece("frame", [frame], "frame"),
+        Piece("policy", [f"script-src {base}; connect-src {base}; img-src {base}"], "header"),
+        Piece("pixel", [lines.pixel.removeprefix("<noscript>").removesuffix("</noscript>")], "mail"),
     ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 
@@ -10,6 +11,7 @@ from ninja import Field, Schema
 from clabo.core.pagecheck import Verdict
 from clabo.install import kit
 from clabo.sites.models import Site
+from clabo.wording.kit import piece_words
 
 
 class KnownPage(Schema):
@@ -89,7 +91,9 @@ class ShareOut(Schema):
 
 
 def pieces_out(site: Site) -> list[PieceOut]:
-    return [PieceOut(**{name: getattr(p, name) for name in PieceOut.model_fields}) for p in kit.kit(site)]
+    return [
+        PieceOut(id=p.id, lines=p.lines, place=p.place, **asdict(piece_words(p.id))) for p in kit.kit(site)
+    ]
 
 
 class OpenKitOut(Schema):

@@ -101,12 +101,12 @@ export function Shell() {
         aria-label="Sections"
         className="flex shrink-0 items-center gap-1 overflow-x-auto border-b px-3 py-2 md:sticky md:top-0 md:h-screen md:w-[152px] md:flex-col md:items-stretch md:overflow-visible md:border-r md:border-b-0 md:px-0 md:py-4"
       >
-        <div className="mr-2 flex items-center gap-2 font-head text-[19px] font-bold md:mx-4 md:mb-2">
+        <div className="mr-2 flex items-center gap-2 font-head text-brand font-bold md:mx-4 md:mb-2">
           <Mark /> Clabo
         </div>
         {SECTIONS.map((section) => (
           <div key={section.name} className="contents md:mt-2 md:block">
-            {section.name && <div className="mb-1 hidden px-4 text-[12px] text-quiet md:block">{section.name}</div>}
+            {section.name && <div className="mb-1 hidden px-4 text-fine text-quiet md:block">{section.name}</div>}
             {section.places.map(([path, name]) => (
               <Link
                 key={path}
@@ -119,7 +119,7 @@ export function Shell() {
                 {states[path as PlaceName] && (
                   <span
                     className={cx(
-                      "hidden font-mono text-[11px] md:inline",
+                      "hidden font-mono text-mark md:inline",
                       states[path as PlaceName]?.warn ? "font-semibold text-marigold" : "text-quiet",
                     )}
                   >
@@ -136,7 +136,7 @@ export function Shell() {
               aria-label="Site"
               value={siteId}
               onChange={(e) => navigate({ to: "/s/$siteId/today", params: { siteId: e.target.value } })}
-              className="text-[13px]"
+              className="text-small"
             >
               {sites.map((s) => (
                 <option key={s.id} value={s.id}>
@@ -145,25 +145,25 @@ export function Shell() {
               ))}
             </Select>
           ) : (
-            <div className="hidden text-[13px] text-quiet md:block">{site.name}</div>
+            <div className="hidden text-small text-quiet md:block">{site.name}</div>
           )}
-          <div className="hidden text-[13px] text-quiet md:block">
+          <div className="hidden text-small text-quiet md:block">
             {session?.name}, {site.role}
           </div>
           {foreignZone() && (
-            <div className="hidden text-[12px] leading-tight text-quiet md:block">Times of {foreignZone()}</div>
+            <div className="hidden text-fine leading-tight text-quiet md:block">Times of {foreignZone()}</div>
           )}
-          <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-[13px] text-plum underline">
+          <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-small text-plum underline">
             People
           </Link>
-          <TextButton onClick={leave} className="text-[13px] whitespace-nowrap md:ml-3">
+          <TextButton onClick={leave} className="text-small whitespace-nowrap md:ml-3">
             Sign out
           </TextButton>
           {site.role === "owner" && (
             <Link
               to="/s/$siteId/work"
               params={{ siteId: String(siteId) }}
-              className="text-[13px] whitespace-nowrap text-plum underline md:mt-1 md:block"
+              className="text-small whitespace-nowrap text-plum underline md:mt-1 md:block"
             >
               Background work
             </Link>

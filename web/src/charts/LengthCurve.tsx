@@ -53,16 +53,16 @@ export function LengthCurve({ points, chosen, choose }: Props) {
               x={x(here.days) + (side === "start" ? 6 : -6)}
               y={TOP - 4}
               textAnchor={side}
-              className="num fill-ink text-[11px]"
+              className="num fill-ink text-mark"
             >
               {here.days} {here.days === 1 ? "day" : "days"}: {count(here.people)}
             </text>
           </>
         )}
-        <text x={LEFT} y={HIGH - 5} className="num fill-quiet text-[11px]">
+        <text x={LEFT} y={HIGH - 5} className="num fill-quiet text-mark">
           {first}
         </text>
-        <text x={WIDE - RIGHT} y={HIGH - 5} textAnchor="end" className="num fill-quiet text-[11px]">
+        <text x={WIDE - RIGHT} y={HIGH - 5} textAnchor="end" className="num fill-quiet text-mark">
           {last.days} days
         </text>
       </svg>

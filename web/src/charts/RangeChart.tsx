@@ -166,7 +166,7 @@ export function RangeChart({ days, worth, decided, unit, changes = [], height = 
         />
       </svg>
       {seen && (
-        <p className="num pointer-events-none absolute top-1 right-2 bg-surface/90 px-1 text-[12px]">
+        <p className="num pointer-events-none absolute top-1 right-2 bg-surface/90 px-1 text-fine">
           {day(seen.day)}: {per100(seen.low ?? 0)} to {per100(seen.high ?? 0)}, {seen.visitors.toLocaleString("en-GB")}{" "}
           visitors
         </p>

@@ -37,7 +37,7 @@ export function Checkbox({ label, hint, checked, set, disabled, name, bare }: Pr
       <span className="leading-none pt-[3px]">{box}</span>
       <span>
         <label htmlFor={id}>{label}</label>
-        {hint && <span className="block text-[13px] text-quiet">{hint}</span>}
+        {hint && <span className="block text-small text-quiet">{hint}</span>}
       </span>
     </span>
   );

@@ -17,7 +17,7 @@ export function Hint({ says, children }: { says: string; children: ReactNode }) 
         <Tooltip.Portal>
           <Tooltip.Content
             sideOffset={4}
-            className="z-50 max-w-72 rounded-box border border-ink bg-surface px-2.5 py-1.5 text-left text-[13px] font-normal text-ink"
+            className="z-50 max-w-72 rounded-box border border-ink bg-surface px-2.5 py-1.5 text-left text-small font-normal text-ink"
           >
             {says}
           </Tooltip.Content>

@@ -50,7 +50,7 @@ function Word({
           {choices.map((choice, index) => (
             <div key={choice.value}>
               {choice.group && choice.group !== choices[index - 1]?.group && (
-                <div className="px-3 pt-2 pb-0.5 text-[12px] text-quiet">{choice.group}</div>
+                <div className="px-3 pt-2 pb-0.5 text-fine text-quiet">{choice.group}</div>
               )}
               <button
                 type="button"
@@ -165,7 +165,7 @@ function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
       choices={Object.entries(MODELS).map(([value, text]) => ({ value, text }))}
       choose={(model) => change({ model: model as Lens["model"] })}
       more={() => (
-        <p className="max-w-60 border-t px-3 pt-2 pb-1 text-[13px] text-quiet">
+        <p className="max-w-60 border-t px-3 pt-2 pb-1 text-small text-quiet">
           Which visits a conversion is credited to, of those in the {read.attribution_window_days} days before it.
         </p>
       )}
@@ -199,7 +199,7 @@ export function LensSentence({ read, site, lens, change }: Props) {
   const period = lens.period ?? "28d";
   const days = Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
   return (
-    <h1 className="font-head text-[21px] leading-[1.4] font-normal">
+    <h1 className="font-head text-head leading-[1.4] font-normal">
       Visits to <SiteWord site={site} /> in the{" "}
       <Word
         label="Period"

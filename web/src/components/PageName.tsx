@@ -21,7 +21,7 @@ export function PageName({ path, title, className }: Props) {
       <bdi className="num block truncate text-ink" title={readable(path)}>
         {readable(path)}
       </bdi>
-      {title && <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{title}</bdi>}
+      {title && <bdi className="block truncate text-small leading-tight text-quiet">{title}</bdi>}
     </span>
   );
 }

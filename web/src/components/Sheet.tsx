@@ -39,7 +39,7 @@ function Over({ title, close, children }: Props) {
 function Header({ title, close }: { title: ReactNode; close: () => void }) {
   return (
     <div className="mb-3 flex items-start justify-between gap-3">
-      <div className="min-w-0 font-head text-[17px] leading-snug font-semibold break-words">{title}</div>
+      <div className="min-w-0 font-head text-title leading-snug font-semibold break-words">{title}</div>
       <button
         type="button"
         aria-label="Close the detail"

@@ -45,7 +45,7 @@ export function Field({ label, hint, error, children }: FieldProps) {
         {label}
       </label>
       {children({ id, "aria-describedby": `${id}-more`, "aria-invalid": Boolean(error) })}
-      <div id={`${id}-more`} className={cx("text-[13px]", error ? "text-brick" : "text-quiet")}>
+      <div id={`${id}-more`} className={cx("text-small", error ? "text-brick" : "text-quiet")}>
         {error ? <span role="alert">{error}</span> : hint}
       </div>
     </div>
@@ -127,7 +127,7 @@ export function Head({ title, lead, actions }: { title: ReactNode; lead?: ReactN
   return (
     <header className="flex flex-wrap items-start justify-between gap-x-6 gap-y-3 border-b-2 border-ink pb-3">
       <div className="max-w-3xl">
-        <h1 className="text-[22px] leading-tight">{title}</h1>
+        <h1 className="text-head leading-tight">{title}</h1>
         {lead && <p className="mt-1 text-quiet">{lead}</p>}
       </div>
       {actions && <div className="flex gap-2">{actions}</div>}

@@ -30,7 +30,7 @@ export default function SignIn() {
         <Button type="submit" kind="main" className="self-start" disabled={form.pending}>
           {form.pending ? "Signing in …" : "Sign in"}
         </Button>
-        <Link to="/forgotten" className="self-start text-[13px] text-plum underline">
+        <Link to="/forgotten" className="self-start text-small text-plum underline">
           I have forgotten my password
         </Link>
       </Form>

@@ -117,7 +117,7 @@ function Editor({ siteId, audience, search = {} }: { siteId: number; audience?: 
       <Head
         title={
           <>
-            <span className="block font-text text-[13px] font-normal text-quiet">
+            <span className="block font-text text-small font-normal text-quiet">
               <Link to="/s/$siteId/audiences" params={{ siteId: String(siteId) }} className="text-plum underline">
                 Audiences
               </Link>
@@ -230,7 +230,7 @@ interface HeadlineProps {
 function Headline({ written, preview, growth, audience }: HeadlineProps) {
   if (!written || !preview)
     return (
-      <p className="font-head text-[24px] leading-tight font-semibold text-quiet">
+      <p className="font-head text-say leading-tight font-semibold text-quiet">
         {written ? "Counting …" : "People who …"}
       </p>
     );
@@ -239,7 +239,7 @@ function Headline({ written, preview, growth, audience }: HeadlineProps) {
   const { people, enough, floor, change } = preview;
   return (
     <div>
-      <p className="font-head text-[24px] leading-tight font-semibold" role="status">
+      <p className="font-head text-say leading-tight font-semibold" role="status">
         <span className={ENOUGH[enough].tone}>
           {!preview.exact && "About "}
           {count(people)} {people === 1 ? "person" : "people"}.

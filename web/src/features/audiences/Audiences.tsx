@@ -40,7 +40,7 @@ export default function Audiences() {
           >
             {a.name}
           </Link>
-          <div className="max-w-2xl text-[13px] text-quiet">{a.sentence}</div>
+          <div className="max-w-2xl text-small text-quiet">{a.sentence}</div>
         </>
       ),
     },
@@ -61,7 +61,7 @@ export default function Audiences() {
       key: "used",
       head: "Used by",
       text: true,
-      cell: (a) => <span className="text-[13px] text-quiet">{a.used_by.join(", ") || "nothing yet"}</span>,
+      cell: (a) => <span className="text-small text-quiet">{a.used_by.join(", ") || "nothing yet"}</span>,
     },
   ];
   return (

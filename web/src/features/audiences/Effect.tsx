@@ -21,18 +21,18 @@ export function Effect({ siteId, preview, growth, lengthen }: Props) {
     <aside className="flex min-w-0 flex-col gap-5">
       {length !== null && curve.length > 1 && (
         <section className="panel p-3">
-          <h2 className="text-[15px]">How many, if the {length === 1 ? "day were" : `${length} days were`} …</h2>
-          <p className="text-[13px] text-quiet">Of “{varied}”. A click on the curve takes that length.</p>
+          <h2 className="text-lead">How many, if the {length === 1 ? "day were" : `${length} days were`} …</h2>
+          <p className="text-small text-quiet">Of “{varied}”. A click on the curve takes that length.</p>
           <LengthCurve points={curve} chosen={length} choose={lengthen} />
-          <p className="text-[13px]">{length_says}</p>
+          <p className="text-small">{length_says}</p>
         </section>
       )}
       <section className="panel p-3">
-        <h2 className="text-[15px]">At the end of each day</h2>
+        <h2 className="text-lead">At the end of each day</h2>
         {growth ? (
           <>
             <DayBars values={growth.days.map((d) => d.people)} first={growth.first_day} height={64} />
-            <p className="mt-1 text-[13px] text-quiet">
+            <p className="mt-1 text-small text-quiet">
               {growth.outlook
                 ? `In a week ${count(Math.round(growth.outlook.low))} to ${count(Math.round(growth.outlook.high))} if it goes on like the last four (95 %).`
                 : "Too few days to say what to expect."}
@@ -45,7 +45,7 @@ export function Effect({ siteId, preview, growth, lengthen }: Props) {
         )}
       </section>
       <section>
-        <h2 className="text-[15px]">Also in</h2>
+        <h2 className="text-lead">Also in</h2>
         {shared.length ? (
           <Table
             dense
@@ -83,7 +83,7 @@ export function Effect({ siteId, preview, growth, lengthen }: Props) {
             ]}
           />
         ) : (
-          <p className="text-[13px] text-quiet">Nobody of these is in another audience.</p>
+          <p className="text-small text-quiet">Nobody of these is in another audience.</p>
         )}
       </section>
     </aside>

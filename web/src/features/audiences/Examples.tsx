@@ -17,11 +17,11 @@ export function Examples({ siteId, found }: { siteId: number; found: Schemas["Ex
 function List({ siteId, title, none, some }: { siteId: number; title: string; none: string; some: One[] }) {
   return (
     <section>
-      <h2 className="text-[15px]">{title}</h2>
-      {!some.length && <p className="text-[13px] text-quiet">{none}</p>}
+      <h2 className="text-lead">{title}</h2>
+      {!some.length && <p className="text-small text-quiet">{none}</p>}
       <ul>
         {some.map((one) => (
-          <li key={one.visitor} className="flex items-baseline gap-3 border-b py-1.5 text-[13px]">
+          <li key={one.visitor} className="flex items-baseline gap-3 border-b py-1.5 text-small">
             <Link
               to="/s/$siteId/audiences"
               params={{ siteId: String(siteId) }}

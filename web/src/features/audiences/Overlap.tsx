@@ -66,7 +66,7 @@ function Matrix({ siteId, those, found }: MatrixProps) {
           <caption className="sr-only">People by the combination of audiences they are in</caption>
           <thead>
             <tr>
-              <th className="pr-4 align-bottom text-[12px] font-normal text-quiet" scope="col">
+              <th className="pr-4 align-bottom text-fine font-normal text-quiet" scope="col">
                 Audience, people
               </th>
               {found.combinations.map(({ inside, people }) => (
@@ -80,7 +80,7 @@ function Matrix({ siteId, those, found }: MatrixProps) {
                     .join(" and ")}`}
                 >
                   <div className="flex flex-col items-center">
-                    <span className="num text-[12px]">{count(people)}</span>
+                    <span className="num text-fine">{count(people)}</span>
                     <span className="w-4 bg-ink" style={{ height: Math.max(1, (people / top) * BAR) }} />
                   </div>
                 </th>
@@ -108,7 +108,7 @@ function Matrix({ siteId, those, found }: MatrixProps) {
           </tbody>
         </table>
       </div>
-      <h3 className="mt-5 text-[15px]">The exclusive parts</h3>
+      <h3 className="mt-5 text-lead">The exclusive parts</h3>
       <ul className="mt-1">
         {found.combinations.map(({ inside, people }) => (
           <li key={inside.join()} className="flex flex-wrap items-baseline gap-x-3 border-b py-1.5">
@@ -131,7 +131,7 @@ function Matrix({ siteId, those, found }: MatrixProps) {
                   .map((a) => a.id)
                   .join(),
               }}
-              className="text-[13px] text-plum underline"
+              className="text-small text-plum underline"
             >
               Make it an audience
             </Link>

@@ -76,7 +76,7 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
   const { key, first_at, last_at, visits, history, more, audiences } = known.data;
   return (
     <section aria-label={`Visitor ${key.slice(0, 6)}`}>
-      <h2 className="text-[17px]">
+      <h2 className="text-title">
         Visitor <span className="num">{key.slice(0, 12)}</span>
       </h2>
       <p className="text-quiet">
@@ -85,7 +85,7 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
       <Forget siteId={siteId} visitorId={visitorId} />
       <div className="mt-3 grid gap-8 lg:grid-cols-2">
         <div>
-          <h3 className="text-[15px]">In these audiences, and why</h3>
+          <h3 className="text-lead">In these audiences, and why</h3>
           {audiences.map((a) => (
             <details key={a.audience} open={a.member} className="border-b py-2">
               <summary>
@@ -97,7 +97,7 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
               <ul className="mt-1 ml-14 flex flex-col gap-1 border-l pl-3">
                 {a.lines.map((line, place) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: a definition's lines have no identity but their place.
-                  <li key={place} className="text-[13px]">
+                  <li key={place} className="text-small">
                     <span className={line.met === line.excluded ? "text-brick" : ""}>
                       {line.excluded && "left out if: "}
                       {line.says} {line.when}
@@ -119,11 +119,11 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
           {!audiences.length && <p className="text-quiet">There is no audience yet.</p>}
         </div>
         <div>
-          <h3 className="text-[15px]">What they did, the newest first</h3>
+          <h3 className="text-lead">What they did, the newest first</h3>
           <ol>
             {history.map((h, place) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: two things may happen in the same moment.
-              <li key={place} className="grid grid-cols-[96px_84px_minmax(0,1fr)] gap-2 border-b py-1 text-[13px]">
+              <li key={place} className="grid grid-cols-[96px_84px_minmax(0,1fr)] gap-2 border-b py-1 text-small">
                 <span className="num text-quiet">{hour(h.at)}</span>
                 <span>{h.what}</span>
                 <span className="break-words">{h.where}</span>
@@ -167,7 +167,7 @@ function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
       <TextButton onClick={() => setAsked(false)}>Keep them</TextButton>
     </p>
   ) : (
-    <TextButton className="mt-1 text-[13px]" onClick={() => setAsked(true)}>
+    <TextButton className="mt-1 text-small" onClick={() => setAsked(true)}>
       Forget this person …
     </TextButton>
   );

@@ -40,7 +40,7 @@ export function Stairs(props: Props) {
   const widest = Math.max(1, ...(stairs ?? []).map((s) => s.left));
   return (
     <div className={cx(!fresh && "opacity-70 transition-opacity duration-300")}>
-      <div className="flex justify-between border-b pb-1 text-[13px] text-quiet">
+      <div className="flex justify-between border-b pb-1 text-small text-quiet">
         <span>People …</span>
         <span>left over, at each line</span>
       </div>
@@ -76,7 +76,7 @@ export function Stairs(props: Props) {
         </div>
       )}
       {canEdit && (
-        <div className="mt-3 flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
+        <div className="mt-3 flex flex-wrap gap-x-4 gap-y-1 text-small">
           {draft.inOrder ? (
             <TextButton onClick={() => add("include", blankLine())}>+ and later …</TextButton>
           ) : (
@@ -149,7 +149,7 @@ function Step({ draft, change, stair, before, widest, at, open, setOpen, canEdit
           >
             {stair?.says ?? "… (say what)"}
           </button>
-          {stair?.when && <div className="text-[13px] text-quiet">{stair.when}</div>}
+          {stair?.when && <div className="text-small text-quiet">{stair.when}</div>}
         </div>
         <div className="relative hidden h-[18px] self-center sm:block" aria-hidden>
           {stair && before !== undefined && (
@@ -165,10 +165,10 @@ function Step({ draft, change, stair, before, widest, at, open, setOpen, canEdit
             />
           )}
         </div>
-        <span className="num self-center text-right text-[14px]">
+        <span className="num self-center text-right text-body">
           {stair ? count(stair.left) : "–"}
           {stair && before !== undefined && before > stair.left && (
-            <span className="block text-[12px] text-quiet">−{count(before - stair.left)}</span>
+            <span className="block text-fine text-quiet">−{count(before - stair.left)}</span>
           )}
         </span>
       </div>
@@ -199,7 +199,7 @@ function Step({ draft, change, stair, before, widest, at, open, setOpen, canEdit
           ) : (
             <p className="text-quiet">Nested parts are changed in the written form below.</p>
           )}
-          <div className="flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
+          <div className="flex flex-wrap gap-x-4 gap-y-1 text-small">
             {"parts" in line && !out && (
               <TextButton
                 onClick={() => {

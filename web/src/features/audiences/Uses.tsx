@@ -140,7 +140,7 @@ function Files({ siteId, audience }: Omit<Props, "canEdit">) {
       {link.data ? (
         <div>
           <CopyLine text={link.data.url} label="the link" />
-          <p className="mt-1 text-[13px] text-quiet">
+          <p className="mt-1 text-small text-quiet">
             Good until {hour(link.data.until)}, for whoever has it, as long as you may edit this site.
           </p>
         </div>
@@ -153,8 +153,8 @@ function Files({ siteId, audience }: Omit<Props, "canEdit">) {
       )}
       {!!takings.data?.length && (
         <div>
-          <h3 className="text-[15px]">Taken out before</h3>
-          <ul className="text-[13px]">
+          <h3 className="text-lead">Taken out before</h3>
+          <ul className="text-small">
             {takings.data.slice(0, 8).map((t) => (
               <li key={t.at} className="flex gap-3 border-b py-1">
                 <span className="num text-quiet">{hour(t.at)}</span>
@@ -203,7 +203,7 @@ function Versions({ siteId, audience, canEdit }: Props) {
               canEdit && <TextButton onClick={() => restore.mutate(v.version)}>Restore</TextButton>
             )}
           </div>
-          <p className="text-[13px]">{v.sentence}</p>
+          <p className="text-small">{v.sentence}</p>
         </li>
       ))}
     </ol>

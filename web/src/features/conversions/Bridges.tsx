@@ -268,7 +268,7 @@ function LinkForm({ siteId, link, canEdit, done, remove }: FormProps) {
 function Reports({ link, secret }: { link: Bridge; secret: string }) {
   return (
     <section aria-label="How the partner reports a sale" className="border-t pt-3">
-      <h3 className="text-[15px]">How the partner reports a sale</h3>
+      <h3 className="text-lead">How the partner reports a sale</h3>
       <p className="mt-1 mb-1 text-quiet">
         By a POST of JSON, signed with the secret: the header Clabo-Signature is the HMAC-SHA256 of the body, in
         hexadecimal.

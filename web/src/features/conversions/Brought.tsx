@@ -54,7 +54,7 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
         <>
           Share bought
           <br />
-          <span className="num text-[11.5px]">0 – {percent(end, 0)}</span>
+          <span className="num text-mark">0 – {percent(end, 0)}</span>
         </>
       ),
       cell: (r) => (
@@ -78,7 +78,7 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
         <>
           Sales
           <br />
-          <span className="num text-[11.5px]">{now.currency}</span>
+          <span className="num text-mark">{now.currency}</span>
         </>
       ),
       className: "num",
@@ -124,7 +124,7 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
               rowProps={(r) => ({ className: r.label === all ? "font-semibold" : undefined })}
             />
           </Scroll>
-          <p className="mt-2 text-[13px] text-quiet">
+          <p className="mt-2 text-small text-quiet">
             Each click counts once, and a sale belongs to the click it was reported for; late ones may still come. Own
             visits, rehearsals and bots are left out.
             {now.whole.foreign > 0 &&

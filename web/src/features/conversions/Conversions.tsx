@@ -103,7 +103,7 @@ export default function Conversions() {
                         >
                           {words(c.name)}
                         </TextButton>
-                        <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{c.sentence}</bdi>
+                        <bdi className="block text-small leading-tight break-words text-quiet">{c.sentence}</bdi>
                       </>
                     ),
                   },
@@ -118,13 +118,13 @@ export default function Conversions() {
                         {c.value_property ? (
                           <>
                             <span className="font-sans">its own</span>
-                            <span className="block text-[12px] text-quiet">{c.value_property}</span>
+                            <span className="block text-fine text-quiet">{c.value_property}</span>
                           </>
                         ) : (
                           money(c.value, site.currency)
                         )}
                         {c.lifetime_factor != null && (
-                          <span className="block text-[12px] text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
+                          <span className="block text-fine text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
                         )}
                       </>
                     ),
@@ -138,17 +138,17 @@ export default function Conversions() {
                       <>
                         {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
                         {c.unproven > 0 && (
-                          <span className="block text-[12px] text-marigold">
+                          <span className="block text-fine text-marigold">
                             {count(c.unproven)} without proof left aside
                           </span>
                         )}
                         {c.beyond > 0 && (
-                          <span className="ml-auto block w-36 text-[12px] leading-tight whitespace-normal text-marigold">
+                          <span className="ml-auto block w-36 text-fine leading-tight whitespace-normal text-marigold">
                             {count(c.beyond)} over a day’s limit, {money(c.beyond_value, site.currency)} in no sum
                           </span>
                         )}
                         {c.foreign > 0 && (
-                          <span className="block text-[12px] text-marigold">
+                          <span className="block text-fine text-marigold">
                             {count(c.foreign)} in another currency
                           </span>
                         )}
@@ -164,7 +164,7 @@ export default function Conversions() {
                       <>
                         <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
                         {c.changes.slice(-1).map((v) => (
-                          <span key={v.version} className="block text-[12px] leading-tight text-quiet">
+                          <span key={v.version} className="block text-fine leading-tight text-quiet">
                             changed {day(v.made_at)}
                             {changed(v) && `: ${changed(v)}`}
                           </span>

@@ -138,10 +138,10 @@ export function Editor({ siteId, rule, close }: Props) {
           }}
         >
           <fieldset disabled={!site.canEdit} className="contents">
-            <h2 className="text-[15px]">It counts when</h2>
+            <h2 className="text-lead">It counts when</h2>
             <Builder siteId={siteId} rule={language} change={setLanguage} error={ruleError} />
             {preview.error && asked.written && (
-              <p role="alert" className="text-[13px] text-brick">
+              <p role="alert" className="text-small text-brick">
                 {preview.error.message}
               </p>
             )}

@@ -34,7 +34,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
   if (!preview) return <p className="text-quiet">Nothing can be shown for this rule as it stands.</p>;
   return (
     <section aria-label="What the rule catches" className="min-w-0">
-      <p className="text-[16px]" aria-live="polite">
+      <p className="text-lead" aria-live="polite">
         <strong>
           {preview.one_in > 1 && "about "}
           {count(preview.conversions)} conversion{preview.conversions === 1 ? "" : "s"}
@@ -52,7 +52,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
             </option>
           ))}
         </Select>
-        days <span className="text-[13px] text-quiet">(own visits, rehearsals and bots left out)</span>
+        days <span className="text-small text-quiet">(own visits, rehearsals and bots left out)</span>
       </p>
       {preview.unproven > 0 && (
         <p className="text-marigold">
@@ -77,7 +77,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
         </p>
       )}
       <Suspects preview={preview} />
-      <h2 className="mt-5 mb-2 text-[15px]">
+      <h2 className="mt-5 mb-2 text-lead">
         Caught <span className="num text-quiet">{count(preview.places)}</span>
       </h2>
       {preview.caught.length ? (
@@ -89,7 +89,7 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
       )}
       {preview.near.length > 0 && (
         <>
-          <h2 className="mt-5 mb-2 text-[15px]">Nearly, but for one condition</h2>
+          <h2 className="mt-5 mb-2 text-lead">Nearly, but for one condition</h2>
           <Places rows={preview.near} label="Nearly caught" pick={pick} />
         </>
       )}
@@ -118,7 +118,7 @@ function Suspects({ preview }: { preview: Preview }) {
   if (!preview.suspects.length) return null;
   return (
     <div className="mt-4 border-l-4 border-marigold pl-3">
-      <h2 className="text-[15px]">Caught by accident?</h2>
+      <h2 className="text-lead">Caught by accident?</h2>
       <ul className="mt-1 flex flex-col gap-1">
         {preview.suspects.map((s) => (
           <li key={s.host + s.path}>

@@ -71,7 +71,7 @@ export function Worth({ draft, change, currency, error }: Props) {
         )}
       </div>
       {way === "event" && (
-        <p className="text-[13px] text-quiet">
+        <p className="text-small text-quiet">
           A property “currency” names another currency than {currency}; such values are kept and left out of sums. A
           property “order” is the order number, which never counts twice.
         </p>
@@ -117,7 +117,7 @@ export function Worth({ draft, change, currency, error }: Props) {
               </Field>
             ))}
           </div>
-          <p className="mt-1 text-[13px] text-quiet">
+          <p className="mt-1 text-small text-quiet">
             In {currency}. Anyone can send an order to your site. What goes beyond is counted and shown, and its value
             stands in no sum; orders that your server has signed always count.
           </p>

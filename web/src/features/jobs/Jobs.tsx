@@ -59,7 +59,7 @@ export default function Jobs() {
         <>
           {STATUS[j.status]}
           {j.status === "again" && j.due_at && ` at ${clock(j.due_at)}`}
-          {j.reason && <bdi className="block text-[12.5px] leading-tight break-words text-quiet">{j.reason}</bdi>}
+          {j.reason && <bdi className="block text-small leading-tight break-words text-quiet">{j.reason}</bdi>}
         </>
       ),
     },

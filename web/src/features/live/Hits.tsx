@@ -37,7 +37,7 @@ export function Hits({ hits, open, show, follow }: Props) {
               <>
                 {clock(h.time)}
                 {!isToday(h.time) && (
-                  <span className="block text-[11.5px] leading-tight text-quiet">{day(h.time)}</span>
+                  <span className="block text-mark leading-tight text-quiet">{day(h.time)}</span>
                 )}
               </>
             ),
@@ -105,7 +105,7 @@ export function Hits({ hits, open, show, follow }: Props) {
               <>
                 <bdi className="block break-words">{from(h)}</bdi>
                 {h.campaign && (
-                  <bdi className="block truncate text-[12.5px] leading-tight text-quiet">{h.campaign}</bdi>
+                  <bdi className="block truncate text-small leading-tight text-quiet">{h.campaign}</bdi>
                 )}
               </>
             ),
@@ -118,7 +118,7 @@ export function Hits({ hits, open, show, follow }: Props) {
               <>
                 {h.device}
                 {STANDINGS[h.standing] && (
-                  <span className="block text-[12.5px] leading-tight">{STANDINGS[h.standing]}</span>
+                  <span className="block text-small leading-tight">{STANDINGS[h.standing]}</span>
                 )}
               </>
             ),

@@ -161,7 +161,7 @@ function One({ siteId, id, canEdit, close }: { siteId: number; id: number; canEd
           )}
           {now.rules.map((r) => (
             <section key={r.rule} aria-label={words(r.name)} className="mt-5">
-              <h2 className="text-[17px]">{words(r.name)}</h2>
+              <h2 className="text-title">{words(r.name)}</h2>
               <p className="mb-2 text-quiet">
                 <bdi>{r.sentence}</bdi>
               </p>
@@ -184,7 +184,7 @@ function One({ siteId, id, canEdit, close }: { siteId: number; id: number; canEd
 function Summary({ now }: { now: Whole }) {
   const all = now.passed + now.failed + now.untried;
   return (
-    <p role="status" className="text-[16px]">
+    <p role="status" className="text-lead">
       <strong>
         {now.failed
           ? `${count(now.failed)} of ${count(all)} lines failed.`
@@ -209,7 +209,7 @@ const MARKS = {
 function Half({ title, lines, ended }: { title: string; lines: Line[]; ended: boolean }) {
   return (
     <div className="panel p-3">
-      <h3 className="mb-1 text-[15px]">{title}</h3>
+      <h3 className="mb-1 text-lead">{title}</h3>
       {lines.length === 0 && (
         <p className="text-quiet">
           Nothing else of this kind is known on the site, so there is nothing to mix it up with.
@@ -223,7 +223,7 @@ function Half({ title, lines, ended }: { title: string; lines: Line[]; ended: bo
               <Icon className={`mt-0.5 size-4 shrink-0 ${tone}`} aria-hidden />
               <span className="min-w-0 flex-1">
                 <bdi className="break-words">{l.says}</bdi>
-                <span className={`block text-[13px] ${tone}`}>
+                <span className={`block text-small ${tone}`}>
                   {says}
                   {l.reason && (
                     <>

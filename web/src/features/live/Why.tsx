@@ -110,7 +110,7 @@ function SetAside({ siteId, hit }: { siteId: number; hit: Hit }) {
 function Rule({ reason, standing }: { reason: Reason; standing: Hit["standing"] }) {
   return (
     <section aria-label={words(reason.name)} className="border-t pt-2">
-      <h3 className="text-[15px]">
+      <h3 className="text-lead">
         {words(reason.name)}:{" "}
         {reason.met ? (
           <span className="text-fern">

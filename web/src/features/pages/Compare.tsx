@@ -28,11 +28,11 @@ export function Compare({ siteId, lens, a, b, frame }: Props) {
     <>
       <Sentence found={found} many={plural(frame.read.conversion?.category)} />
       <SideBySide found={found} frame={frame} />
-      <h3 className="mt-4 mb-1 text-[15px]">The difference</h3>
+      <h3 className="mt-4 mb-1 text-lead">The difference</h3>
       <Difference found={found} />
-      <h3 className="mt-4 mb-1 text-[15px]">With the same traffic on both</h3>
+      <h3 className="mt-4 mb-1 text-lead">With the same traffic on both</h3>
       <Fair found={found} />
-      <p className="mt-4 text-[12.5px] text-quiet">
+      <p className="mt-4 text-small text-quiet">
         Nobody drew lots for who lands where, so other things may differ too. A split test settles it.
       </p>
     </>
@@ -47,14 +47,14 @@ function Sentence({ found, many }: { found: Comparison; many: string }) {
   const other = better === found.b ? found.a : found.b;
   if (!better)
     return (
-      <p className="mb-3 text-[15px]">
+      <p className="mb-3 text-lead">
         <strong>These visits do not tell the two apart.</strong> {name(found.b)} may bring anything from{" "}
         {signed(d.low * 100)} to {signed(d.high * 100)} {many} per 100 visits against {name(found.a)}.
       </p>
     );
   const [low, high] = d.low > 0 ? [d.low, d.high] : [-d.high, -d.low];
   return (
-    <p className="mb-3 text-[15px]">
+    <p className="mb-3 text-lead">
       {name(better)}{" "}
       <strong className="text-fern">
         brings {per100(low)} to {per100(high)} more {many} per 100 visits
@@ -104,7 +104,7 @@ function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
         ...[found.a, found.b].map((r, place) => ({
           key: `page-${place}`,
           head: name(r),
-          headClass: "text-[12px] whitespace-normal!",
+          headClass: "text-fine whitespace-normal!",
           className: "num",
           cell: ([, cell]: (typeof lines)[number]) => cell(r),
         })),
@@ -156,7 +156,7 @@ function Fair({ found }: { found: Comparison }) {
           </span>
         )}
       </p>
-      <p className="text-[12.5px] text-quiet">
+      <p className="text-small text-quiet">
         {count(fair.strata)} combinations of source and device seen on both: {count(fair.sources)} sources by themselves
         {fair.pooled > 0 &&
           `, and those with under 20 entries on either page taken together in ${count(fair.pooled)} channel${fair.pooled > 1 ? "s" : ""}`}

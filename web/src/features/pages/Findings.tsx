@@ -15,7 +15,7 @@ export function Findings({ report, open }: { report: Report; open: (page: number
   });
   if (!said.length && !report.thin) return null;
   return (
-    <p className="border-b py-3 text-[15px] leading-relaxed">
+    <p className="border-b py-3 text-lead leading-relaxed">
       {said.map(({ f, row }) => (
         <span key={f.kind}>
           <Said
@@ -28,7 +28,7 @@ export function Findings({ report, open }: { report: Report; open: (page: number
             page={
               <button
                 type="button"
-                className="num text-[14px] font-semibold underline decoration-line underline-offset-4"
+                className="num text-body font-semibold underline decoration-line underline-offset-4"
                 onClick={() => open(row.page_id)}
               >
                 <bdi>{row.path}</bdi>

@@ -156,7 +156,7 @@ function Fact({ name, is, more, was }: { name: string; is: ReactNode; more?: Rea
       <dt>{name}</dt>
       <dd className="num text-right font-semibold">{is}</dd>
       {(more || was) && (
-        <dd className="col-span-2 flex justify-between gap-3 text-[12.5px] text-quiet">
+        <dd className="col-span-2 flex justify-between gap-3 text-small text-quiet">
           <span>{more}</span>
           {was !== undefined && <span className="num shrink-0">was {was}</span>}
         </dd>

@@ -78,7 +78,7 @@ export default function Pages() {
       ) : (
         <>
           <Findings report={report.data} open={(id) => set({ open: id, a: undefined, b: undefined })} />
-          <p className="py-2 text-[13px] text-quiet">
+          <p className="py-2 text-small text-quiet">
             {ticked.length === 1 ? (
               <strong className="text-plum">Tick one more page to compare the two.</strong>
             ) : (
@@ -108,7 +108,7 @@ export default function Pages() {
             ) : (
               open && (
                 <Sheet
-                  title={<bdi className="num text-[15px]">{open.path}</bdi>}
+                  title={<bdi className="num text-lead">{open.path}</bdi>}
                   close={() => set({ open: undefined })}
                 >
                   <PageDetail siteId={siteId} row={open} frame={frame} />

@@ -56,7 +56,7 @@ export function frameOf(all: AnyRow[], read: Read, before: Record<string, AnyRow
 }
 
 function Earlier({ children }: { children: ReactNode }) {
-  return <span className="num block text-[11.5px] leading-tight font-normal text-quiet">was {children}</span>;
+  return <span className="num block text-mark leading-tight font-normal text-quiet">was {children}</span>;
 }
 
 function Plain({ now, was, frame }: { now: ReactNode; was?: ReactNode; frame: Frame }) {
@@ -182,7 +182,7 @@ export const COLUMNS: Column[] = [
       <>
         Bounce rate
         <br />
-        <span className="num text-[11.5px]">0 – 100 %</span>
+        <span className="num text-mark">0 – 100 %</span>
       </>
     ),
     cell: (r, f) => (
@@ -205,7 +205,7 @@ export const COLUMNS: Column[] = [
       <>
         Exit rate
         <br />
-        <span className="num text-[11.5px]">0 – 100 %</span>
+        <span className="num text-mark">0 – 100 %</span>
       </>
     ),
     cell: (r, f) => (
@@ -248,7 +248,7 @@ export const COLUMNS: Column[] = [
       <>
         Conversion rate
         <br />
-        <span className="num text-[11.5px]">0 – {percent(f.rateEnd, f.rateEnd < 0.01 ? 1 : 0)}</span>
+        <span className="num text-mark">0 – {percent(f.rateEnd, f.rateEnd < 0.01 ? 1 : 0)}</span>
       </>
     ),
     cell: (r, f) => (
@@ -282,14 +282,14 @@ export const COLUMNS: Column[] = [
         <>
           <Money text="Revenue" frame={f} />
           <br />
-          <span className="text-[11.5px]">lifetime</span>
+          <span className="text-mark">lifetime</span>
         </>
       ),
     cell: (r, f) => (
       <>
         <Plain now={money(r.revenue, undefined, 0)} was={money(was(r, f)?.revenue, undefined, 0)} frame={f} />
         {r.lifetime_revenue != null && (
-          <span className="num block text-[11.5px] leading-tight text-quiet">
+          <span className="num block text-mark leading-tight text-quiet">
             {money(r.lifetime_revenue, undefined, 0)}
           </span>
         )}
@@ -373,7 +373,7 @@ export const COLUMNS: Column[] = [
       <>
         ROAS
         <br />
-        <span className="num text-[11.5px]">0 – {f.roasEnd}×</span>
+        <span className="num text-mark">0 – {f.roasEnd}×</span>
       </>
     ),
     cell: (r, f) => <Roas row={r} frame={f} />,
@@ -387,7 +387,7 @@ function Money({ text, frame }: { text: string; frame: Frame }) {
     <>
       {text}
       <br />
-      <span className="num text-[11.5px]">{frame.read.currency}</span>
+      <span className="num text-mark">{frame.read.currency}</span>
     </>
   );
 }
@@ -407,7 +407,7 @@ const conversions = (r: AnyRow) => {
 
 function Roas({ row, frame }: { row: AnyRow; frame: Frame }) {
   if (row.roas == null)
-    return <span className="text-[12.5px] text-quiet">{Number(row.spend) ? "no value" : "no spend"}</span>;
+    return <span className="text-small text-quiet">{Number(row.spend) ? "no value" : "no spend"}</span>;
   const i = row.roas_interval;
   // Against break-even: 1 over the margin, from the server.
   const bar = frame.read.break_even_roas;

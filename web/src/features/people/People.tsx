@@ -151,7 +151,7 @@ function Add({ workspaceId }: { workspaceId: number }) {
   });
   return (
     <section aria-labelledby="add" className="mt-6 max-w-5xl">
-      <h2 id="add" className="mb-1 text-[17px]">
+      <h2 id="add" className="mb-1 text-title">
         Invite somebody
       </h2>
       <p className="mb-3 text-quiet">
@@ -172,7 +172,7 @@ function Add({ workspaceId }: { workspaceId: number }) {
       {open.isError && <Failed error={open.error} retry={open.refetch} />}
       {open.data && open.data.length > 0 && (
         <>
-          <h3 className="mt-5 mb-1 text-[15px]">Not taken yet</h3>
+          <h3 className="mt-5 mb-1 text-lead">Not taken yet</h3>
           <ul>
             {open.data.map((i) => (
               <li key={i.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b py-1.5">

@@ -87,7 +87,7 @@ function Settings({ site, canEdit }: { site: Site; canEdit: boolean }) {
   return (
     <Form form={form} className="grid grid-cols-[minmax(0,1fr)] gap-x-8 gap-y-6 lg:grid-cols-2" disabled={!canEdit}>
       <section aria-labelledby="own" className="flex flex-col gap-3">
-        <h2 id="own" className="text-[17px]">
+        <h2 id="own" className="text-title">
           Your own visits
         </h2>
         <p className="text-quiet">
@@ -96,7 +96,7 @@ function Settings({ site, canEdit }: { site: Site; canEdit: boolean }) {
         <div>
           <p className="mb-1 font-medium">Open this once in each of your browsers</p>
           <CopyLine text={`${site.origin}/?clabo=own`} label="the link that marks a browser as your own" />
-          <p className="mt-2 mb-1 text-[13px] text-quiet">and this, to be counted again:</p>
+          <p className="mt-2 mb-1 text-small text-quiet">and this, to be counted again:</p>
           <CopyLine text={`${site.origin}/?clabo=not-own`} label="the link that unmarks it" />
         </div>
         <Lines
@@ -116,7 +116,7 @@ function Settings({ site, canEdit }: { site: Site; canEdit: boolean }) {
         />
       </section>
       <section aria-labelledby="consent" className="flex flex-col gap-3">
-        <h2 id="consent" className="text-[17px]">
+        <h2 id="consent" className="text-title">
           Consent
         </h2>
         <p className="text-quiet">
@@ -133,7 +133,7 @@ function Settings({ site, canEdit }: { site: Site; canEdit: boolean }) {
           choose={(value) => form.setValue("consent", value)}
           disabled={!canEdit}
           more={(value) => (
-            <ul className="ml-6 list-disc pl-4 text-[13px] text-quiet">
+            <ul className="ml-6 list-disc pl-4 text-small text-quiet">
               {CONSENT[value].stored.map((line) => (
                 <li key={line}>{line}</li>
               ))}

@@ -40,7 +40,7 @@ export function Coverage({ siteId, canEdit, check = "" }: { siteId: number; canE
       {canEdit && <CheckPage key={checking} siteId={siteId} start={checking} />}
       <section aria-labelledby="coverage" className="mt-5">
         <div className="mb-2 flex flex-wrap items-end justify-between gap-3">
-          <h2 id="coverage" className="text-[17px]">
+          <h2 id="coverage" className="text-title">
             Pages known <span className="num text-quiet">{count(now?.total)}</span>
           </h2>
           <div className="flex flex-wrap gap-2">

@@ -41,7 +41,7 @@ function Proof({ siteId, canEdit }: Props) {
   });
   return (
     <section aria-labelledby="proof" className="flex flex-col gap-3">
-      <h2 id="proof" className="text-[17px]">
+      <h2 id="proof" className="text-title">
         Proven orders
       </h2>
       <p className="text-quiet">
@@ -79,13 +79,13 @@ function Proof({ siteId, canEdit }: Props) {
       )}
       <div>
         <p className="mb-1 font-medium">On your server, for example in Python</p>
-        <pre className="num overflow-x-auto rounded-box border bg-surface px-3 py-2 text-[12.5px]">{EXAMPLE}</pre>
+        <pre className="num overflow-x-auto rounded-box border bg-surface px-3 py-2 text-small">{EXAMPLE}</pre>
         <p className="mt-2 mb-1 font-medium">On the page</p>
         <CopyLine
           text={`clabo.mark("order", {order: "BH-1042", value: 59.9, currency: "EUR", proof: "…"})`}
           label="the call on the page"
         />
-        <p className="mt-1 text-[13px] text-quiet">
+        <p className="mt-1 text-small text-quiet">
           The value is written plainly, without trailing noughts; what is missing is an empty line. Two keys hold at a
           time, so that one can replace the other without a gap.
         </p>
@@ -107,7 +107,7 @@ function Aside({ siteId, canEdit }: Props) {
   const { back } = useSetAside(siteId);
   return (
     <section aria-labelledby="aside" className="flex flex-col gap-3">
-      <h2 id="aside" className="text-[17px]">
+      <h2 id="aside" className="text-title">
         Set aside
       </h2>
       <p className="text-quiet">
@@ -122,7 +122,7 @@ function Aside({ siteId, canEdit }: Props) {
           <li key={e.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b pb-2">
             <span>
               <span className="font-medium">{what(e)}</span>
-              <span className="block text-[13px] text-quiet">
+              <span className="block text-small text-quiet">
                 {e.visits == null ? "being taken out …" : `${count(e.visits)} visits`}; set aside {day(e.made_at)}
                 {e.made_by && ` by ${e.made_by}`}
               </span>

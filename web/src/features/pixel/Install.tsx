@@ -33,7 +33,7 @@ function Send({ siteId }: { siteId: number }) {
   const sent = form.result;
   return (
     <section aria-labelledby="send" className="mt-6 border-t pt-4">
-      <h2 id="send" className="text-[17px]">
+      <h2 id="send" className="text-title">
         Send it to a developer
       </h2>
       <p className="mb-3 max-w-3xl text-quiet">
@@ -85,7 +85,7 @@ function OpenLinks({ siteId }: { siteId: number }) {
   if (!links.data?.length) return null;
   return (
     <div className="mt-4 max-w-3xl">
-      <h3 className="mb-1 text-[15px]">Open links</h3>
+      <h3 className="mb-1 text-lead">Open links</h3>
       <ul>
         {links.data.map((link) => (
           <li key={link.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b py-1.5">

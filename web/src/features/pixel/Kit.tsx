@@ -29,7 +29,7 @@ export function Kit({ pieces }: { pieces: Piece[] }) {
         />
       </div>
       <div className="min-w-0">
-        <h3 className="mb-2 text-[15px]">{piece.title}</h3>
+        <h3 className="mb-2 text-lead">{piece.title}</h3>
         {piece.lines.map((line) => (
           <CopyLine key={line} text={line} label={`the text for: ${piece.title.toLowerCase()}`} />
         ))}
@@ -66,12 +66,12 @@ const SAID: Record<Piece["place"], string> = {
 /** One page from the side, with the place where the line goes. */
 function Drawing({ place }: { place: Piece["place"] }) {
   const line = (
-    <span className="num flex items-center rounded-[2px] bg-plum px-1.5 text-[11px] text-paper">the line</span>
+    <span className="num flex items-center rounded-[2px] bg-plum px-1.5 text-mark text-paper">the line</span>
   );
   const part = "flex flex-col gap-1 border px-2 py-1.5";
   const rest = "block h-1.5 rounded-[1px] bg-line";
   return (
-    <div role="img" aria-label={`A page: the line goes ${SAID[place]}`} className="self-start text-[11.5px]">
+    <div role="img" aria-label={`A page: the line goes ${SAID[place]}`} className="self-start text-mark">
       <div className={cx(part, "border-dashed", place !== "header" && "text-quiet")}>
         <span className="num">headers of the answer</span>
         {place === "header" && line}

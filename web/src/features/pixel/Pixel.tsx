@@ -106,7 +106,7 @@ function Refusals({ rows }: { rows: State["refusals"] }) {
   if (!rows.length) return null;
   return (
     <section aria-labelledby="refused" className="mt-5 border-l-4 border-marigold pl-4">
-      <h2 id="refused" className="text-[15px]">
+      <h2 id="refused" className="text-lead">
         Refused in the last 7 days
       </h2>
       <ul>

@@ -30,7 +30,7 @@ export function RefusedHosts({ siteId, canEdit, rows }: Props) {
   if (!rows.length) return null;
   return (
     <section aria-labelledby="refused-hosts" className="mt-3 border-l-4 border-marigold pl-3">
-      <h2 id="refused-hosts" className="text-[15px]">
+      <h2 id="refused-hosts" className="text-lead">
         The tag is on hosts that are not this site’s
       </h2>
       <ul className="mt-1 flex flex-col gap-1.5">
@@ -49,7 +49,7 @@ export function RefusedHosts({ siteId, canEdit, rows }: Props) {
         ))}
       </ul>
       <FormProblem problem={add.error} fields={[]} />
-      <p className="mt-1 text-[13px] text-quiet">
+      <p className="mt-1 text-small text-quiet">
         Is it a staging copy? Then say under Site settings which host it stands for.
       </p>
     </section>

@@ -26,7 +26,7 @@ export default function SharedKit() {
               <bdi>{now.note}</bdi>
             </blockquote>
           )}
-          <p role="status" className="my-4 flex items-center gap-2 text-[16px]">
+          <p role="status" className="my-4 flex items-center gap-2 text-lead">
             {now.first_at ? (
               <>
                 <Check className="size-5 text-fern" aria-hidden />

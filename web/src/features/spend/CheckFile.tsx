@@ -93,7 +93,7 @@ export function CheckFile({ siteId, first, close }: Props) {
       </div>
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[340px_minmax(0,1fr)]">
         <section aria-labelledby="reading" className="flex flex-col gap-3">
-          <h2 id="reading" className="text-[17px]">
+          <h2 id="reading" className="text-title">
             How it is read
           </h2>
           <div className="panel grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 p-3">
@@ -192,7 +192,7 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
   ];
   return (
     <>
-      <h2 className="text-[17px]" aria-live="polite">
+      <h2 className="text-title" aria-live="polite">
         {check.bad_count
           ? `${count(check.bad_count)} rows cannot be read, so nothing can be taken in yet`
           : check.good
@@ -202,7 +202,7 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
       <dl className="my-2 flex flex-wrap gap-x-7 gap-y-1">
         {parts.map(([name, value]) => (
           <div key={name}>
-            <dt className="text-[12.5px] text-quiet">{name}</dt>
+            <dt className="text-small text-quiet">{name}</dt>
             <dd className="num">{value}</dd>
           </div>
         ))}
@@ -254,7 +254,7 @@ function Sample({ check, reading }: { check: Check; reading: Reading }) {
   const used = new Map(FIELDS.map(([name, text]) => [reading.columns[name], text]));
   return (
     <>
-      <h2 className="mt-5 mb-2 text-[15px]">The first rows</h2>
+      <h2 className="mt-5 mb-2 text-lead">The first rows</h2>
       <Scroll label="First rows" className="max-h-[50vh]">
         <Table<[line: number, cells: string[]]>
           rows={check.sample.map((cells, line) => [line, cells])}

@@ -154,7 +154,7 @@ function Joined({ now }: { now: State }) {
   ].filter((p) => p.value > 0);
   return (
     <section aria-labelledby="joined" className="mt-4">
-      <h2 id="joined" className="text-[17px]">
+      <h2 id="joined" className="text-title">
         {money(total, now.currency)} in the last 90 days
       </h2>
       <div className="my-2 flex h-3 w-full gap-0.5" aria-hidden="true">
@@ -199,7 +199,7 @@ function Joined({ now }: { now: State }) {
 function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (b: Import) => void }) {
   return (
     <section aria-labelledby="imports" className="mt-6">
-      <h2 id="imports" className="mb-2 text-[17px]">
+      <h2 id="imports" className="mb-2 text-title">
         Files taken in
       </h2>
       <Scroll label="Imported files">

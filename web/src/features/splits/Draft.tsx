@@ -186,7 +186,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
                     required
                   />
                   {error(`addresses.${i}`) && (
-                    <p role="alert" className="text-[13px] text-brick">
+                    <p role="alert" className="text-small text-brick">
                       {error(`addresses.${i}`)}
                     </p>
                   )}
@@ -215,7 +215,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               </div>
             ))}
             {error("shares") && (
-              <p role="alert" className="text-[13px] text-brick">
+              <p role="alert" className="text-small text-brick">
                 {error("shares")}
               </p>
             )}

@@ -30,7 +30,7 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
   const honestDays = plan.visitors_per_day > 0 ? Math.ceil(plan.honest_total / plan.visitors_per_day) : null;
   return (
     <section aria-label="What the test takes" className="flex max-w-2xl flex-col gap-4">
-      <p className="font-head text-[22px] leading-snug">
+      <p className="font-head text-head leading-snug">
         {plan.days == null ? (
           <>{count(plan.total)} visitors are needed, and the control has none yet.</>
         ) : (

@@ -68,7 +68,7 @@ export default function ResultPlace() {
     <>
       <header className="flex flex-wrap items-start justify-between gap-3 border-b-2 border-ink pb-3">
         <div className="max-w-[50rem]">
-          <p className="text-[13px] text-quiet">
+          <p className="text-small text-quiet">
             <Link to="/s/$siteId/tests" params={{ siteId: String(siteId) }} className="text-plum underline">
               Split tests
             </Link>
@@ -77,10 +77,10 @@ export default function ResultPlace() {
             {r.test.state === "ended" && `ran from ${day(r.test.started_at)} to ${day(r.test.ended_at)}`}
             {r.test.state === "draft" && "draft"}
           </p>
-          <h1 className="font-head text-[21px] leading-[1.4] font-normal">
+          <h1 className="font-head text-head leading-[1.4] font-normal">
             <bdi className="font-semibold">{r.test.name}</bdi>: {words(r.test.conversion_name)}s per visitor to{" "}
             <bdi
-              className={cx("num text-[18px]!", (r.arms[0]?.path.length ?? 0) < 32 ? "whitespace-nowrap" : "break-all")}
+              className={cx("num text-title!", (r.arms[0]?.path.length ?? 0) < 32 ? "whitespace-nowrap" : "break-all")}
             >
               {r.arms[0]?.path}
             </bdi>
@@ -123,8 +123,8 @@ export default function ResultPlace() {
         )}
       </header>
       <section aria-label="Verdict" className="py-3">
-        <p className="font-head text-[26px] leading-tight font-semibold">{said.head}</p>
-        <p className="mt-1 max-w-4xl text-[15px]">
+        <p className="font-head text-say leading-tight font-semibold">{said.head}</p>
+        <p className="mt-1 max-w-4xl text-lead">
           {said.reason} <Worth r={r} />
         </p>
         {r.changes.map((c) => (
@@ -271,7 +271,7 @@ const range = (i: Schemas["IntervalOut"]) =>
   i.low == null || i.high == null ? "–" : `${signed(i.low)} to ${signed(i.high)}`;
 
 function Lifetime({ children }: { children: React.ReactNode }) {
-  return <span className="block text-[11.5px] leading-tight text-quiet">lifetime {children}</span>;
+  return <span className="block text-mark leading-tight text-quiet">lifetime {children}</span>;
 }
 
 type Arm = Schemas["ArmOut"];
@@ -290,7 +290,7 @@ function Arms({ r }: { r: Result }) {
           <Letter letter={a.letter} />
           <span>
             <bdi className="num block">{a.path}</bdi>
-            <span className="text-[12.5px] text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
+            <span className="text-small text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
           </span>
         </span>
       ),
@@ -306,7 +306,7 @@ function Arms({ r }: { r: Result }) {
         <>
           Conversion rate
           <br />
-          <span className="num text-[11.5px]">0 – {percent(end, end < 0.02 ? 1 : 0)}</span>
+          <span className="num text-mark">0 – {percent(end, end < 0.02 ? 1 : 0)}</span>
         </>
       ),
       cell: (a) => (

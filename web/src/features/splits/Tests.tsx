@@ -95,7 +95,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
             cell: (t) => (
               <>
                 {STATES[t.state]}
-                <span className="block text-[12.5px] leading-tight text-quiet">
+                <span className="block text-small leading-tight text-quiet">
                   {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
                   {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}
                 </span>

@@ -29,13 +29,13 @@ export function Steps({ siteId, today: t }: { siteId: number; today: Schemas["To
   const next = steps.find((s) => !s.done);
   return (
     <section aria-label="First steps" className="mb-6">
-      <h2 className="mb-2 text-[17px]">First steps</h2>
+      <h2 className="mb-2 text-title">First steps</h2>
       <ol className="border-t">
         {steps.map((step, i) => (
           <li key={step.to} className="flex items-baseline gap-3 border-b py-2.5">
             <span className={cx("num", step.done ? "text-fern" : "text-quiet")}>{step.done ? "✓" : i + 1}</span>
             <div>
-              <p className="text-[15px]">
+              <p className="text-lead">
                 <Link
                   to={`/s/$siteId/${step.to}`}
                   params={{ siteId: String(siteId) }}
@@ -45,7 +45,7 @@ export function Steps({ siteId, today: t }: { siteId: number; today: Schemas["To
                 </Link>
                 {step.done && <span className="text-quiet">: {step.done}</span>}
               </p>
-              {!step.done && <p className="text-[13px] text-quiet">{step.why}</p>}
+              {!step.done && <p className="text-small text-quiet">{step.why}</p>}
             </div>
           </li>
         ))}

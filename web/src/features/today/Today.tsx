@@ -67,7 +67,7 @@ function Notes({ siteId, title, notes, none }: { siteId: number; title: string; 
   if (!notes.length && !none) return null;
   return (
     <section aria-label={title} className="mb-6">
-      <h2 className="mb-2 text-[17px]">{title}</h2>
+      <h2 className="mb-2 text-title">{title}</h2>
       {!notes.length && <p className="text-quiet">{none}</p>}
       <ul className={cx(notes.length > 0 && "border-t")}>
         {notes.map((note) => (
@@ -76,8 +76,8 @@ function Notes({ siteId, title, notes, none }: { siteId: number; title: string; 
             className="flex flex-wrap items-baseline justify-between gap-x-5 gap-y-1 border-b py-2.5 sm:flex-nowrap"
           >
             <div className={cx("border-l-4 pl-3", TONES[note.tone])}>
-              <p className="text-[15px]">{note.says}</p>
-              {note.why && <p className="text-[13px] text-quiet">{note.why}</p>}
+              <p className="text-lead">{note.says}</p>
+              {note.why && <p className="text-small text-quiet">{note.why}</p>}
               {note.act && <Act siteId={siteId} act={note.act} />}
             </div>
             <Link

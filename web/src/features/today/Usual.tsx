@@ -42,7 +42,7 @@ export function Usual({ yesterday: y }: { yesterday: Schemas["YesterdayOut"] }) 
               tone={is === "fewer" ? "brick" : is === "more" ? "fern" : "ink"}
               label={`${count(c.count)}; usually ${count(c.usual?.low)} to ${count(c.usual?.high)}`}
             />
-            {isOut(c) && <span className="block text-[12px] leading-tight">{is} than usual</span>}
+            {isOut(c) && <span className="block text-fine leading-tight">{is} than usual</span>}
           </>
         );
       },
@@ -50,7 +50,7 @@ export function Usual({ yesterday: y }: { yesterday: Schemas["YesterdayOut"] }) 
   ];
   return (
     <section aria-label="Yesterday" className="min-w-0">
-      <h2 className="mb-2 text-[17px]">
+      <h2 className="mb-2 text-title">
         Yesterday, {weekday(y.day)} {day(y.day)}
       </h2>
       <div className="panel overflow-x-auto">
@@ -70,7 +70,7 @@ export function Usual({ yesterday: y }: { yesterday: Schemas["YesterdayOut"] }) 
           ]}
         />
       </div>
-      <p className="mt-2 text-[13px] text-quiet">
+      <p className="mt-2 text-small text-quiet">
         {y.away
           ? "Clabo was not running for all of that day: its counts are too low, and are held against nothing."
           : known

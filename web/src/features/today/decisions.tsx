@@ -53,7 +53,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
           alike="pages with the same goal"
           currency={t.currency}
           hasMargin={t.has_margin}
-          page={<bdi className="num text-[14px] font-semibold">{f.path}</bdi>}
+          page={<bdi className="num text-body font-semibold">{f.path}</bdi>}
         />
       ),
       why:

@@ -37,9 +37,9 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       tone: "brick",
       says: (
         <>
-          <bdi className="num text-[14px] font-semibold">{back.path}</bdi>{" "}
+          <bdi className="num text-body font-semibold">{back.path}</bdi>{" "}
           <strong>
-            leads back to <bdi className="num text-[14px]">{back.control}</bdi>.
+            leads back to <bdi className="num text-body">{back.control}</bdi>.
           </strong>
         </>
       ),
@@ -67,7 +67,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       tone: "brick",
       says: (
         <>
-          <bdi className="num text-[14px] font-semibold">{page.path}</bdi>{" "}
+          <bdi className="num text-body font-semibold">{page.path}</bdi>{" "}
           <strong>has sent nothing since {hour(page.stopped_at)}.</strong>
         </>
       ),
@@ -99,7 +99,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       tone: "marigold",
       says: (
         <>
-          <bdi className="num text-[14px] font-semibold">{host.host}</bdi> has this site’s tag and is none of its hosts:{" "}
+          <bdi className="num text-body font-semibold">{host.host}</bdi> has this site’s tag and is none of its hosts:{" "}
           {count(host.count)} hit{host.count === 1 ? " was" : "s were"} refused.
         </>
       ),
@@ -150,7 +150,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       tone: "marigold",
       says: (
         <>
-          <bdi className="num text-[14px] font-semibold">{page.path}</bdi> has the tag twice.
+          <bdi className="num text-body font-semibold">{page.path}</bdi> has the tag twice.
         </>
       ),
       why: "Nothing is counted twice, but visitors load it twice. Take one of them out.",

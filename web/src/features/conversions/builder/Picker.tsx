@@ -25,18 +25,18 @@ export function Picker({ siteId, kind: asked, use }: Props) {
   if (!seen.data) return null;
   if (!seen.data.length)
     return (
-      <p className="text-[13px] text-quiet">
+      <p className="text-small text-quiet">
         Nothing of this kind has been seen yet. Do it once on your page, and it shows up here to pick.
       </p>
     );
   return (
     <fieldset className="min-w-0">
-      <legend className="mb-1 text-[13px] text-quiet">Pick from what was seen on your pages</legend>
+      <legend className="mb-1 text-small text-quiet">Pick from what was seen on your pages</legend>
       <ul className="max-h-44 overflow-y-auto rounded-box border" aria-label="Seen on your pages">
         {seen.data.slice(0, 60).map((s) => (
           <li key={JSON.stringify([s.name, s.element])} className="border-b px-2 py-1 last:border-b-0">
             {kind === "message" ? <Message seen={s} use={use} /> : <One seen={s} use={use} />}
-            <span className="block truncate text-[12.5px] leading-tight text-quiet">
+            <span className="block truncate text-small leading-tight text-quiet">
               <span className="num">{count(s.times)}</span> × on <bdi>{s.pages[0]?.path}</bdi>
               {s.pages.length > 1 && ` and ${s.pages.length - 1} more`}
             </span>
@@ -81,7 +81,7 @@ function Message({ seen, use }: { seen: Seen; use: (leaf: Leaf) => void }) {
         </TextButton>
       ))}
       {masked.length > 0 && (
-        <span className="text-[12.5px] text-quiet">
+        <span className="text-small text-quiet">
           also <bdi>{masked.map(([key, type]) => `${key || "the whole"} (${TYPES[type] ?? type})`).join(", ")}</bdi>
         </span>
       )}

@@ -23,7 +23,7 @@ function Fields({ siteId, value, set, change }: ConditionProps<"form">) {
           placeholder="any"
         />
       </div>
-      <p className="text-[13px] text-quiet">
+      <p className="text-small text-quiet">
         A form that fails its own checks was not sent. What people enter is never read.
       </p>
     </>

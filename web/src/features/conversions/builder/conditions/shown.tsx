@@ -15,7 +15,7 @@ function Fields({ value, set, error }: ConditionProps<"shown">) {
         />
         <Text label="or its words" value={value.text} set={(text) => set({ ...value, text })} placeholder="Thank you" />
       </div>
-      <p className="text-[13px] text-quiet">
+      <p className="text-small text-quiet">
         What was on the page from the beginning has not appeared. Name the page below it, so that only that page is
         watched.
       </p>
