@@ -119,6 +119,36 @@ class Meaning(unittest.TestCase):
                 self.assertTrue(Person(history, last, {}).line("", line.part).met)
                 self.assertFalse(Person(history, line.until, {}).line("", line.part).met)
 
+    def test_the_stairs_name_their_lines(self) -> None:
+        part = {"what": KIT}
+        for data, paths in (
+            ({"include": part}, ["include"]),
+            ({"include": {"any": [part, part]}, "exclude": part}, ["include", "exclude"]),
+            (
+                {"include": {"all": [part, part]}, "exclude": {"any": [part, part]}},
+                ["include.all[0]", "include.all[1]", "exclude.any[0]", "exclude.any[1]"],
+            ),
+            (
+                {"include": {"sequence": [part, {"any": [part, part]}]}, "exclude": {"all": [part]}},
+                ["include.sequence[0]", "include.sequence[1]", "exclude"],
+            ),
+        ):
+            steps = audiences.staircase(audiences.parse(data), Histories([]))
+            self.assertEqual([s.path for s in steps], paths)
+        nested = audiences.parse({"include": {"any": [part, {"sequence": [part, {"any": [part, part]}]}]}})
+        self.assertEqual(
+            [path for path, _ in audiences.nodes(nested)],
+            [
+                "include",
+                "include.any[0]",
+                "include.any[1]",
+                "include.any[1].sequence[0]",
+                "include.any[1].sequence[1].any[0]",
+                "include.any[1].sequence[1].any[1]",
+            ],
+        )
+        self.assertEqual(len(list(audiences.parts(nested))), 4)
+
     def test_another_audience_counts_as_it_stands(self) -> None:
         definition = audiences.parse({"include": {"what": {"audience": 7}}})
         self.assertTrue(Person([], TODAY.date(), {7: True}).member(definition))
