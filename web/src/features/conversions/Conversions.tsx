@@ -148,9 +148,7 @@ export default function Conversions() {
                           </span>
                         )}
                         {c.foreign > 0 && (
-                          <span className="block text-fine text-marigold">
-                            {count(c.foreign)} in another currency
-                          </span>
+                          <span className="block text-fine text-marigold">{count(c.foreign)} in another currency</span>
                         )}
                       </>
                     ),

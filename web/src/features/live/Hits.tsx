@@ -36,9 +36,7 @@ export function Hits({ hits, open, show, follow }: Props) {
             cell: (h) => (
               <>
                 {clock(h.time)}
-                {!isToday(h.time) && (
-                  <span className="block text-mark leading-tight text-quiet">{day(h.time)}</span>
-                )}
+                {!isToday(h.time) && <span className="block text-mark leading-tight text-quiet">{day(h.time)}</span>}
               </>
             ),
           },
@@ -104,9 +102,7 @@ export function Hits({ hits, open, show, follow }: Props) {
             cell: (h) => (
               <>
                 <bdi className="block break-words">{from(h)}</bdi>
-                {h.campaign && (
-                  <bdi className="block truncate text-small leading-tight text-quiet">{h.campaign}</bdi>
-                )}
+                {h.campaign && <bdi className="block truncate text-small leading-tight text-quiet">{h.campaign}</bdi>}
               </>
             ),
           },

@@ -107,10 +107,7 @@ export default function Pages() {
               </Sheet>
             ) : (
               open && (
-                <Sheet
-                  title={<bdi className="num text-lead">{open.path}</bdi>}
-                  close={() => set({ open: undefined })}
-                >
+                <Sheet title={<bdi className="num text-lead">{open.path}</bdi>} close={() => set({ open: undefined })}>
                   <PageDetail siteId={siteId} row={open} frame={frame} />
                 </Sheet>
               )
