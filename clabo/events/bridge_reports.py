@@ -13,7 +13,7 @@ from uuid import UUID
 
 from clabo.db.arrays import in_array
 from clabo.events import inventory
-from clabo.events.models import SERVER_KINDS, Event, Kind, Visit
+from clabo.events.models import SERVER_KINDS, Event, Kind, Visit, Visitor
 from clabo.events.parsing import ParsedEvent
 from clabo.events.restitching import Move, move_events
 from clabo.events.stitching import NewEvent
@@ -26,14 +26,15 @@ def attach_reports(
     reports: Sequence[tuple[ParsedEvent, NewEvent]],
     touching: Sequence[NewEvent],
     known: Collection[int],
+    rejoined: Collection[int] = (),
 ) -> tuple[set[int], list[datetime]]:
     """Give `reports` their visitor and visit, and those stored before where `touching` has changed theirs.
 
-    `known`: visitors of `touching` who were known before. Returns the visitors whose stored reports were
+    `known`: visitors of `touching` who were known before; `rejoined`: visitors whose visits are all others now. Returns the visitors whose stored reports were
     moved, or may be credited to other visits than before; and when those happened that were moved.
     """
     new_steps = {e.id: (e.visitor_id, e.visit_id) for e in touching if e.kind == Kind.STEP}
-    concerned = {e.visitor_id for e in touching} & set(known)
+    concerned = {e.visitor_id for e in touching} & set(known) | set(rejoined)
     before = _stored(site_id, concerned, new_steps)
     if not reports and not before:
         return set(), []
@@ -42,11 +43,13 @@ def attach_reports(
     nameless = [(d, e) for d, e in reports if d.reference not in steps]
     by_key = _visitors(site_id, [d for d, _ in nameless])
     lone = [row for row in before if row[4] not in steps]
-    visits = _visits(site_id, {row[2] for row in lone} | set(by_key.values()))
+    visits = _visits(site_id, {row[2] for row in lone} | {v.joined_to_id or v.pk for v in by_key.values()})
     for parsed, event in reports:
         owner = steps.get(parsed.reference) if parsed.reference else None
         if owner is None:
-            visitor = by_key[parsed.visitor_key]
+            browser = by_key[parsed.visitor_key]
+            visitor = browser.joined_to_id or browser.pk
+            event.via_id = browser.pk if browser.joined_to_id else None
             owner = (visitor, _last_before(visits[visitor], event.time))
         event.visitor_id, event.visit_id = owner
     earliest: dict[int, datetime] = {}
@@ -86,7 +89,7 @@ def _steps(site_id: int, ids: Collection[UUID]) -> dict[UUID | None, Owner]:
     return {pk: (visitor, visit) for pk, visitor, visit in rows.values_list("id", "visitor_id", "visit_id")}
 
 
-def _visitors(site_id: int, parsed_events: Sequence[ParsedEvent]) -> dict[UUID, int]:
+def _visitors(site_id: int, parsed_events: Sequence[ParsedEvent]) -> dict[UUID, Visitor]:
     """The visitors that these name, made where they have not been seen yet."""
     if not parsed_events:
         return {}
@@ -95,7 +98,7 @@ def _visitors(site_id: int, parsed_events: Sequence[ParsedEvent]) -> dict[UUID, 
         first, last = times.get(parsed.visitor_key, (parsed.time, parsed.time))
         times[parsed.visitor_key] = (min(first, parsed.time), max(last, parsed.time))
     found, _ = inventory.visitors(site_id, times, visits=0)
-    return {key: visitor.pk for key, visitor in found.items()}
+    return found
 
 
 def _visits(site_id: int, visitors: Collection[int]) -> defaultdict[int, list[tuple[datetime, int]]]:

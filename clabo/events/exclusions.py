@@ -9,11 +9,17 @@ from clabo.events.models import Exclusion
 What = Exclusion.What
 
 
+def person_of(exclusion: Exclusion) -> int | None:
+    """The visitor whose visits an excluded browser's are now."""
+    visitor = exclusion.visitor
+    return (visitor.joined_to_id or visitor.pk) if visitor else None
+
+
 class InForce:
     """The exclusions of one site that are in force."""
 
     def __init__(self, site_id: int) -> None:
-        self._rows = list(Exclusion.objects.filter(site_id=site_id, undone_at=None))
+        self._rows = list(Exclusion.objects.filter(site_id=site_id, undone_at=None).select_related("visitor"))
 
     def leaves_out(self, network: str, visitor_id: int, started_at: datetime) -> bool:
         """Whether a visit of `visitor_id` that began then, from that network, is left out of reports."""
@@ -22,7 +28,7 @@ class InForce:
             and (row.until_at is None or started_at < row.until_at)
             and (
                 row.what == What.PERIOD
-                or (row.what == What.VISITOR and row.visitor_id == visitor_id)
+                or (row.what == What.VISITOR and person_of(row) == visitor_id)
                 or (row.what == What.NETWORK and bool(network) and row.network == network)
             )
             for row in self._rows

@@ -249,6 +249,7 @@ def fold_visitors(site_id: int, parsed_events: Collection[ParsedEvent], allowanc
                     f"{site_id}|{parsed.network}".encode(), digest_size=16, person=b"crowd"
                 ).digest()
             )
+            parsed.person = {}
 
 
 def visitors(
@@ -278,3 +279,16 @@ def visitors(
         visitor.pk = visitor_id
     copy_in(Visitor, fresh)
     return found | {v.key: v for v in fresh}, {v.key for v in fresh}
+
+
+def persons(browsers: Iterable[Visitor], others: Collection[int]) -> dict[int, Visitor]:
+    """These visitors, those whom they are joined to now, and `others`, by id; the same objects where they are known."""
+    found = {v.pk: v for v in browsers}
+    stale = {*others} & set(found)
+    joined_to = (
+        dict(Visitor.objects.filter(in_array("id", stale)).values_list("id", "joined_to")) if stale else {}
+    )
+    for pk, owner in joined_to.items():
+        found[pk].joined_to_id = owner
+    missing = {*others, *(v.joined_to_id for v in found.values() if v.joined_to_id)} - set(found)
+    return found | ({v.pk: v for v in Visitor.objects.filter(in_array("id", missing))} if missing else {})

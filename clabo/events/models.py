@@ -9,6 +9,7 @@ from django.db import models
 
 from clabo.accounts.models import User
 from clabo.core.channels import CHANNELS
+from clabo.core.identities import KINDS as IDENTITIES
 from clabo.sites.models import Site
 
 
@@ -83,12 +84,37 @@ class Visitor(models.Model):
     first_at = models.DateTimeField()
     last_at = models.DateTimeField()
     visits = models.PositiveIntegerField(default=0)
+    # The browser that stands for the person whose browser this is too; all that happened is put down to that one.
+    joined_to = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="joined")
 
     class Meta:
         constraints = (
             models.UniqueConstraint(fields=("site", "key"), name="visitor_once"),
             models.UniqueConstraint(fields=("site", "number"), name="visitor_numbered_once"),
         )
+
+
+class Identity(models.Model):
+    """A hashed e-mail address or customer id (core/identities.py); `off`: somebody has said that it joins nobody."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    kind = models.CharField(max_length=5, choices=[(k, k) for k in IDENTITIES])
+    hash = models.BinaryField(max_length=32)
+    off = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "kind", "hash"), name="identity_once"),)
+
+
+class Statement(models.Model):
+    """A page has stated an identity of a browser."""
+
+    identity = models.ForeignKey(Identity, on_delete=models.CASCADE, related_name="statements")
+    visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="statements")
+    first_at = models.DateTimeField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("identity", "visitor"), name="stated_once"),)
 
 
 class TrafficClass(models.IntegerChoices):
@@ -232,6 +258,10 @@ class Event(models.Model):
     id = models.UUIDField()
     kind = models.PositiveSmallIntegerField(choices=Kind.choices)
     visitor = models.ForeignKey(Visitor, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    # The browser that it happened in, where that is not the one that stands for the person.
+    via = models.ForeignKey(
+        Visitor, on_delete=models.DO_NOTHING, null=True, related_name="+", db_constraint=False, db_index=False
+    )
     # None: reported by a server, of somebody whose visit is not known.
     visit = models.ForeignKey(
         Visit, on_delete=models.DO_NOTHING, null=True, db_constraint=False, db_index=False
@@ -287,6 +317,7 @@ class Event(models.Model):
                 name="event_by_reference",
                 condition=models.Q(reference__isnull=False),
             ),
+            models.Index(fields=("site", "via"), name="event_by_via", condition=models.Q(via__isnull=False)),
             models.Index(
                 fields=("site", "visitor"),
                 name="event_of_server",

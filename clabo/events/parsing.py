@@ -104,6 +104,8 @@ class ParsedEvent:
     says_campaign: bool = False
     # A split test whose variant led back to its control.
     back: str = ""
+    # Who the page says it is: hashes by kind.
+    person: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def touches(self) -> bool:
@@ -161,6 +163,8 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
     device = _DEVICES[beacon.device]
     received = event_time(envelope.received_ms, 0)
     made: list[ParsedEvent] = []
+    # Own visits and rehearsals are nobody, and without a stored id there is nothing to join.
+    is_somebody = traffic_class == TrafficClass.COUNTED and not envelope.visitor
     for event in beacon.events:
         try:
             page = reading.page(event.url)
@@ -198,6 +202,7 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
                 envelope.network,
                 event.campaign,
                 event.back,
+                {str(kind): hash_ for kind, hash_ in event.person.items()} if is_somebody else {},
             )
         )
     return made

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime
 from uuid import UUID
 
@@ -10,6 +11,7 @@ from django.db import connection
 
 from clabo.core.addresses import NO_CAMPAIGN, Campaign, campaign_of
 from clabo.core.visits import stitch
+from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.models import SERVER_KINDS, Event, Kind, Visit, Visitor
 from clabo.events.stitching import (
@@ -28,9 +30,9 @@ from clabo.events.stitching import (
 
 _COLUMNS = (
     *("time", "id", "kind", "page_id", "query", "referrer", "element__traits"),
-    *("device", "traffic_class", "campaign", "visit_id", "views"),
+    *("device", "traffic_class", "campaign", "visit_id", "views", "visitor_id"),
 )
-_CHANGED = [f.name for f in Visit._meta.local_concrete_fields if f.name not in ("id", "site", "visitor")]
+_CHANGED = [f.name for f in Visit._meta.local_concrete_fields if f.name not in ("id", "site")]
 
 
 def restitch(
@@ -39,71 +41,118 @@ def restitch(
     """Visits of these visitors anew, from the last one that began before the late event; the new events among all."""
     new: list[NewEvent] = []
     for visitor_id, own in late.items():
-        new += _restitch(context, visitors[visitor_id], own)
+        visitor = visitors[visitor_id]
+        visits = list(Visit.objects.filter(site_id=context.reading.site_id, visitor=visitor))
+        visits.sort(key=lambda v: (v.started_at, v.pk))
+        # An older visit in whose reach the late event lies stays untouched: the one after it is redone.
+        kept = [v for v in visits if v.started_at <= own[0].event.time][:-1]
+        redone = visits[len(kept) :]
+        stored = _stored(context, [visitor_id], redone)
+        new += _Redoing(context, redone, stored).run([(visitor, len(kept), own)])
+        visitor.first_at = min(visitor.first_at, own[0].event.time)
     return new
 
 
-def _restitch(context: Context, visitor: Visitor, own: list[Step]) -> list[NewEvent]:
-    reading, changes = context.reading, context.changes
-    site_id = reading.site_id
-    visits = list(Visit.objects.filter(site_id=site_id, visitor=visitor).order_by("started_at", "id"))
-    # An older visit in whose reach the late event lies stays untouched: the one after it is redone.
-    kept = [v for v in visits if v.started_at <= own[0].event.time][:-1]
-    redone = visits[len(kept) :]
-    by_pk = {v.pk: v for v in redone}
-    stored = _stored(site_id, visitor.pk, redone)
-    for visit in redone:
-        changes.visit(visit, -1)
-    for event in stored:
-        if event.kind == Kind.VIEW:
-            changes.view(by_pk[event.visit_id], event.page_id, reading.day(event.time), -1)
-    before = [(e.visit_id, e.views) for e in stored]
-    steps = [Step(e, _campaign(e)) for e in stored] + own
-    steps.sort(key=lambda s: s.place)
-    again: list[Visit] = []
-    created: list[NewVisit] = []
-    pairs: list[Pair] = []
-    left = dict(by_pk)
-    for place, stretch in enumerate(stitch(map(hashed, steps), reading.gap)):
-        number = len(kept) + place + 1
-        # A visit stays the one that its first event was in, so that few of them have to be moved.
-        was = next((e.visit_id for h in stretch.hits if isinstance(e := h.item.event, StoredEvent)), None)
-        old = left.pop(was, None) if was else None
-        if old:
-            again.append(
-                Visit(pk=old.pk, site_id=site_id, visitor=visitor, number=number, conversions=old.conversions)
-            )
-        else:
-            created.append(NewVisit(site_id, visitor.pk, number))
-        made: AnyVisit = again[-1] if old else created[-1]
-        made.network = by_pk[was].network if was else ""
-        pairs.append((made, stretch))
-    begin_visits(context, pairs)
-    for each, stretch in pairs:
-        count_in(each, stretch)
-    for fresh, visit_id in zip(created, new_ids(Visit, len(created)), strict=True):
-        fresh.id = visit_id
-    copy_in(Visit, created)
-    Visit.objects.bulk_create(again, update_conflicts=True, unique_fields=["id"], update_fields=_CHANGED)
-    if left:
-        Visit.objects.filter(pk__in=list(left)).delete()
-    new: list[NewEvent] = []
-    for each, stretch in pairs:
-        new += file_events(context, each, stretch)
-    moved = [e for e, old_place in zip(stored, before, strict=True) if old_place != (e.visit_id, e.views)]
-    move_events(site_id, [(e.time, e.id, visitor.pk, e.visit_id, e.views) for e in moved])
-    visitor.visits = len(kept) + len(pairs)
-    visitor.first_at = min(visitor.first_at, steps[0].event.time)
-    visitor.last_at = max(visitor.last_at, steps[-1].event.time)
-    return new
+def restitch_whole(
+    context: Context, own: Mapping[int, list[Step]], visitors: Mapping[int, Visitor]
+) -> list[NewEvent]:
+    """All visits of visitors among whom stored events have changed hands; the new events (`own`) among all."""
+    visits = list(Visit.objects.filter(in_array("visitor_id", own), site_id=context.reading.site_id))
+    stored = _stored(context, own, visits)
+    made = _Redoing(context, visits, stored).run([(visitors[pk], 0, own[pk]) for pk in sorted(own)])
+    firsts: dict[int, datetime] = {}
+    for event in [*stored, *(s.event for steps in own.values() for s in steps)]:
+        firsts[event.visitor_id] = min(event.time, firsts.get(event.visitor_id, event.time))
+    for pk, first in firsts.items():
+        visitors[pk].first_at = first
+    return made
 
 
-def _stored(site_id: int, visitor_id: int, visits: list[Visit]) -> list[StoredEvent]:
-    """The visitor's own events in these visits, in order."""
+class _Redoing:
+    """Visits that are taken back, and made anew out of their stored events and new ones."""
+
+    def __init__(self, context: Context, redone: Sequence[Visit], stored: Sequence[StoredEvent]) -> None:
+        self.context = context
+        self.by_pk = {v.pk: v for v in redone}
+        self.left = dict(self.by_pk)
+        self.stored: defaultdict[int, list[StoredEvent]] = defaultdict(list)
+        self.again: list[Visit] = []
+        self.created: list[NewVisit] = []
+        self.pairs: list[Pair] = []
+        self.before = [(event, event.visit_id, event.views) for event in stored]
+        changes, reading = context.changes, context.reading
+        for visit in redone:
+            changes.visit(visit, -1)
+        for event in stored:
+            self.stored[event.visitor_id].append(event)
+            if event.kind == Kind.VIEW:
+                changes.view(self.by_pk[event.visit_id], event.page_id, reading.day(event.time), -1)
+
+    def run(self, owners: Iterable[tuple[Visitor, int, list[Step]]]) -> list[NewEvent]:
+        """For each visitor, how many visits stand before, and the new events."""
+        for visitor, kept, own in owners:
+            steps = [Step(e, _campaign(e)) for e in self.stored[visitor.pk]] + own
+            steps.sort(key=lambda s: s.place)
+            visitor.visits = kept + self._stitch(visitor, kept, steps)
+            if steps:
+                visitor.last_at = (
+                    steps[-1].event.time if not kept else max(visitor.last_at, steps[-1].event.time)
+                )
+        begin_visits(self.context, self.pairs)
+        for each, stretch in self.pairs:
+            count_in(each, stretch)
+        for fresh, visit_id in zip(self.created, new_ids(Visit, len(self.created)), strict=True):
+            fresh.id = visit_id
+        copy_in(Visit, self.created)
+        Visit.objects.bulk_create(
+            self.again, update_conflicts=True, unique_fields=["id"], update_fields=_CHANGED
+        )
+        if self.left:
+            Visit.objects.filter(pk__in=list(self.left)).delete()
+        new: list[NewEvent] = []
+        for each, stretch in self.pairs:
+            new += file_events(self.context, each, stretch)
+        move_events(
+            self.context.reading.site_id,
+            [
+                (e.time, e.id, e.visitor_id, e.visit_id, e.views)
+                for e, visit, views in self.before
+                if (visit, views) != (e.visit_id, e.views)
+            ],
+        )
+        return new
+
+    def _stitch(self, visitor: Visitor, kept: int, steps: list[Step]) -> int:
+        site_id = self.context.reading.site_id
+        stretches = stitch(map(hashed, steps), self.context.reading.gap)
+        for number, stretch in enumerate(stretches, kept + 1):
+            # A visit stays the one that its first event was in, so that few of them have to be moved.
+            was = next((e.visit_id for h in stretch.hits if isinstance(e := h.item.event, StoredEvent)), None)
+            old = self.left.pop(was, None) if was else None
+            made: AnyVisit
+            if old:
+                made = Visit(
+                    pk=old.pk, site_id=site_id, visitor=visitor, number=number, conversions=old.conversions
+                )
+                self.again.append(made)
+            else:
+                made = NewVisit(site_id, visitor.pk, number)
+                self.created.append(made)
+            made.network = self.by_pk[was].network if was else ""
+            self.pairs.append((made, stretch))
+        return len(stretches)
+
+
+def _stored(context: Context, visitors: Collection[int], visits: Sequence[Visit]) -> list[StoredEvent]:
+    """What these visitors' own browsers did in these visits, in order."""
     if not visits:
         return []
     rows = (
-        Event.objects.filter(site_id=site_id, visitor_id=visitor_id, visit_id__in=[v.pk for v in visits])
+        Event.objects.filter(
+            in_array("visitor_id", visitors),
+            in_array("visit_id", [v.pk for v in visits]),
+            site_id=context.reading.site_id,
+        )
         .exclude(kind__in=SERVER_KINDS)
         .values_list(*_COLUMNS)
     )

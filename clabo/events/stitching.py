@@ -43,6 +43,7 @@ class NewEvent:
     proven: bool = False
     reference: UUID | None = None
     variants: dict[str, str] | None = None
+    via_id: int | None = None
     visit_id: int | None = None
     views: int = 0
 
@@ -63,6 +64,7 @@ class StoredEvent:
     campaign: bool
     visit_id: int
     views: int
+    visitor_id: int
 
 
 @dataclass(slots=True)

@@ -9,8 +9,8 @@ matters. What servers report makes no visit: it is hung on one (hanging.py).
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
@@ -19,11 +19,12 @@ from clabo.core.visits import Stretch, stitch
 from clabo.db import partitions
 from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
-from clabo.events import inventory
+from clabo.events import inventory, joining
 from clabo.events.bridge_reports import attach_reports
+from clabo.events.exclusions import InForce
 from clabo.events.models import Element, Event, Page, Visit, Visitor
 from clabo.events.parsing import ParsedEvent, SiteReader
-from clabo.events.restitching import restitch
+from clabo.events.restitching import restitch, restitch_whole
 from clabo.events.stitching import (
     Context,
     NewEvent,
@@ -80,50 +81,91 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     elements = inventory.elements(reading.site_id, fresh)
     batch.pages = {p.pk: p for p in pages.values()}
     batch.elements = {e.pk: e for e in elements.values()}
-    by_visitor: defaultdict[UUID, list[ParsedEvent]] = defaultdict(list)
+    by_key: defaultdict[UUID, list[ParsedEvent]] = defaultdict(list)
     for parsed in fresh:
         if parsed.touches:
-            by_visitor[parsed.visitor_key].append(parsed)
-    for own in by_visitor.values():
+            by_key[parsed.visitor_key].append(parsed)
+    for own in by_key.values():
         own.sort(key=lambda d: d.place)
-    visitors, new_keys = inventory.visitors(
-        reading.site_id, {key: (own[0].time, own[-1].time) for key, own in by_visitor.items()}
+    browsers, new_keys = inventory.visitors(
+        reading.site_id, {key: (own[0].time, own[-1].time) for key, own in by_key.items()}
     )
-    as_stored = {v.pk: (v.first_at, v.last_at, v.visits) for v in visitors.values()}
+    new = {browsers[key].pk for key in new_keys}
+    rejoined = joining.settle(reading.site_id, joining.state(reading.site_id, fresh, browsers))
+    if rejoined.visitors:
+        context = replace(context, in_force=InForce(reading.site_id))
+    visitors = inventory.persons(browsers.values(), rejoined.visitors)
+    as_stored = {pk: None if pk in new else (v.first_at, v.last_at, v.visits) for pk, v in visitors.items()}
+    steps: defaultdict[int, list[Step]] = defaultdict(list)
+    for key, own in by_key.items():
+        browser = browsers[key]
+        owner = visitors[browser.pk].joined_to_id or browser.pk
+        via = None if owner == browser.pk else browser.pk
+        steps[owner] += [Step(_event(d, owner, pages, elements, via), d.campaign, d) for d in own]
     in_order: dict[int, list[Step]] = {}
     late: dict[int, list[Step]] = {}
-    for key, own in by_visitor.items():
-        visitor = visitors[key]
-        if key in new_keys:
+    whole: dict[int, list[Step]] = {pk: [] for pk in rejoined.visitors}
+    for pk, them in steps.items():
+        visitor = visitors[pk]
+        them.sort(key=lambda s: s.place)
+        if pk in whole:
+            whole[pk] = them
+            continue
+        if pk in new:
             visitor.visits = 0  # counted up again by stitching
         elif not visitor.visits:  # known only from what a server has reported
-            visitor.first_at, visitor.last_at = own[0].time, own[-1].time
-            as_stored[visitor.pk] = None  # type: ignore[assignment]
-        steps = [Step(_event(d, visitor.pk, pages, elements), d.campaign, d) for d in own]
+            visitor.first_at, visitor.last_at = them[0].event.time, them[-1].event.time
+            as_stored[pk] = None
         # Of two in the same moment, too, the order must not be that of their arrival.
-        is_late = visitor.visits > 0 and own[0].time <= visitor.last_at
-        (late if is_late else in_order)[visitor.pk] = steps
-    by_id = {v.pk: v for v in visitors.values()}
-    known = {v.pk for v in visitors.values() if v.key not in new_keys}
-    _extend(batch, context, in_order, by_id, known)
+        is_late = visitor.visits > 0 and them[0].event.time <= visitor.last_at
+        (late if is_late else in_order)[pk] = them
+    known = set(visitors) - new | rejoined.visitors
+    _extend(batch, context, in_order, visitors, known)
     if late:
         batch.restitched |= set(late)
-        batch.events += restitch(context, late, by_id)
+        batch.events += restitch(context, late, visitors)
+    if whole:
+        batch.restitched |= set(whole)
+        batch.events += restitch_whole(context, whole, visitors)
     reports = [(d, _event(d, 0, pages, elements)) for d in fresh if not d.touches]
-    moved, moved_at = attach_reports(reading.site_id, reports, batch.events, known)
+    moved, moved_at = attach_reports(reading.site_id, reports, batch.events, known, rejoined.visitors)
     batch.restitched |= moved
     batch.events += [event for _, event in reports]
     copy_in(Event, batch.events)
+    _save([v for v in visitors.values() if as_stored[v.pk] != (v.first_at, v.last_at, v.visits)])
+    batch.days = context.changes.days() | {reading.day(time) for time in [*moved_at, *rejoined.times]}
+    context.changes.apply()
+    context.allowance.save()
+    return batch
+
+
+def rejoin(reading: SiteReader, changed: Collection[tuple[int, int]]) -> StoredBatch:
+    """What follows where statements (visitor, identity) came or ceased to count without an event.
+
+    The caller holds the site's lock and a transaction, and tells the pipeline's hooks.
+    """
+    batch = StoredBatch(reading)
+    rejoined = joining.settle(reading.site_id, changed)
+    if rejoined.visitors:
+        context = Context.of(reading)
+        visitors = inventory.persons([], rejoined.visitors)
+        restitch_whole(context, {pk: [] for pk in rejoined.visitors}, visitors)
+        moved, moved_at = attach_reports(reading.site_id, [], [], (), rejoined.visitors)
+        _save(list(visitors.values()))
+        batch.restitched = rejoined.visitors | moved
+        batch.days = context.changes.days() | {reading.day(time) for time in [*moved_at, *rejoined.times]}
+        context.changes.apply()
+        context.allowance.save()
+    return batch
+
+
+def _save(visitors: list[Visitor]) -> None:
     Visitor.objects.bulk_create(
-        [v for v in by_id.values() if as_stored[v.pk] != (v.first_at, v.last_at, v.visits)],
+        visitors,
         update_conflicts=True,
         unique_fields=["id"],
         update_fields=["first_at", "last_at", "visits"],
     )
-    batch.days = context.changes.days() | {reading.day(time) for time in moved_at}
-    context.changes.apply()
-    context.allowance.save()
-    return batch
 
 
 def _without_repeats(site_id: int, parsed_events: Iterable[ParsedEvent]) -> list[ParsedEvent]:
@@ -152,6 +194,7 @@ def _event(
     visitor_id: int,
     pages: dict[Address, Page],
     elements: dict[inventory.ElementKey, Element],
+    via: int | None = None,
 ) -> NewEvent:
     element = elements[inventory.element_key(parsed)] if parsed.element is not None else None
     page = pages[parsed.page]
@@ -175,6 +218,7 @@ def _event(
         parsed.proven,
         parsed.reference,
         dict(parsed.variants) or None,
+        via,
     )
 
 

@@ -75,6 +75,8 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     # A split test whose variant led the visitor back to its control.
     back: Annotated[str, Meta(max_length=16)] = ""
     element: BeaconElement | None = None
+    # Who the page says it is: hashes by kind (core/identities.py).
+    person: dict[Literal["email", "id"], Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]] = {}
     reached: Annotated[int, Meta(ge=0, le=100_000)] = 0
     # Of the server's own making (bridges.py): the address says where the visit came from, as a view's does.
     campaign: bool = False

@@ -11,7 +11,7 @@ from django.db.models import QuerySet
 
 from clabo.accounts.models import User
 from clabo.db.arrays import in_array
-from clabo.events.exclusions import InForce, What
+from clabo.events.exclusions import InForce, What, person_of
 from clabo.events.models import Event, Exclusion, Kind, TrafficClass, Visit, Visitor
 from clabo.events.parsing import SiteReader
 from clabo.events.rollups import Changes
@@ -119,7 +119,7 @@ def _meant(exclusion: Exclusion) -> QuerySet[Visit]:
     if exclusion.what == What.NETWORK:
         visits = visits.filter(network=exclusion.network)
     elif exclusion.what == What.VISITOR:
-        visits = visits.filter(visitor=exclusion.visitor_id)
+        visits = visits.filter(visitor=person_of(exclusion))
     return visits
 
 

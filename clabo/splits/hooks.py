@@ -76,15 +76,16 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
         Event.objects.in_counted_visits()
         .filter(in_array("visitor_id", visitors), site_id=site_id, variants__isnull=False)
         .order_by("time", "id")
-        .values_list("time", "visitor_id", "visitor__key", "visit_id", "variants")
+        .values_list("time", "visitor_id", "visitor__key", "via__key", "visit_id", "variants")
     )
-    for time, visitor_id, visitor_key, visit_id, claims in rows:
+    for time, visitor_id, visitor_key, via_key, visit_id, claims in rows:
         for key, letter in (claims or {}).items():
             test = tests.get(key)
             if test is None or (test.pk, visitor_id) in found or not _open_at(test, time):
                 continue
             variants = list(test.variants.all())
-            place = assign(visitor_key.hex, key, [v.share for v in variants], test.traffic)
+            # The hash is of the id that the browser has.
+            place = assign((via_key or visitor_key).hex, key, [v.share for v in variants], test.traffic)
             if place is not None and variants[place].letter == letter:
                 found[test.pk, visitor_id] = Exposure(
                     test=test, visitor_id=visitor_id, letter=letter, first_at=time, visit_id=visit_id

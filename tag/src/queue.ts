@@ -34,6 +34,8 @@ export interface Sent {
   back?: string;
   element?: Element;
   reached?: number;
+  /** Hashes of who the page says it is. */
+  person?: Record<string, string>;
 }
 
 /** What is said of the visitor with every request. */

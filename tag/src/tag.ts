@@ -11,7 +11,8 @@ declare const __SPLITS__: boolean;
 /** Built in where consent is asked for, nobody has an id, or more than the path tells pages apart. */
 declare const __MORE__: boolean;
 
-type Mark = [name: string, properties?: Record<string, unknown>];
+/** A named event; or with an object first, who it is. */
+type Mark = [name: string | Record<string, unknown>, properties?: Record<string, unknown>];
 
 /** What the parts that are loaded on demand are given. */
 export interface Tag {
@@ -31,6 +32,8 @@ export interface Tag {
   clicked: (path: EventTarget[]) => unknown;
   /** Who it is, where that may be known. */
   visitor: () => string | undefined;
+  /** Called with what the page states of who somebody is; the part for that takes it over. */
+  stated: (said: unknown) => unknown;
   /** When somebody last clicked or pressed a key. */
   acted: number;
   /** Another way to the collector, where the page's own does not lead there. */
@@ -49,6 +52,7 @@ interface Api {
   twice?: () => void;
   part?: (name: string, start: (tag: Tag) => void) => void;
   mark: (...call: Mark) => void;
+  person: (said: unknown) => void;
   consent: (given: boolean) => void;
 }
 declare global {
@@ -69,7 +73,8 @@ function run(settings: Settings): unknown {
     return;
   }
   const nothing = () => {};
-  const api: Api = { on: 1, mark: nothing, consent: nothing, q: { push: guard((call) => api.mark(...call)) } };
+  const call = guard(([what, more]: Mark) => (typeof what === "object" ? api.person(what) : api.mark(what, more)));
+  const api: Api = { on: 1, mark: nothing, person: nothing, consent: nothing, q: { push: call } };
   window.clabo = api;
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
@@ -208,6 +213,8 @@ function run(settings: Settings): unknown {
     event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
   });
 
+  api.person = guard((said) => tag.stated(said));
+
   // -- parts that only some pages need -----------------------------------------------------------
   const started: Record<string, unknown[]> = {};
   let policy: { createScriptURL: (url: string) => string } | undefined;
@@ -256,6 +263,7 @@ function run(settings: Settings): unknown {
     refused: (e) => need("forms", e),
     clicked: (path) => need("clicks", path),
     visitor: () => identify()?.who.visitor,
+    stated: (said) => need("person", said),
     sent: (sent) => need("forms", sent),
   };
   api.part = guard((name, start) => {
@@ -299,10 +307,8 @@ function run(settings: Settings): unknown {
       all(document.documentElement, "script[data-clabo-mark]").forEach((each) => {
         if (heard.has(each)) return;
         heard.add(each);
-        api.mark(
-          attribute(each, "data-clabo-mark"),
-          tried(() => JSON.parse(each.textContent || "{}")),
-        );
+        const said = tried(() => JSON.parse(each.textContent || "{}"));
+        call([attribute(each, "data-clabo-mark") || said, said]);
       });
     };
     const name = (): string => ofDocument("title") || "";
@@ -430,7 +436,7 @@ function run(settings: Settings): unknown {
     if (settings.watch) need("watch");
     view();
     const early = before?.q;
-    if (Array.isArray(early)) for (const call of early as Mark[]) tried(() => api.mark(...call));
+    if (Array.isArray(early)) for (const one of early as Mark[]) call(one);
     if (__MORE__ && before?.c !== undefined) api.consent(before.c);
     // Forms come with the body, which may not be there yet.
     on("DOMContentLoaded", listen);

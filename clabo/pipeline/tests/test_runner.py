@@ -18,6 +18,7 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import Conversion, ConversionRule, Credit
+from clabo.core.identities import digest
 from clabo.events.models import Event, Page, TrafficClass, TrafficDay, Visit, Visitor
 from clabo.ingest.beacon import Envelope
 from clabo.ingest.models import InboxBatch
@@ -58,6 +59,8 @@ class Act:
     order: str
     step: int
     claims: str
+    # Who the page says it is.
+    said: str = ""
 
 
 acts = st.builds(
@@ -72,6 +75,7 @@ acts = st.builds(
     order=st.sampled_from(["", "O-1", "O-2"]),
     step=st.integers(0, 13),
     claims=st.sampled_from(["", "", "A", "B"]),
+    said=st.sampled_from(["", "", "", "ada", "bob"]),
 )
 histories = st.lists(acts, min_size=1, max_size=14, unique_by=lambda a: (a.visitor, a.second))
 
@@ -81,6 +85,8 @@ def envelopes_of(site: Site, history: list[Act]) -> list[Envelope]:
     made = []
     for place, act in enumerate(history):
         what: dict[str, Any] = {"id": f"{place:032x}", "kind": act.kind, "age": act.late_ms, "name": "x"}
+        if act.said:
+            what["person"] = {"email": digest("email", act.said)}
         what["url"] = f"https://{HOST}{act.path}"
         properties: dict[str, Any] = {"value": 10}
         if act.order and act.kind in ("mark", "sale"):

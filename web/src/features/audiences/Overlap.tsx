@@ -108,7 +108,7 @@ function Matrix({ siteId, those, found }: MatrixProps) {
           </tbody>
         </table>
       </div>
-      <h3 className="mt-5 text-lead">The exclusive parts</h3>
+      <h2 className="mt-5 text-lead">The exclusive parts</h2>
       <ul className="mt-1">
         {found.combinations.map(({ inside, people }) => (
           <li key={inside.join()} className="flex flex-wrap items-baseline gap-x-3 border-b py-1.5">

@@ -145,7 +145,7 @@ function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
   const forget = useMutation({
     mutationFn: () =>
       data(
-        client.DELETE("/api/sites/{site_id}/people/{visitor_id}", {
+        client.POST("/api/sites/{site_id}/people/{visitor_id}/forget", {
           params: { path: { site_id: siteId, visitor_id: visitorId } },
         }),
       ),
