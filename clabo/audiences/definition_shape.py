@@ -8,7 +8,7 @@ from pydantic import WithJsonSchema
 
 from clabo.conversions.rule_shape import refer
 from clabo.core.audiences.definition import LONGEST, LONGEST_WITHIN, MOST_TIMES
-from clabo.core.audiences.whats import DEVICES, SUB_IDS
+from clabo.core.audiences.whats import DEVICES, LETTERS, SUB_IDS
 from clabo.core.channels import CHANNELS
 
 MARK = "x-clabo-definition"
@@ -48,6 +48,13 @@ def schemas() -> dict[str, Any]:
                 _object(["device"], device={"type": "string", "enum": list(DEVICES)}),
                 _object(["visit"], visit={"type": "string", "enum": ["any", "new", "returning"]}),
                 _object(["audience"], audience=number),
+                _object(["list"], list=number),
+                _object(
+                    ["variant"],
+                    variant=_object(
+                        ["test", "letter"], test=number, letter={"type": "string", "enum": list(LETTERS)}
+                    ),
+                ),
             ]
         },
         "AudiencePart": {

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from datetime import date
 from itertools import repeat
@@ -13,6 +14,7 @@ from typing import Any, Literal, NamedTuple
 import pyarrow as pa
 import pyarrow.parquet as pq
 from django.core import signing
+from django.db.models.functions import Coalesce
 from pyroaring import BitMap
 
 from clabo.accounts.access import require
@@ -22,8 +24,9 @@ from clabo.audiences.people import Population
 from clabo.audiences.queries import Others
 from clabo.audiences.stays import FURTHEST, stays
 from clabo.core import audiences
+from clabo.core.identities import KINDS as KINDS_OF_IDENTITY
 from clabo.db.arrays import in_array
-from clabo.events.models import Visitor
+from clabo.events.models import Statement, Visitor
 from clabo.problems import Problem, missing
 
 Change = Literal["in", "added", "removed"]
@@ -40,6 +43,9 @@ class Row(NamedTuple):
     """A member, or what has changed of one since a day."""
 
     visitor: str
+    # SHA-256 of what pages have stated of them, several with a space between.
+    email_hashes: str
+    id_hashes: str
     change: Change
     since: date | None
     until: date | None
@@ -122,14 +128,34 @@ def _rows(
                     "number", "key"
                 )
             )
+            stated = _stated(audience.site_id, some)
             dates: Iterable[tuple[date | None, date | None]] = repeat((None, None))
             if known is not None and sort != "removed":
                 dates = known.dates(some)
             made = [
-                Row(keys[number].hex, sort, came, until)
+                Row(keys[number].hex, *stated[number], sort, came, until)
                 for number, (came, until) in zip(some, dates, strict=False)
             ]
             yield made
+
+
+def _stated(site_id: int, numbers: list[int]) -> defaultdict[int, tuple[str, str]]:
+    """What pages have stated of these people, in any of their browsers."""
+    owner = Coalesce("visitor__joined_to__number", "visitor__number")
+    rows = (
+        Statement.objects.filter(identity__site=site_id)
+        .annotate(owner=owner)
+        .filter(in_array("owner", numbers))
+        .order_by("identity__hash")
+        .values_list("owner", "identity__kind", "identity__hash")
+    )
+    found: defaultdict[int, tuple[dict[str, None], dict[str, None]]] = defaultdict(lambda: ({}, {}))
+    for number, kind, hash_ in rows:
+        found[number][KINDS_OF_IDENTITY.index(kind)][bytes(hash_).hex()] = None
+    told: defaultdict[int, tuple[str, str]] = defaultdict(lambda: ("", ""))
+    for number, (emails, ids) in found.items():
+        told[number] = " ".join(emails), " ".join(ids)
+    return told
 
 
 def written(batches: Iterator[list[Row]], form: Format) -> Iterator[bytes]:
@@ -163,6 +189,8 @@ def _plain(value: str | date | None) -> str:
 _SCHEMA = pa.schema(
     [
         ("visitor", pa.string()),
+        ("email_hashes", pa.string()),
+        ("id_hashes", pa.string()),
         ("change", pa.string()),
         ("since", pa.date32()),
         ("until", pa.date32()),

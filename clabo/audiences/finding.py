@@ -8,14 +8,16 @@ from typing import Any
 
 import numpy as np
 from django.db.models import BigIntegerField, Exists, OuterRef, Q, QuerySet
-from django.db.models.functions import Cast, Extract
+from django.db.models.functions import Cast, Coalesce, Extract
 
+from clabo.audiences.models import Listed
+from clabo.audiences.variants import tests_of
 from clabo.conversions.models import Conversion
 from clabo.conversions.selecting import Inventory, condition, events_met
 from clabo.core import rules
-from clabo.core.audiences import Came, Converted, Happened, OnDevice, Visited, What
+from clabo.core.audiences import Came, Converted, Happened, OnDevice, SawVariant, Visited, What
 from clabo.core.audiences.evaluate import Moments
-from clabo.events.models import Device, Event, TrafficClass, Visit
+from clabo.events.models import Device, Event, Statement, TrafficClass, Visit
 from clabo.presence.models import Atom
 from clabo.sites.models import Site
 
@@ -61,6 +63,11 @@ def _(what: Happened, known: Inventory) -> Q | None:
 @_asked.register
 def _(what: Converted, known: Inventory) -> Q | None:
     return Q(sort=Atom.Sort.CONVERSION, conversion=what.conversion)
+
+
+@_asked.register
+def _(what: SawVariant, known: Inventory) -> Q | None:
+    return None
 
 
 @_asked.register
@@ -120,6 +127,36 @@ def _(
         late = Event.objects.filter(site=site, id=OuterRef("event_id"), received__gte=since)
         found = found.filter(Exists(late))
     return _timed(found, "time")
+
+
+@_rows.register
+def _(
+    what: SawVariant, site: Site, known: Inventory, first: date, last: date, since: datetime | None
+) -> QuerySet[Any, Any]:
+    tests = tests_of(site.pk)
+    if tests is None:
+        return Event.objects.none().values_list("visitor__number", "time")
+    seen = tests.exposures.filter(
+        test_id=what.test,
+        letter=what.letter,
+        first_at__gte=site.midnight(first),
+        first_at__lt=site.midnight(last + timedelta(days=1)),
+    )
+    return _timed(seen.filter(first_at__gte=since) if since else seen, "first_at")
+
+
+def listed(site_id: int, list_id: int) -> list[int]:
+    """The numbers of the people of whom a page has stated an identity that is on the list."""
+    rows = Statement.objects.filter(
+        Exists(
+            Listed.objects.filter(
+                list=list_id, list__kind=OuterRef("identity__kind"), hash=OuterRef("identity__hash")
+            )
+        ),
+        identity__site=site_id,
+    )
+    owner = Coalesce("visitor__joined_to__number", "visitor__number")
+    return list(rows.annotate(owner=owner).values_list("owner", flat=True).distinct())
 
 
 def _visits(site: Site, first: date, last: date, since: datetime | None, which: Q) -> QuerySet[Any, Any]:

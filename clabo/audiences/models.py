@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from clabo.accounts.models import User
+from clabo.core.identities import KINDS as IDENTITIES
 from clabo.sites.models import Site
 
 
@@ -44,6 +45,32 @@ class AudienceVersion(models.Model):
     class Meta:
         constraints = (models.UniqueConstraint(fields=("audience", "version"), name="audience_version_once"),)
         ordering = ("-version",)
+
+
+class IdentityList(models.Model):
+    """Hashed e-mail addresses or customer ids that somebody has brought along (core/identities.py)."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=5, choices=[(k, k) for k in IDENTITIES])
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "name"), name="list_name_once"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Listed(models.Model):
+    """One identity on a list."""
+
+    list = models.ForeignKey(IdentityList, on_delete=models.CASCADE, related_name="listed")
+    hash = models.BinaryField(max_length=32)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("list", "hash"), name="listed_identity_once"),)
 
 
 class Taking(models.Model):

@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from pyroaring import BitMap
 
 from clabo.audiences import packed
-from clabo.audiences.finding import known_atoms, moments_of
+from clabo.audiences.finding import known_atoms, listed, moments_of
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import (
     LONGEST,
     Converted,
     Definition,
     InAudience,
+    InList,
     Node,
     Part,
     Sequence,
@@ -82,6 +83,7 @@ class Population:
         # How far back rows are read when they are, so that it is done once.
         self._furthest = 0
         self._versions: tuple[int, dict[date, int | None]] | None = None
+        self._lists: dict[int, BitMap] = {}
         self._trails: dict[date, tuple[int, trails.Columns]] = {}
 
     def read(self, definitions: Iterable[Definition]) -> None:
@@ -95,7 +97,7 @@ class Population:
                     if other and part.what.audience not in seen:
                         seen.add(part.what.audience)
                         waiting.append(other[0])
-                else:
+                elif part.what.timed:
                     wanted[part.what] = None
                     self._furthest = max(self._furthest, part.end + self.reach - 2)
         self._read([what for what in wanted if what not in self._atoms])
@@ -134,12 +136,31 @@ class Population:
         key = (self.site.pk, audience_id)
         state = (self.snapshot.stamp, self.today, edition)
         known = _kept.get(key)
+        other = self.others(audience_id)
+        if other and self.rests_on_lists(other[0]):
+            return self.asked(*other)
         if known is None or known[0] != state:
-            other = self.others(audience_id)
             if len(_kept) > MOST_KEPT:
                 _kept.clear()
             known = _kept[key] = state, self.asked(*other) if other else BitMap()
         return known[1]
+
+    def rests_on_lists(self, definition: Definition) -> bool:
+        """Whether a list has to do with it: what is on one, and of whom it is known, no state of the index tells."""
+        for part in parts(definition):
+            if isinstance(part.what, InList):
+                return True
+            if isinstance(part.what, InAudience):
+                other = self.others(part.what.audience)
+                if other and self.rests_on_lists(other[0]):
+                    return True
+        return False
+
+    def listed(self, list_id: int) -> BitMap:
+        """Who is on a list now, of those whom the site has stated an identity of."""
+        if list_id not in self._lists:
+            self._lists[list_id] = BitMap(listed(self.site.pk, list_id))
+        return self._lists[list_id]
 
     def days_of(self, what: What) -> dict[int, BitMap]:
         """To whom it happened, by age in days; only days on which it did."""
@@ -246,6 +267,8 @@ class Source:
         return self._found[part]
 
     def _people(self, part: Part) -> BitMap:
+        if isinstance(part.what, InList):
+            return self.population.listed(part.what.list)
         if isinstance(part.what, InAudience):
             other = self.population.others(part.what.audience)
             if other is None:
@@ -287,7 +310,7 @@ def day_by_day(
     windows: dict[tuple[What, int, int], Iterator[BitMap]] = {}
     if empty_at is None:
         for _, node in nodes(definition):
-            if isinstance(node, Part) and node.times == 1 and not isinstance(node.what, InAudience):
+            if isinstance(node, Part) and node.times == 1 and node.what.timed:
                 key = (node.what, node.start, node.end)
                 if key not in windows and not _only_in_sequences(definition, node):
                     windows[key] = _windows(population, *key, days, ahead)

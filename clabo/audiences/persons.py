@@ -7,19 +7,21 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 
+from django.db.models import Count
 from pyroaring import BitMap
 
 from clabo.audiences.models import Audience
 from clabo.audiences.people import Population, Source
 from clabo.audiences.queries import Others
+from clabo.audiences.variants import tests_of
 from clabo.conversions.models import Conversion
 from clabo.conversions.occurrences import occurrence
 from clabo.core import audiences
-from clabo.core.audiences import LONGEST, All, Definition, Part, Sequence
+from clabo.core.audiences import LONGEST, All, Definition, Part, Sequence, What
 from clabo.core.audiences.person import Line, Person
 from clabo.core.audiences.whats import Arrival, Happening
 from clabo.db.arrays import in_array
-from clabo.events.models import Device, Event, TrafficClass, Visit, Visitor
+from clabo.events.models import Device, Event, Identity, Statement, TrafficClass, Visit, Visitor
 from clabo.problems import Problem, missing
 from clabo.sites.models import Site
 
@@ -59,6 +61,16 @@ def histories(site: Site, visitor_ids: Collection[int]) -> dict[int, list[Happen
         found[c.visitor_id].append(
             Happening(c.time, c.time.astimezone(zone).date(), conversion=c.rule_id, about=c)
         )
+    tests = tests_of(site.pk)
+    for seen_at, pk, test, letter in (
+        tests.exposures.filter(these, first_at__gte=since).values_list(
+            "first_at", "visitor", "test_id", "letter"
+        )
+        if tests
+        else ()
+    ):
+        day = seen_at.astimezone(zone).date()
+        found[pk].append(Happening(seen_at, day, variant=(test, letter)))
     return {
         pk: sorted(found[pk], key=lambda h: (h.time, h.arrival is None, h.conversion is not None))
         for pk in visitor_ids
@@ -179,13 +191,15 @@ def _keeps_out(lines: list[Line], person: Person, definition: Definition) -> Lin
     return missed[0] if missed else None
 
 
-def _belongs(population: Population, definition: Definition, number: int) -> dict[int, bool]:
-    """Whether the person is in each of the audiences that the definition refers to."""
-    found = {}
+def _belongs(population: Population, definition: Definition, number: int) -> dict[What, bool]:
+    """Whether the person is in each of the audiences and lists that the definition refers to."""
+    found: dict[What, bool] = {}
     for part in audiences.parts(definition):
         if isinstance(part.what, audiences.InAudience):
             other = population.others(part.what.audience)
-            found[part.what.audience] = other is not None and number in population.asked(*other)
+            found[part.what] = other is not None and number in population.asked(*other)
+        elif isinstance(part.what, audiences.InList):
+            found[part.what] = number in population.listed(part.what.list)
     return found
 
 
@@ -204,16 +218,24 @@ class Known:
     """What is known of somebody, the newest first; and where they belong."""
 
     visitor: Visitor
+    # All that are theirs, and what pages have stated there, each with how many browsers did.
+    browsers: list[Visitor]
+    identities: list[tuple[Identity, int]]
     history: list[Happening]
     belongs: list[Belonging]
     today: date
 
 
 def find(site: Site, text: str) -> list[Visitor]:
-    """Visitors by the beginning of their id (six digits or more), or by an order number; the last seen first."""
+    """Visitors by the beginning of their id (six digits or more), an order number, or a hashed identity.
+
+    The last seen first. A browser that is joined to another is found as that one.
+    """
     text = text.strip()
     if not text or len(text) > 100 or "\x00" in text:
-        raise Problem("Give the beginning of a visitor's id, or an order number.", "find")
+        raise Problem(
+            "Give the beginning of a visitor's id, an order number, or a hashed e-mail address.", "find"
+        )
     orders = Event.objects.reported().filter(site=site, order=text).values_list("visitor_id", flat=True)
     found = set(orders.distinct()[:20])
     digits = text.replace("-", "").lower()
@@ -221,14 +243,25 @@ def find(site: Site, text: str) -> list[Visitor]:
         low, high = digits.ljust(32, "0"), digits.ljust(32, "f")
         some = Visitor.objects.filter(site=site, key__gte=low, key__lte=high)
         found |= set(some.values_list("pk", flat=True)[:20])
+    if len(digits) == 64 and all(c in "0123456789abcdef" for c in digits):
+        stated = Statement.objects.filter(identity__site=site, identity__hash=bytes.fromhex(digits))
+        found |= set(stated.values_list("visitor_id", flat=True)[:40])
+    joined = Visitor.objects.filter(pk__in=found, joined_to__isnull=False)
+    found = set(Visitor.objects.filter(pk__in=found, joined_to=None).values_list("pk", flat=True)) | set(
+        joined.values_list("joined_to_id", flat=True)
+    )
     return list(Visitor.objects.filter(pk__in=found).order_by("-last_at")[:20])
 
 
 def person_of(site: Site, visitor_id: int) -> Known:
     """Somebody's history and audiences; raises Problem."""
-    visitor = Visitor.objects.filter(site=site, pk=visitor_id).first()
+    visitor = Visitor.objects.filter(site=site, pk=visitor_id).select_related("joined_to").first()
     if visitor is None:
         raise missing("visitor")
+    visitor = visitor.joined_to or visitor
+    browsers = [visitor, *visitor.joined.order_by("pk")]
+    stated = Identity.objects.filter(pk__in=Statement.objects.filter(visitor__in=browsers).values("identity"))
+    counted_by = stated.annotate(browsers=Count("statements")).order_by("pk")
     others = Others(site)
     population = Population(site, others)
     definitions = {pk: audiences.parse(row.definition) for pk, row in others.rows.items()}
@@ -240,7 +273,15 @@ def person_of(site: Site, visitor_id: int) -> Known:
         counted = [h for h in history if row.empty_at is None or _received(h) >= row.empty_at]
         person = Person(counted, population.today, _belongs(population, definition, visitor.number))
         belongs.append(Belonging(row, person.member(definition), list(person.lines(definition)), definition))
-    return Known(visitor, history[::-1], sorted(belongs, key=lambda b: not b.member), population.today)
+    identities: list[tuple[Identity, int]] = [(i, i.browsers) for i in counted_by]
+    return Known(
+        visitor,
+        browsers,
+        identities,
+        history[::-1],
+        sorted(belongs, key=lambda b: not b.member),
+        population.today,
+    )
 
 
 def _received(h: Happening) -> datetime:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import datetime
 
-from clabo.audiences.models import Audience
+from django.db.models import QuerySet
+
+from clabo.audiences.models import Audience, IdentityList
 from clabo.core import audiences
 from clabo.core.audiences import Definition
 from clabo.problems import missing
@@ -22,6 +24,19 @@ def audience_of(site: Site, audience_id: int, deleted: bool = False) -> Audience
     found = Audience.objects.filter(site=site, pk=audience_id, deleted_at__isnull=not deleted).first()
     if found is None:
         raise missing("audience")
+    return found
+
+
+def lists_of(site: Site) -> QuerySet[IdentityList]:
+    """The site's lists of identities, by name."""
+    return IdentityList.objects.filter(site=site).order_by("name")
+
+
+def list_of(site: Site, list_id: int) -> IdentityList:
+    """One of the site's; raises Problem where it is none."""
+    found = lists_of(site).filter(pk=list_id).first()
+    if found is None:
+        raise missing("list")
     return found
 
 
@@ -45,6 +60,16 @@ class Others:
     def used_by(self, audience_id: int) -> list[Audience]:
         """The audiences whose definition rests on this one."""
         return [row for row in self.rows.values() if audience_id in set(refers(self(row.pk)))]
+
+    def on_list(self, list_id: int) -> list[Audience]:
+        """The audiences whose definition asks for a list."""
+        found = []
+        for row in self.rows.values():
+            known = self(row.pk)
+            whats = [part.what for part in audiences.parts(known[0])] if known else []
+            if audiences.InList(list_id) in whats:
+                found.append(row)
+        return found
 
     def leads_to(self, definition: Definition, audience_id: int) -> bool:
         """Whether the definition rests on this audience, through however many others."""

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from ninja import Field, Schema
 
 from clabo.audiences.definition_shape import DefinitionJson
+from clabo.audiences.lists import Brought
 from clabo.audiences.models import Audience, AudienceVersion
 from clabo.audiences.persons import Belonging, Example, Known
 from clabo.audiences.preview import Growth, Preview, sizes
-from clabo.audiences.queries import Others
+from clabo.audiences.queries import Others, lists_of
+from clabo.audiences.variants import tests_of
 from clabo.conversions.models import ConversionRule
 from clabo.core import audiences
 from clabo.core.audiences import Definition
@@ -19,6 +21,7 @@ from clabo.core.audiences.advice import is_nearly_one
 from clabo.core.audiences.outlook import enough
 from clabo.core.audiences.person import Line
 from clabo.core.audiences.whats import Happening
+from clabo.core.identities import MOST_BROWSERS
 from clabo.events.models import KIND_NAMES, Event, Visit
 from clabo.sites.models import Site
 from clabo.wording import say
@@ -200,6 +203,18 @@ class VisitorLineOut(Schema):
     asked: int
 
 
+class IdentityOut(Schema):
+    """What pages have stated of somebody, as a hash; `off`: it joins nobody, because somebody has said so."""
+
+    identity: int
+    kind: Literal["email", "id"]
+    hash: str
+    off: bool
+    # Browsers that stated it; more than `most` and it joins none.
+    browsers: int
+    most: int
+
+
 class BelongingOut(Schema):
     audience: int
     name: str
@@ -213,21 +228,74 @@ class VisitorOut(Schema):
     first_at: datetime
     last_at: datetime
     visits: int
+    # The ids of all browsers that are theirs.
+    browsers: list[str]
+    identities: list[IdentityOut]
     history: list[VisitorHappeningOut]
     # More happened than is shown.
     more: int
     audiences: list[BelongingOut]
 
 
+class ListIn(Schema):
+    """A new list, still empty."""
+
+    name: str
+    kind: Literal["email", "id"]
+
+
+class HashesIn(Schema):
+    """SHA-256 of normalised e-mail addresses or ids, hexadecimal; made in the browser."""
+
+    hashes: list[Annotated[str, Field(pattern="^[0-9a-f]{64}$")]] = Field(min_length=1, max_length=20_000)
+
+
+class ListOut(Schema):
+    id: int
+    name: str
+    kind: Literal["email", "id"]
+    # Identities on it, and how many people of this site have one of them.
+    size: int
+    people: int
+    made_at: datetime
+    used_by: list[str]
+
+
+class ListSizeOut(Schema):
+    size: int
+
+
+class IdentityIn(Schema):
+    """Whether an identity joins nobody any more."""
+
+    off: bool
+
+
+def list_out(brought: Brought) -> ListOut:
+    row = brought.row
+    return ListOut(
+        id=row.pk,
+        name=row.name,
+        kind=row.kind,  # type: ignore[arg-type]
+        size=brought.size,
+        people=brought.people,
+        made_at=row.made_at,
+        used_by=[f"the audience “{a.name}”" for a in brought.used_by],
+    )
+
+
 MOST_SHOWN = 200
 
 
 def names_of(site: Site) -> Names:
-    """What the site calls its conversions and audiences."""
+    """What the site calls its conversions, audiences, lists and split tests."""
     conversions = ConversionRule.objects.filter(site=site, deleted_at=None).values_list("pk", "name")
+    tests = tests_of(site.pk)
     return Names(
         {pk: name.replace("_", " ") for pk, name in conversions},
         dict(Audience.objects.filter(site=site, deleted_at=None).values_list("pk", "name")),
+        dict(lists_of(site).values_list("pk", "name")),
+        tests.names if tests else {},
     )
 
 
@@ -358,6 +426,18 @@ def person_out(site: Site, known: Known) -> VisitorOut:
         first_at=v.first_at,
         last_at=v.last_at,
         visits=v.visits,
+        browsers=[b.key.hex for b in known.browsers],
+        identities=[
+            IdentityOut(
+                identity=i.pk,
+                kind=i.kind,  # type: ignore[arg-type]
+                hash=bytes(i.hash).hex(),
+                off=i.off,
+                browsers=browsers,
+                most=MOST_BROWSERS,
+            )
+            for i, browsers in known.identities
+        ],
         history=[_happening_out(h, names) for h in known.history[:MOST_SHOWN]],
         more=max(0, len(known.history) - MOST_SHOWN),
         audiences=[_belonging_out(b, names) for b in known.belongs],
@@ -371,6 +451,11 @@ def _happening_out(h: Happening, names: Names) -> VisitorHappeningOut:
     if isinstance(h.about, Visit) and h.arrival:
         came = ", ".join(p for p in (h.arrival.channel, h.arrival.source, h.arrival.campaign) if p)
         return VisitorHappeningOut(at=h.time, what="visit", where=f"{came}; {h.arrival.device}")
+    if h.variant:
+        test, letter = h.variant
+        return VisitorHappeningOut(
+            at=h.time, what=f"variant {letter}", where=names.tests.get(test, "a split test that is gone")
+        )
     return VisitorHappeningOut(
         at=h.time, what="conversion", where=names.conversions.get(h.conversion or 0, "a deleted conversion")
     )

@@ -13,7 +13,8 @@ from django.db import IntegrityError, transaction
 
 from clabo.accounts.models import User
 from clabo.audiences.models import Audience, AudienceVersion
-from clabo.audiences.queries import Others, refers
+from clabo.audiences.queries import Others, lists_of, refers
+from clabo.audiences.variants import tests_of
 from clabo.conversions.models import ConversionRule
 from clabo.core import audiences
 from clabo.core.audiences import Definition
@@ -48,6 +49,14 @@ def read_definition(site: Site, data: Any, of: int | None = None) -> Definition:
             raise Problem("This conversion does not exist. Choose another.", f"definition.{path}.what")
         if isinstance(what, audiences.InAudience) and what.audience not in others.rows:
             raise Problem("This audience does not exist. Choose another.", f"definition.{path}.what")
+        if isinstance(what, audiences.InList) and not lists_of(site).filter(pk=what.list).exists():
+            raise Problem("This list does not exist. Choose another.", f"definition.{path}.what")
+        if isinstance(what, audiences.SawVariant):
+            tests = tests_of(site.pk)
+            if what.letter not in (tests.letters.get(what.test, "") if tests else ""):
+                raise Problem(
+                    "No split test with this variant has run. Choose another.", f"definition.{path}.what"
+                )
     if of is not None and others.leads_to(definition, of):
         raise Problem(
             "It would rest on itself. Take out the part that leads back to this audience.", "definition"

@@ -13,6 +13,7 @@ from ninja.security import SessionAuth
 from clabo.accounts.api import router as accounts
 from clabo.audiences.api import router as audiences
 from clabo.audiences.definition_shape import described as with_definitions
+from clabo.audiences.lists_api import router as lists
 from clabo.bridges.api import router as bridge_links
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
@@ -78,6 +79,7 @@ for each in (
     rehearsals,
     spend,
     audiences,
+    lists,
     splits,
     reports,
     today,

@@ -110,8 +110,9 @@ class Conversion(models.Model):
     time = models.DateTimeField()
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
     # None: reported by a server, of somebody whose visit is not known.
+    # Not taken along by a visit that goes: what rests on the conversion has to hear of it (reconcile.py).
     visit = models.ForeignKey(
-        Visit, on_delete=models.CASCADE, null=True, related_name="+", db_constraint=False
+        Visit, on_delete=models.DO_NOTHING, null=True, related_name="+", db_constraint=False
     )
     value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
     # Empty: the site's. A value in another currency is kept, and left out of sums.

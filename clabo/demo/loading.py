@@ -17,11 +17,13 @@ from django.db import connection, transaction
 
 from clabo.accounts.models import Membership, Workspace
 from clabo.accounts.services import make_user
+from clabo.audiences.lists import make_list, put_on
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.services import RuleContent, make_rule
 from clabo.core.addresses import host_of
+from clabo.core.identities import digest
 from clabo.demo import scenario
 from clabo.demo.channels import channel_files
 from clabo.demo.simulator import Clicks, Simulator
@@ -119,18 +121,24 @@ def make_demo_site() -> Site:
 
 
 def _make_audiences(site: Site) -> None:
+    brought = make_list(site, scenario.UNWILLING, "email", None).row
+    put_on(brought, [digest("email", scenario.address_of(n)) for n in range(0, scenario.KEEPERS, 40)])
     ids = dict(ConversionRule.objects.filter(site=site).values_list("name", "pk"))
     for audience in scenario.AUDIENCES:
         definition = {"include": audience.include} | (
             {"exclude": audience.exclude} if audience.exclude else {}
         )
-        make_audience(site, AudienceContent(audience.name, _with_ids(definition, ids)), None)
+        make_audience(
+            site,
+            AudienceContent(audience.name, _with_ids(definition, ids | {scenario.UNWILLING: brought.pk})),
+            None,
+        )
 
 
 def _with_ids(data: Any, ids: dict[str, int]) -> Any:
-    """Conversions by their ids instead of their names."""
+    """Conversions and lists by their ids instead of their names."""
     if isinstance(data, dict):
-        return {k: ids[v] if k == "conversion" else _with_ids(v, ids) for k, v in data.items()}
+        return {k: ids[v] if k in ("conversion", "list") else _with_ids(v, ids) for k, v in data.items()}
     return [_with_ids(d, ids) for d in data] if isinstance(data, list) else data
 
 

@@ -57,6 +57,9 @@ PAGES = [
     DemoPage("/configure/finish", "Build your kit: done"),
     DemoPage("/stockists", "Where to find us", tags=0),
 ]
+# Where somebody has just left an e-mail address, and how many addresses there are.
+STATING = ("/order/thank-you", "/guide/thank-you")
+KEEPERS = 60_000
 BY_PATH = {p.path: p for p in PAGES}
 
 # What is done on a page: (kind, element, name, properties).
@@ -105,6 +108,13 @@ SUITS_LINK: Act = (
 )
 
 # The pages on the way to a goal, after the landing page, and what is done there; goals end in the last.
+
+
+def address_of(keeper: int) -> str:
+    """A made-up keeper's e-mail address."""
+    return f"keeper-{keeper}@hives.example"
+
+
 WAYS: dict[str, list[str | Act]] = {
     "order": ["/order", "/order/thank-you"],
     "guide": ["/guide/thank-you"],
@@ -161,8 +171,14 @@ def _part(what: dict[str, Any], start: int, end: int, times: int = 1) -> dict[st
 _KIT = {"any": [_reached("/starter-hive"), _reached("/starter-hive-b")]}
 _GUIDE = {"page": {"match": "contains", "value": "first-season-guide"}}
 _ORDERED = _part({"conversion": "starter_kit_order"}, 0, 365)
+UNWILLING = "Asked not to be shown ads"
 AUDIENCES = [
     DemoAudience("Saw the starter kit, did not order", _part(_KIT, 0, 21), _ORDERED),
+    DemoAudience(
+        "Took the guide, may be written to",
+        _part({"conversion": "guide_lead"}, 0, 120),
+        {"any": [_ORDERED, {"what": {"list": UNWILLING}}]},
+    ),
     DemoAudience("Guide readers, 0–14 days", _part(_GUIDE, 0, 14)),
     DemoAudience("Guide readers, 14–45 days", _part(_GUIDE, 14, 45), _part(_GUIDE, 0, 14)),
     DemoAudience("Guide readers, 45–120 days", _part(_GUIDE, 45, 120), _part(_GUIDE, 0, 45)),

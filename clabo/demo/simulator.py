@@ -8,10 +8,12 @@ from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from typing import Literal
 from zoneinfo import ZoneInfo
 
 import msgspec
 
+from clabo.core.identities import digest
 from clabo.core.splits import assign
 from clabo.demo import scenario
 from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, Act, DemoTest, Stream
@@ -43,6 +45,13 @@ class Clicks:
 class _Person:
     key: str
     device: str
+
+
+def _stated(path: str, visitor: str) -> dict[Literal["email", "id"], str]:
+    """Who the shop says it is once an address was left. Now and then two browsers leave the same one."""
+    if path not in scenario.STATING:
+        return {}
+    return {"email": digest("email", scenario.address_of(int(visitor[:12], 16) % scenario.KEEPERS))}
 
 
 class Simulator:
@@ -219,6 +228,7 @@ class Simulator:
             referrer=referrer,
             variants=variants,
             twice=page.tags > 1,
+            person=_stated(path, visitor),
         )
         body = msgspec.json.encode(Beacon(visitor, device, [event]))  # type: ignore[arg-type]
         check(body, self.site)

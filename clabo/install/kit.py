@@ -44,9 +44,7 @@ def tag_lines(site: Site) -> TagLines:
     base = tag_origin()
     source = f"{base}/tag/{site.key}.js"
     # No sign that XML or HTML would read as markup.
-    early = (
-        "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)},consent(c){this.c=c}}</script>"
-    )
+    early = "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)},person(p){this.q.push([p])},consent(c){this.c=c}}</script>"
     line = f'<script async="async" src="{source}"></script>'
     gone = "var s=document.getElementById('clabo-hold');if(s)s.parentNode.removeChild(s)"
     return TagLines(
@@ -82,6 +80,14 @@ def kit(site: Site) -> list[Piece]:
             [
                 lines.head,
                 '<script type="application/json" data-clabo-mark="order">{"value":59.9,"currency":"EUR","order":"A-1042"}</script>',
+            ],
+            "body",
+        ),
+        Piece(
+            "person",
+            [
+                lines.head,
+                '<script type="application/json" data-clabo-person="on">{"email":"ada@example.com","id":"K-1042"}</script>',
             ],
             "body",
         ),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from django.http import HttpRequest
 from ninja import Router
 
@@ -39,10 +41,4 @@ def put_back(request: HttpRequest, site_id: int, exclusion_id: int) -> tuple[int
 
 @router.post("/sites/{int:site_id}/people/{int:visitor_id}/forget", response=ForgottenOut)
 def forget_person(request: HttpRequest, site_id: int, visitor_id: int) -> ForgottenOut:
-    removed = forget(site_for(request, site_id, Role.OWNER), visitor_id)
-    return ForgottenOut(
-        events=removed.events,
-        visits=removed.visits,
-        conversions=removed.conversions,
-        exposures=removed.exposures,
-    )
+    return ForgottenOut(**asdict(forget(site_for(request, site_id, Role.OWNER), visitor_id)))

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 from datetime import date
 
 from django.db import transaction
 
+from clabo.audiences.models import Listed
 from clabo.conversions.models import Conversion
+from clabo.core.identities import MOST_BROWSERS
 from clabo.db.arrays import in_array
-from clabo.events.models import Event, Kind, TrafficClass, Visit, Visitor
+from clabo.events.models import Event, Identity, Kind, Statement, TrafficClass, Visit, Visitor
 from clabo.events.parsing import SiteReader
 from clabo.events.rollups import Changes
 from clabo.events.storing import StoredBatch
-from clabo.pipeline import hooks
+from clabo.pipeline import hooks, rejoining
 from clabo.presence import keeping
 from clabo.problems import missing
 from clabo.sites.locks import lock_site
@@ -29,6 +32,10 @@ class Forgotten:
     visits: int
     conversions: int
     exposures: int
+    browsers: int = 1
+    # Stated identities, and entries in lists.
+    identities: int = 0
+    entries: int = 0
 
 
 def forget(site: Site, visitor_id: int) -> Forgotten:
@@ -42,6 +49,10 @@ def forget(site: Site, visitor_id: int) -> Forgotten:
         visitor = Visitor.objects.filter(site=site, pk=visitor_id).first()
         if visitor is None:
             raise missing("visitor")
+        visitor = visitor.joined_to or visitor
+        browsers = [visitor.pk, *visitor.joined.values_list("pk", flat=True)]
+        stated = Identity.objects.filter(statements__visitor__in=browsers).distinct()
+        identities = {(i.kind, bytes(i.hash)): i.pk for i in stated}
         reading = SiteReader.of(Site.objects.prefetch_related("hosts", "proof_keys").get(pk=site.pk))
         events = Event.objects.filter(site=site, visitor=visitor)
         seen = list(events.values_list("time", "kind", "page_id", "visit_id", "order"))
@@ -76,8 +87,22 @@ def forget(site: Site, visitor_id: int) -> Forgotten:
         keeping.refresh(site.pk, site.zone, [visitor.pk], days)
         # The cost of a day is shared among the visits that are left.
         _follow(reading, others, days)
+        Visitor.objects.filter(pk__in=browsers).exclude(pk=visitor.pk).delete()
         visitor.delete()
-    return removed
+        entries = _off_lists(site, identities)
+        # Where an identity was of too many, it may join those who are left.
+        left = Statement.objects.filter(in_array("identity_id", identities.values()))
+        rejoining.follow(site, list(left.values_list("visitor_id", "identity_id")[: 2 * MOST_BROWSERS]))
+        Identity.objects.filter(pk__in=identities.values(), statements=None).delete()
+    return replace(removed, browsers=len(browsers), identities=len(identities), entries=entries)
+
+
+def _off_lists(site: Site, identities: Collection[tuple[str, bytes]]) -> int:
+    """Take these off all lists of the site; how many entries that were."""
+    gone = 0
+    for kind, hash_ in identities:
+        gone += Listed.objects.filter(list__site=site, list__kind=kind, hash=hash_).delete()[0]
+    return gone
 
 
 def _follow(reading: SiteReader, visitors: set[int], days: set[date]) -> None:

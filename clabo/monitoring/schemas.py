@@ -29,6 +29,10 @@ class ForgottenOut(Schema):
     visits: int
     conversions: int
     exposures: int
+    # Browsers that were theirs, identities that were stated there, and entries in lists.
+    browsers: int
+    identities: int
+    entries: int
 
 
 class ExclusionOut(Schema):

@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from clabo.audiences.variants import Tests
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since
 from clabo.core.addresses import Address
 from clabo.core.evidence import SamplePlan, days_needed, sequential_cost
 from clabo.sites.models import Site
-from clabo.splits.models import SplitTest
+from clabo.splits.models import Exposure, SplitTest
 from clabo.splits.results import Recorded, recorded
 from clabo.splits.services import SplitContent, pages_of, plan, unseen
 
@@ -19,6 +20,17 @@ def tests_of(site: Site) -> list[SplitTest]:
     """The site's tests with their conversion and variants, newest first."""
     wanted = SplitTest.objects.filter(site=site).select_related("rule").prefetch_related("variants")
     return list(wanted.order_by("-pk"))
+
+
+def tests_for_audiences(site_id: int) -> Tests:
+    """What audiences ask of the site's split tests."""
+    ran = SplitTest.objects.filter(site_id=site_id).exclude(state=SplitTest.State.DRAFT)
+    tests = list(ran.prefetch_related("variants"))
+    return Tests(
+        {t.pk: t.name for t in tests},
+        {t.pk: "".join(v.letter for v in t.variants.all()) for t in tests},
+        Exposure.objects.filter(test__site_id=site_id),
+    )
 
 
 def changes_during(test: SplitTest) -> list[RuleVersion]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import singledispatch
 
 from django.utils.translation import gettext as _
@@ -18,9 +18,11 @@ from clabo.core.audiences import (
     Definition,
     Happened,
     InAudience,
+    InList,
     Node,
     OnDevice,
     Part,
+    SawVariant,
     Sequence,
     Visited,
     What,
@@ -40,10 +42,12 @@ from clabo.wording.words import texts
 
 @dataclass(frozen=True, slots=True)
 class Names:
-    """What a site calls its conversions and audiences, by id."""
+    """What a site calls its conversions, audiences, lists and split tests, by id."""
 
     conversions: Mapping[int, str]
     audiences: Mapping[int, str]
+    lists: Mapping[int, str] = field(default_factory=dict)
+    tests: Mapping[int, str] = field(default_factory=dict)
 
 
 @singledispatch
@@ -134,6 +138,17 @@ def _did_visited(what: Visited, names: Names) -> str:
 @did.register
 def _did_inaudience(what: InAudience, names: Names) -> str:
     return _("are in {name}").format(name=names.audiences.get(what.audience, _("a deleted audience")))
+
+
+@did.register
+def _did_sawvariant(what: SawVariant, names: Names) -> str:
+    test = names.tests.get(what.test, _("a split test that is gone"))
+    return _("saw {letter} of the split test {test}").format(letter=what.letter, test=test)
+
+
+@did.register
+def _did_inlist(what: InList, names: Names) -> str:
+    return _("are on the list {name}").format(name=names.lists.get(what.list, _("that is deleted")))
 
 
 def done(h: Happening | None, what: What, names: Names) -> str:

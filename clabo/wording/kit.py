@@ -58,6 +58,18 @@ _PIECES = {
         gettext_noop("The page that a server sends after an order."),
         gettext_noop("Place an order. Live shows “order” with its value."),
     ),
+    "person": (
+        gettext_noop("Who somebody is, where the page knows it"),
+        gettext_noop(
+            "The usual line in <head>; the second line anywhere, with their e-mail address, your own id for them, or both. It is hashed in the browser: the address itself is never sent. In code: clabo.person({ email: … })."
+        ),
+        gettext_noop(
+            "Pages behind a sign-in, and the one after an order. Not where several people share an address."
+        ),
+        gettext_noop(
+            "Open one of the pages, then find yourself under Audiences, One person, by your e-mail address."
+        ),
+    ),
     "body": (
         gettext_noop("A builder that takes code in the body only"),
         gettext_noop(

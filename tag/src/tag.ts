@@ -304,7 +304,7 @@ function run(settings: Settings): unknown {
     /** What a page says without a script of its own; and a bridge link, which must be ready for the first click. */
     const listen = () => {
       if (all(document.documentElement, `[href^="${settings.to}/to/"]`)[0]) need("clicks");
-      all(document.documentElement, "script[data-clabo-mark]").forEach((each) => {
+      all(document.documentElement, "script[data-clabo-mark],script[data-clabo-person]").forEach((each) => {
         if (heard.has(each)) return;
         heard.add(each);
         const said = tried(() => JSON.parse(each.textContent || "{}"));

@@ -10,6 +10,7 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
+from clabo.audiences.lists import make_list, put_on
 from clabo.audiences.models import Audience
 from clabo.audiences.people import Population, day_by_day
 from clabo.audiences.persons import histories as pasts
@@ -17,9 +18,11 @@ from clabo.audiences.queries import Others
 from clabo.audiences.stays import FURTHEST, stays
 from clabo.conversions.recount import recount_all
 from clabo.core import audiences
+from clabo.core.audiences import InList, What
 from clabo.core.audiences.person import Person
-from clabo.events.models import Visitor
-from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
+from clabo.core.identities import digest
+from clabo.events.models import Statement, Visitor
+from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories, running_test
 from clabo.presence.merging import merge
 from clabo.presence.models import Trail
 from clabo.presence.trails import pack
@@ -41,6 +44,8 @@ WHATS = st.sampled_from(
         {"device": "phone"},
         {"visit": "new"},
         {"visit": "returning"},
+        {"variant": {"test": 0, "letter": "A"}},
+        {"variant": {"test": 0, "letter": "B"}},
     ]
 )
 AGES = st.sampled_from([(0, 1), (0, 2), (0, 21), (1, 2), (1, 730)])
@@ -59,6 +64,7 @@ SEQUENCES = st.builds(
 )
 NODES = st.one_of(
     PARTS,
+    st.just({"what": {"list": 0}}),
     SEQUENCES,
     st.builds(lambda k, n: {k: n}, st.sampled_from(["all", "any"]), st.lists(PARTS, min_size=1, max_size=2)),
 )
@@ -69,11 +75,36 @@ DEFINITIONS = st.builds(
 )
 
 
-def with_conversion(data: Any, rule_id: int) -> Any:
-    """The conversion's id in the place of 0."""
+def with_ids(data: Any, ids: dict[str, int]) -> Any:
+    """The ids of the conversion, the test and the list in the place of 0."""
     if isinstance(data, dict):
-        return {k: rule_id if k == "conversion" else with_conversion(v, rule_id) for k, v in data.items()}
-    return [with_conversion(d, rule_id) for d in data] if isinstance(data, list) else data
+        return {k: ids[k] if v == 0 and k in ids else with_ids(v, ids) for k, v in data.items()}
+    return [with_ids(d, ids) for d in data] if isinstance(data, list) else data
+
+
+def site_with_all() -> tuple[Site, dict[str, int]]:
+    """A site with a conversion, a running split test and a list, and their ids."""
+    site = make_site()
+    rule = make_rule(site, "/thank-you", counting="visit")
+    make_rule(site, "/", name="mark", rule={"event": {"name": "x"}})
+    test = running_test(site)
+    brought = make_list(site, "Customers", "email", None).row
+    put_on(brought, [digest("email", "ada"), digest("email", "nobody")])
+    recount_all()
+    return site, {"conversion": rule.pk, "test": test.pk, "list": brought.pk}
+
+
+def belonging(site: Site, ids: dict[str, int]) -> dict[int, dict[What, bool]]:
+    """By visitor, whether any of the person's browsers has stated what is on the list."""
+    on_it = bytes.fromhex(digest("email", "ada"))
+    said = {
+        s.visitor_id for s in Statement.objects.select_related("identity") if bytes(s.identity.hash) == on_it
+    }
+    found = {}
+    for visitor in Visitor.objects.filter(site=site):
+        theirs = {visitor.pk, *visitor.joined.values_list("pk", flat=True)}
+        found[visitor.pk] = {InList(ids["list"]): visitor.joined_to_id is None and bool(said & theirs)}
+    return found
 
 
 class EverybodyAndEachOne(TestCase):
@@ -85,9 +116,7 @@ class EverybodyAndEachOne(TestCase):
         st.sampled_from([5, 25]),
     )
     def test_they_agree(self, history: list[Act], datas: list[Any], chance: Any, stretch: int) -> None:
-        site = make_site()
-        rule = make_rule(site, "/thank-you", counting="visit")
-        recount_all()
+        site, ids = site_with_all()
         envelopes = envelopes_of(site, [replace(act, second=act.second * stretch) for act in history])
         chance.shuffle(envelopes)
         half = len(envelopes) // 2
@@ -100,24 +129,27 @@ class EverybodyAndEachOne(TestCase):
             for day in list(Trail.objects.filter(data=None).values_list("day", flat=True)):
                 pack(site.pk, day)
         now = START + timedelta(seconds=chance.choice([100_000, 180_000, 400_000]))
-        definitions = [audiences.parse(with_conversion(d, rule.pk)) for d in datas]
+        definitions = [audiences.parse(with_ids(d, ids)) for d in datas]
         population = Population(site, Others(site), reach=FURTHEST, now=now)
         population.read(definitions[::2])
         for definition in definitions:
             past = list(day_by_day(population, definition, None, 4))
             for ago in range(4):
-                expected = self.one_by_one(site, definition, now - timedelta(days=ago))
+                expected = self.one_by_one(site, ids, definition, now - timedelta(days=ago))
                 self.assertEqual(set(population.asked(definition, None, ago)), expected, (ago, definition))
                 self.assertEqual(set(past[ago]), expected, (ago, definition))
             self.whole_stays(site, population, definition)
 
-    def one_by_one(self, site: Site, definition: audiences.Definition, now: Any) -> set[int]:
+    def one_by_one(
+        self, site: Site, ids: dict[str, int], definition: audiences.Definition, now: Any
+    ) -> set[int]:
         """Each visitor's history up to the end of that day, held against the definition."""
         today = now.astimezone(site.zone).date()
         visitors = dict(Visitor.objects.filter(site=site).values_list("pk", "number"))
+        belongs = belonging(site, ids)
         found = set()
         for pk, history in pasts(site, list(visitors)).items():
-            if Person([h for h in history if h.day <= today], today, {}).member(definition):
+            if Person([h for h in history if h.day <= today], today, belongs[pk]).member(definition):
                 found.add(visitors[pk])
         return found
 
@@ -142,22 +174,21 @@ class EverybodyAndEachOne(TestCase):
     def test_what_starts_empty_counts_only_what_came_since(
         self, history: list[Act], datas: list[Any], place: int
     ) -> None:
-        site = make_site()
-        rule = make_rule(site, "/thank-you", counting="visit")
-        recount_all()
+        site, ids = site_with_all()
         receive(envelopes_of(site, history))
         now = START + timedelta(days=1)
         since = START + timedelta(seconds=history[place % len(history)].second)
         population = Population(site, Others(site), now=now)
         for data in datas:
-            definition = audiences.parse(with_conversion(data, rule.pk))
+            definition = audiences.parse(with_ids(data, ids))
             visitors = dict(Visitor.objects.filter(site=site).values_list("pk", "number"))
+            belongs = belonging(site, ids)
             expected = set()
             for pk, past in pasts(site, list(visitors)).items():
                 late = [
                     h for h in past if getattr(h.about, "received", h.time) >= since or self.late(h, since)
                 ]
-                if Person(late, population.today, {}).member(definition):
+                if Person(late, population.today, belongs[pk]).member(definition):
                     expected.add(visitors[pk])
             self.assertEqual(set(population.asked(definition, since)), expected, definition)
 

@@ -19,14 +19,13 @@ from clabo.audiences import exporting, people, persons, preview
 from clabo.audiences.overlap import overlap
 from clabo.audiences.persons import histories as pasts
 from clabo.audiences.services import AudienceContent, make_audience
-from clabo.audiences.tests.test_people import DEFINITIONS, with_conversion
-from clabo.conversions.recount import recount_all
+from clabo.audiences.tests.test_people import DEFINITIONS, belonging, site_with_all, with_ids
 from clabo.core import audiences
 from clabo.core.audiences.person import Person
-from clabo.events.models import Visitor
+from clabo.events.models import Statement, Visitor
 from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
 from clabo.sites.models import Site
-from clabo.testing.traffic import START, make_rule, make_site, receive
+from clabo.testing.traffic import START, receive
 
 NOW = START + timedelta(days=2)
 
@@ -41,17 +40,19 @@ class Clock(people.Population):
 class OneByOne:
     """The same site by plain loops over histories."""
 
-    def __init__(self, site: Site) -> None:
+    def __init__(self, site: Site, ids: dict[str, int]) -> None:
+        on_lists = belonging(site, ids)
         self.today = NOW.astimezone(site.zone).date()
         numbers = dict(Visitor.objects.filter(site=site).values_list("pk", "number"))
         self.past = {numbers[pk]: history for pk, history in pasts(site, list(numbers)).items()}
+        self.belongs = {numbers[pk]: on_lists[pk] for pk in numbers}
 
     def members(self, definition: audiences.Definition, ago: int = 0) -> set[int]:
         day = self.today - timedelta(days=ago)
         return {
             number
             for number, history in self.past.items()
-            if Person([h for h in history if h.day <= day], day, {}).member(definition)
+            if Person([h for h in history if h.day <= day], day, self.belongs[number]).member(definition)
         }
 
 
@@ -61,14 +62,12 @@ class Figures(TestCase):
     def test_they_are_what_each_persons_history_says(
         self, history: list[Act], datas: list[Any], stretch: int
     ) -> None:
-        site = make_site()
-        rule = make_rule(site, "/thank-you", counting="visit")
-        recount_all()
+        site, ids = site_with_all()
         receive(envelopes_of(site, [replace(act, second=act.second * stretch) for act in history]))
-        written = [with_conversion(d, rule.pk) for d in datas]
+        written = [with_ids(d, ids) for d in datas]
         kept = [make_audience(site, AudienceContent(f"A{i}", d), None) for i, d in enumerate(written[:2])]
         definition = audiences.parse(written[2])
-        by_hand = OneByOne(site)
+        by_hand = OneByOne(site, ids)
         now = by_hand.members(definition)
         others = [by_hand.members(audiences.parse(d)) for d in written[:2]]
         with patch.object(preview, "Population", Clock):
@@ -120,13 +119,11 @@ class Figures(TestCase):
     def test_files_hold_every_member_and_what_has_changed(
         self, history: list[Act], data: Any, stretch: int
     ) -> None:
-        site = make_site()
-        rule = make_rule(site, "/thank-you", counting="visit")
-        recount_all()
+        site, ids = site_with_all()
         receive(envelopes_of(site, [replace(act, second=act.second * stretch) for act in history]))
-        audience = make_audience(site, AudienceContent("=A,1", with_conversion(data, rule.pk)), None)
+        audience = make_audience(site, AudienceContent("=A,1", with_ids(data, ids)), None)
         definition = audiences.parse(audience.definition)
-        by_hand = OneByOne(site)
+        by_hand = OneByOne(site, ids)
         keys = {v.number: v.key.hex for v in Visitor.objects.filter(site=site)}
         since = by_hand.today - timedelta(days=1)
         with patch.object(exporting, "Population", Clock):
@@ -144,6 +141,16 @@ class Figures(TestCase):
             self.assertIn(number, by_hand.members(definition, came))
             if came < 100:
                 self.assertNotIn(number, by_hand.members(definition, came + 1))
+        for row in rows:
+            said = {
+                bytes(s.identity.hash).hex()
+                for s in Statement.objects.filter(identity__site=site).select_related(
+                    "identity", "visitor__joined_to"
+                )
+                if (s.visitor.joined_to or s.visitor).key.hex == row["visitor"]
+            }
+            self.assertEqual(set(row["email_hashes"].split()), said)
+            self.assertEqual(row["id_hashes"], "")
         lines = [json.loads(line) for line in files["jsonl"].decode().splitlines()]
         self.assertEqual([{k: v or "" for k, v in line.items()} for line in lines], rows)
         table = pq.read_table(io.BytesIO(files["parquet"])).to_pylist()

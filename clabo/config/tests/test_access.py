@@ -13,17 +13,19 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User
+from clabo.audiences.lists import make_list
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
-from clabo.events.models import Event, Page, Visitor
+from clabo.core.identities import digest
+from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
 from clabo.rehearsals import services as rehearsing
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant
-from clabo.testing.traffic import START, make_rule, make_site, make_user, receive, walk
+from clabo.testing.traffic import START, beacon, event, hit, make_rule, make_site, make_user, receive
 
 # Open to everybody by design: who am I, and the first account, which has a token of its own.
 # And a kit that was sent to somebody, by an address that cannot be guessed.
@@ -53,6 +55,7 @@ READING_POSTS = {
     "/api/sites/{site_id}/audiences/growth",
     "/api/sites/{site_id}/audiences/examples",
 }
+ADA = digest("email", "ada@example.com")
 RULE = {"page": {"match": "equals", "value": "/thank-you"}}
 BRIDGE = {"slug": "partner", "target": "https://partner.example/"}
 CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
@@ -69,7 +72,7 @@ class EveryRoute(TestCase):
         self.outsider = make_user(other, Role.OWNER, "owner@elsewhere.example")
         self.rule = make_rule(self.site, "/thank-you")
         RuleVersion.objects.create(rule=self.rule, version=1, content={**CONVERSION, "value": None})
-        receive(walk(self.site, 1, START, "/a"))
+        receive([hit(self.site, START, beacon(1, event("/a", person={"email": ADA})))])
         pages = [
             Page.objects.create(site=self.site, host="shop.example", path=path, first_at=START, last_at=START)
             for path in ("/c", "/b")
@@ -89,6 +92,7 @@ class EveryRoute(TestCase):
         self.rehearsal = rehearsing.begin(self.site, None)
         self.audience = make_audience(self.site, AudienceContent(**AUDIENCE), None)
         self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
+        self.list = make_list(self.site, "Customers", "email", None).row
         self.job = ProcrastinateJob.objects.get(task_name="mail")
         test_in = {
             "name": "T",
@@ -124,6 +128,9 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/audiences"): AUDIENCE,
             ("put", "/api/sites/{site_id}/audiences/{audience_id}"): AUDIENCE,
             ("post", "/api/sites/{site_id}/audiences/{audience_id}/bands"): {"cuts": [0, 1, 2]},
+            ("post", "/api/sites/{site_id}/lists"): {"name": "More", "kind": "id"},
+            ("post", "/api/sites/{site_id}/lists/{list_id}/hashes"): {"hashes": [ADA]},
+            ("put", "/api/sites/{site_id}/identities/{identity_id}"): {"off": True},
             **{
                 ("post", f"/api/sites/{{site_id}}/audiences/{what}"): {"definition": AUDIENCE["definition"]}
                 for what in ("preview", "growth", "examples")
@@ -151,6 +158,8 @@ class EveryRoute(TestCase):
             "link_id": self.bridge.pk,
             "rehearsal_id": self.rehearsal.pk,
             "audience_id": self.audience.pk,
+            "list_id": self.list.pk,
+            "identity_id": Identity.objects.get().pk,
             "visitor_id": Visitor.objects.get(site=self.site).pk,
             "hit_id": Event.objects.get(site=self.site).id,
             **other,

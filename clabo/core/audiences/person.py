@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from clabo.core.audiences.definition import All, Any, Definition, Node, Part, Sequence, nodes
-from clabo.core.audiences.whats import Happening, InAudience
+from clabo.core.audiences.whats import Happening, What
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,11 +27,11 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Person:
-    """A history, in order, as of the site's day `today`; `audiences`: whether they are in these others."""
+    """A history, in order, as of the site's day `today`; `belongs`: whether they are in these audiences and lists."""
 
     history: Seq[Happening]
     today: date
-    audiences: Mapping[int, bool]
+    belongs: Mapping[What, bool]
 
     def member(self, definition: Definition) -> bool:
         """Whether they are in."""
@@ -74,8 +74,8 @@ class Person:
 
     def line(self, path: str, part: Part) -> Line:
         """How a part stands."""
-        if isinstance(part.what, InAudience):
-            return Line(path, part, self.audiences.get(part.what.audience, False))
+        if not part.what.timed:
+            return Line(path, part, self.belongs.get(part.what, False))
         inside = self.happened(part)
         met = len(inside) >= part.times
         outside = next((h for h in reversed(self.history) if part.what.met(h) and h not in inside), None)

@@ -1,4 +1,5 @@
-"""What can be asked of a person's history: a rule over events, or a fact of a visit, a conversion, another audience.
+"""What can be asked of a person's history: a rule over events, a fact of a visit, a conversion, a variant; another
+audience, a list.
 
 Each stands in a definition under a key of its own; whatever has none of these keys is a rule.
 """
@@ -15,6 +16,7 @@ from clabo.core import rules
 from clabo.core.channels import CHANNELS
 from clabo.core.rules.errors import RuleError, maybe_text, one_of, only, whole
 
+LETTERS = tuple("ABCDEFGH")
 DEVICES = ("desktop", "phone", "tablet")
 SUB_IDS = tuple(f"sub{n}" for n in range(1, 6))
 
@@ -36,13 +38,18 @@ class Arrival:
 
 @dataclass(frozen=True, slots=True)
 class Happening:
-    """One thing in a person's history: an event, the beginning of a visit, or a conversion. `day` is the site's."""
+    """One thing in a person's history: an event, the beginning of a visit, a conversion, or the first sight of a variant.
+
+    `day` is the site's.
+    """
 
     time: datetime
     day: date
     event: rules.Occurrence | None = None
     arrival: Arrival | None = None
     conversion: int | None = None
+    # Split test and letter.
+    variant: tuple[int, str] | None = None
     # What it is to whoever keeps it, for showing.
     about: Any = None
 
@@ -223,7 +230,56 @@ class InAudience(What):
         return False
 
 
-WHATS: dict[str, type[What]] = {w.key: w for w in (Converted, Came, OnDevice, Visited, InAudience)}
+@dataclass(frozen=True, slots=True)
+class SawVariant(What):
+    """The first sight of a split test's variant."""
+
+    test: int
+    letter: str
+    key: ClassVar[str] = "variant"
+
+    @classmethod
+    def read(cls, data: Any) -> Self:
+        """A test's id and a letter."""
+        if not isinstance(data, Mapping):
+            raise RuleError("variant", "needs_object", key="variant")
+        only(data, {"test", "letter"})
+        return cls(whole(data, "test", 1, 2**31 - 1), one_of(data, "letter", LETTERS))
+
+    def json(self) -> dict[str, Any]:
+        """As read."""
+        return {"variant": {"test": self.test, "letter": self.letter}}
+
+    def met(self, h: Happening) -> bool:
+        """Whether it is that."""
+        return h.variant == (self.test, self.letter)
+
+
+@dataclass(frozen=True, slots=True)
+class InList(What):
+    """Being on a list of identities now."""
+
+    list: int
+    key: ClassVar[str] = "list"
+    timed: ClassVar[bool] = False
+
+    @classmethod
+    def read(cls, data: Any) -> Self:
+        """An id."""
+        return cls(whole({"list": data}, "list", 1, 2**31 - 1))
+
+    def json(self) -> dict[str, Any]:
+        """As read."""
+        return {"list": self.list}
+
+    def met(self, h: Happening) -> bool:
+        """Nothing that happens makes it so by itself."""
+        return False
+
+
+WHATS: dict[str, type[What]] = {
+    w.key: w for w in (Converted, Came, OnDevice, Visited, SawVariant, InAudience, InList)
+}
 
 
 def read_what(data: Any) -> What:

@@ -29,6 +29,7 @@ WHATS: st.SearchStrategy[dict[str, Any]] = st.one_of(
     ).map(lambda c: {"came": c}),
     st.sampled_from(["phone", "desktop"]).map(lambda d: {"device": d}),
     st.sampled_from(["any", "new", "returning"]).map(lambda w: {"visit": w}),
+    st.sampled_from("AB").map(lambda letter: {"variant": {"test": 1, "letter": letter}}),
 )
 AGES = st.sampled_from([(0, 1), (0, 3), (0, 21), (1, 2), (2, 5), (3, 730), (0, 730)])
 
@@ -69,6 +70,8 @@ def _happening(at: int, what: Any) -> Happening:
     kind, value = what
     if kind == "visit":
         return Happening(time, time.date(), arrival=value)
+    if kind == "variant":
+        return Happening(time, time.date(), variant=(1, value))
     if kind == "conversion":
         return Happening(time, time.date(), conversion=value)
     return Happening(time, time.date(), event=value)
@@ -96,7 +99,7 @@ HISTORIES = st.lists(
     st.builds(
         _happening,
         _AGO,
-        st.one_of(_VIEWS, _VIEWS, _MARKS, _ARRIVALS, st.just(("conversion", 1))),
+        st.one_of(_VIEWS, _VIEWS, _MARKS, _ARRIVALS, st.just(("conversion", 1)), st.just(("variant", "A"))),
     ),
     max_size=9,
 ).map(lambda h: sorted(h, key=lambda x: x.time))

@@ -151,7 +151,7 @@ class Meaning(unittest.TestCase):
 
     def test_another_audience_counts_as_it_stands(self) -> None:
         definition = audiences.parse({"include": {"what": {"audience": 7}}})
-        self.assertTrue(Person([], TODAY.date(), {7: True}).member(definition))
+        self.assertTrue(Person([], TODAY.date(), {audiences.InAudience(7): True}).member(definition))
         self.assertFalse(Person([], TODAY.date(), {}).member(definition))
 
     def test_a_longer_lookback_takes_the_place_of_every_same_part(self) -> None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from unittest import TestCase
 
-from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -30,7 +30,7 @@ def searched(statements: list[tuple[int, int]]) -> dict[int, int]:
     return found
 
 
-class JoinedTests(SimpleTestCase):
+class JoinedTests(TestCase):
     @given(STATED, st.randoms())
     def test_whatever_is_connected_is_one_person_in_any_order(self, stated, random) -> None:
         expected = searched(stated)
@@ -55,7 +55,7 @@ class JoinedTests(SimpleTestCase):
         self.assertEqual(set(joined(chain[:-2]).values()), {0})
 
 
-class HashingTests(SimpleTestCase):
+class HashingTests(TestCase):
     def test_the_vectors_that_the_tag_is_held_to(self) -> None:
         vectors = json.loads((Path(__file__).parents[3] / "tag/identity-vectors.json").read_text())
         self.assertGreater(len(vectors), 8)

@@ -59,7 +59,7 @@ class Audiences(BrowserCase):
         with page.expect_download() as download:
             page.get_by_role("link", name="CSV").click()
         rows = Path(download.value.path()).read_text().splitlines()
-        self.assertEqual((rows[0], len(rows)), ("visitor,change,since,until", 2))
+        self.assertEqual((rows[0], len(rows)), ("visitor,email_hashes,id_hashes,change,since,until", 2))
         page.get_by_role("button", name="Close").click()
 
         page.get_by_role("button", name="Make bands").click()

@@ -8,15 +8,17 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase
 
+from clabo.audiences.lists import make_list, put_on
 from clabo.conversions.recount import recount_all
-from clabo.events.models import Event, Visitor
+from clabo.core.identities import digest, joined
+from clabo.events.models import Event, Identity, Visitor
 from clabo.monitoring.forgetting import forget
 from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories, picture, running_test
 from clabo.presence.merging import merge
 from clabo.presence.tests.test_keeping import as_events_say, as_index_says
 from clabo.problems import Problem
 from clabo.sites.models import Site
-from clabo.testing.traffic import make_rule, make_site, receive
+from clabo.testing.traffic import BROWSER, make_rule, make_site, receive
 
 
 def site_with(envelopes_of_site: Any) -> Site:
@@ -43,9 +45,20 @@ class Forgetting(TestCase):
             return
         if merged:
             merge(site.pk)
-        sent = [act for act in plain if act.visitor == 1]
+        # Browsers that state one identity are one person; a crawler states nothing.
+        owners = joined((act.visitor, act.said) for act in plain if act.said and act.agent == BROWSER)
+        theirs = {n for n in (1, 2, 3) if owners.get(n, n) == owners.get(1, 1)}
+        said = {act.said for act in plain if act.visitor in theirs and act.said and act.agent == BROWSER}
+        brought = make_list(site, "Customers", "email", None).row
+        put_on(brought, [digest("email", name) for name in ("ada", "carol")])
         removed = forget(site, visitor.pk)
-        self.assertEqual(removed.events, len(sent))
+        self.assertEqual(removed.events, sum(act.visitor in theirs for act in plain))
+        self.assertEqual(removed.identities, len(said))
+        self.assertEqual((removed.entries, brought.listed.count()), (1, 1) if "ada" in said else (0, 2))
+        self.assertEqual(
+            Identity.objects.filter(site=site).count(),
+            len({a.said for a in plain if a.said and a.agent == BROWSER} - said),
+        )
         self.assertFalse(Event.objects.filter(site=site, visitor_id=visitor.pk).exists())
         self.assertFalse(Visitor.objects.filter(pk=visitor.pk).exists())
         self.assertEqual(as_index_says(site), as_events_say(site))
@@ -53,7 +66,9 @@ class Forgetting(TestCase):
         self.assertEqual(as_index_says(site), as_events_say(site))
         without = site_with(
             # Ids of events are their places in the history, which have to stay.
-            lambda s: [e for e, act in zip(envelopes_of(s, plain), plain, strict=True) if act.visitor != 1]
+            lambda s: [
+                e for e, act in zip(envelopes_of(s, plain), plain, strict=True) if act.visitor not in theirs
+            ]
         )
         self.assertEqual(picture(site), picture(without))
 

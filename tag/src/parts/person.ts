@@ -1,7 +1,8 @@
 /** Who somebody is, as the page states it: hashed here, and sent only where an id may be stored. */
+
+import { digest, type Identity } from "../identity";
 import { tab } from "../safe";
 import type { Tag } from "../tag";
-import { digest, type Identity } from "../identity";
 
 const KINDS: Identity[] = ["email", "id"];
 

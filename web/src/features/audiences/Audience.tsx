@@ -18,6 +18,7 @@ import {
   complete,
   type Definition,
   type Draft,
+  isTimed,
   type Audience as Kept,
   toDefinition,
   toDraft,
@@ -210,13 +211,13 @@ function Editor({ siteId, audience, search = {} }: { siteId: number; audience?: 
 
 /** The first part that has an age with another one: what the server's curve varies. */
 function lengthened(draft: Draft, from: number | null, to: number): Draft {
-  const line = draft.include.findIndex((l) => "parts" in l && l.parts.some((p) => !("audience" in p.what)));
+  const line = draft.include.findIndex((l) => "parts" in l && l.parts.some((p) => isTimed(p.what)));
   const chosen = draft.include[line];
   if (from === null || !chosen || !("parts" in chosen)) return draft;
-  const place = chosen.parts.findIndex((p) => !("audience" in p.what));
+  const place = chosen.parts.findIndex((p) => isTimed(p.what));
   // Alternatives of one line keep one length, where they have one.
   const alike = chosen.parts.every((p) => p.to === from);
-  const parts = chosen.parts.map((p, i) => (i === place || (alike && !("audience" in p.what)) ? { ...p, to } : p));
+  const parts = chosen.parts.map((p, i) => (i === place || (alike && isTimed(p.what)) ? { ...p, to } : p));
   return { ...draft, include: draft.include.map((l, i) => (i === line ? { parts } : l)) };
 }
 

@@ -9,12 +9,13 @@ import { count } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { ENOUGH, Moved } from "./enough";
+import { Lists } from "./Lists";
 import type { Audience } from "./model";
 import { Overlap } from "./Overlap";
 import { Person } from "./Person";
 import { audiencesQuery } from "./queries";
 
-const TABS = { all: "Audiences", overlap: "Overlap", person: "One person" };
+const TABS = { all: "Audiences", overlap: "Overlap", person: "One person", lists: "Lists" };
 
 export default function Audiences() {
   const siteId = useSiteId();
@@ -79,7 +80,9 @@ export default function Audiences() {
       />
       <Tabs label="Audiences" tabs={TABS} chosen={tab} choose={setTab}>
         <div className="mt-4">
-          {tab === "person" ? (
+          {tab === "lists" ? (
+            <Lists siteId={siteId} />
+          ) : tab === "person" ? (
             <Person siteId={siteId} shownFirst={visitor} />
           ) : audiences.isPending ? (
             <Loading what="audiences" />

@@ -8,16 +8,19 @@ import { Condition } from "../conversions/builder/Condition";
 import { blank, CONDITIONS } from "../conversions/builder/conditions";
 import { asGroup, type ConditionKey, isGroup, isNot, keyOf, type Leaf, type Rule } from "../conversions/builder/rule";
 import { conversionsQuery } from "../conversions/queries";
-import { type Came, keyOfWhat, LONGEST, type Part, type What } from "./model";
-import { audiencesQuery } from "./queries";
+import { testsQuery } from "../splits/queries";
+import { type Came, isTimed, keyOfWhat, LONGEST, type OwnKey, type Part, type What } from "./model";
+import { audiencesQuery, listsQuery } from "./queries";
 
 const OWN = {
   conversion: "Made a conversion",
   came: "Came from somewhere",
   device: "Came on a device",
   visit: "Came at all, first or again",
+  variant: "Saw a variant of a split test",
   audience: "Is in another audience",
-} as const;
+  list: "Is on a list",
+} as const satisfies Record<OwnKey, string>;
 const CHANNELS = ["paid", "email", "affiliate", "social", "search", "referral", "direct", "other"] as const;
 const CAME: Record<Exclude<keyof Came, "channel">, string> = {
   source: "Source",
@@ -32,12 +35,14 @@ const CAME: Record<Exclude<keyof Came, "channel">, string> = {
   sub5: "sub5",
 };
 
-const STARTS: Record<keyof typeof OWN, What> = {
+const STARTS: Record<OwnKey, What> = {
   conversion: { conversion: 0 },
   came: { came: { channel: "paid" } },
   device: { device: "phone" },
   visit: { visit: "any" },
+  variant: { variant: { test: 0, letter: "A" } },
   audience: { audience: 0 },
+  list: { list: 0 },
 };
 
 interface Props {
@@ -57,7 +62,7 @@ export function PartEditor({ siteId, part, set, once, own, error, aside }: Props
   const key = keyOfWhat(what);
   const nested = key === "rule" && (isGroup(what as Rule) || isNot(what as Rule));
   const choose = (name: string) =>
-    set({ ...part, what: name in OWN ? STARTS[name as keyof typeof OWN] : (blank(name as ConditionKey) as What) });
+    set({ ...part, what: name in OWN ? STARTS[name as OwnKey] : (blank(name as ConditionKey) as What) });
   const number = (name: "from" | "to" | "times", text: string) => set({ ...part, [name]: Number(text) });
   return (
     <div className="flex flex-col gap-3">
@@ -104,7 +109,7 @@ export function PartEditor({ siteId, part, set, once, own, error, aside }: Props
         />
       )}
       <Fields siteId={siteId} what={what} set={(changed) => set({ ...part, what: changed })} own={own} />
-      {!("audience" in what) && (
+      {isTimed(what) && (
         <div className="grid grid-cols-3 gap-3">
           <Field label="From, days ago" hint="0 is today" error={error("from")}>
             {(p) => (
@@ -156,6 +161,8 @@ export function PartEditor({ siteId, part, set, once, own, error, aside }: Props
 function Fields({ siteId, what, set, own }: { siteId: number; what: What; set: (what: What) => void; own?: number }) {
   const conversions = useQuery({ ...conversionsQuery(siteId), enabled: "conversion" in what });
   const audiences = useQuery({ ...audiencesQuery(siteId), enabled: "audience" in what });
+  const lists = useQuery({ ...listsQuery(siteId), enabled: "list" in what });
+  const tests = useQuery({ ...testsQuery(siteId), enabled: "variant" in what });
   if ("conversion" in what)
     return (
       <Chosen
@@ -174,6 +181,45 @@ function Fields({ siteId, what, set, own }: { siteId: number; what: What; set: (
         choose={(audience) => set({ audience })}
       />
     );
+  if ("list" in what)
+    return (
+      <Chosen
+        label="List"
+        value={what.list}
+        choices={(lists.data ?? []).map((l) => [l.id, l.name])}
+        choose={(list) => set({ list })}
+        none="There is no list yet. Bring one under Audiences, Lists."
+      />
+    );
+  if ("variant" in what) {
+    const ran = (tests.data ?? []).filter((t) => t.state !== "draft");
+    const { test, letter } = what.variant;
+    const letters = ran.find((t) => t.id === test)?.variants.map((v) => v.letter) ?? [letter];
+    return (
+      <div className="grid grid-cols-[minmax(0,1fr)_96px] gap-3">
+        <Chosen
+          label="Split test"
+          value={test}
+          choices={ran.map((t) => [t.id, t.name])}
+          choose={(chosen) => set({ variant: { test: chosen, letter: "A" } })}
+          none="No split test has run yet."
+        />
+        <Field label="Variant">
+          {(p) => (
+            <Select
+              {...p}
+              value={letter}
+              onChange={(e) => set({ variant: { test, letter: e.target.value as typeof letter } })}
+            >
+              {letters.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </Select>
+          )}
+        </Field>
+      </div>
+    );
+  }
   if ("device" in what)
     return (
       <Field label="Device">
@@ -242,11 +288,13 @@ interface ChosenProps {
   value: number;
   choices: [number, string][];
   choose: (id: number) => void;
+  /** What to do where there is none. */
+  none?: string;
 }
 
-function Chosen({ label, value, choices, choose }: ChosenProps) {
+function Chosen({ label, value, choices, choose, none }: ChosenProps) {
   return (
-    <Field label={label}>
+    <Field label={label} hint={choices.length ? undefined : none}>
       {(p) => (
         <Select {...p} value={value} onChange={(e) => choose(Number(e.target.value))}>
           <option value={0} disabled>

@@ -2,7 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
-import { client, data } from "../../api/client";
+import { digest } from "../../../../tag/src/identity";
+import { client, data, type Schemas } from "../../api/client";
 import { Button, cx, Failed, Field, fieldError, Input, Loading, TextButton } from "../../components/ui";
 import { ago, count, day, hour } from "../../lib/format";
 import { useSite } from "../../lib/session";
@@ -23,13 +24,13 @@ export function Person({ siteId, shownFirst }: { siteId: number; shownFirst?: nu
         onSubmit={(e) => {
           e.preventDefault();
           setVisitor(undefined);
-          setFind(text);
+          setFind(text.includes("@") ? (digest("email", text) ?? text) : text);
         }}
       >
         <div className="flex-1">
           <Field
             label="Find a visitor"
-            hint="By an order number, or the beginning of a visitor's id (six characters or more); Live shows both."
+            hint="By an order number, an e-mail address (hashed here, never sent), or the beginning of a visitor's id (six characters or more); Live shows both."
             error={fieldError(found.error, "find")}
           >
             {(p) => (
@@ -64,12 +65,19 @@ export function Person({ siteId, shownFirst }: { siteId: number; shownFirst?: nu
           ))}
         </ul>
       )}
-      {shown && <Known siteId={siteId} visitorId={shown} />}
+      {shown && <Known siteId={siteId} visitorId={shown} hold={() => setVisitor(shown)} />}
     </div>
   );
 }
 
-export function Known({ siteId, visitorId }: { siteId: number; visitorId: number }) {
+interface KnownProps {
+  siteId: number;
+  visitorId: number;
+  /** Called where what is done would make others be found as well. */
+  hold: () => void;
+}
+
+function Known({ siteId, visitorId, hold }: KnownProps) {
   const known = useQuery(visitorQuery(siteId, visitorId));
   if (known.isPending) return <Loading what="what they did" />;
   if (known.isError) return <Failed error={known.error} retry={known.refetch} />;
@@ -82,6 +90,7 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
       <p className="text-quiet">
         {count(visits)} {visits === 1 ? "visit" : "visits"}, from {hour(first_at)} to {hour(last_at)}.
       </p>
+      <Together siteId={siteId} known={known.data} hold={hold} />
       <Forget siteId={siteId} visitorId={visitorId} />
       <div className="mt-3 grid gap-8 lg:grid-cols-2">
         <div>
@@ -137,6 +146,61 @@ export function Known({ siteId, visitorId }: { siteId: number; visitorId: number
   );
 }
 
+const STATED = { email: "e-mail address", id: "customer id" };
+
+/** Which browsers are theirs, by what was stated in them; and taking them apart. */
+function Together({ siteId, known, hold }: { siteId: number; known: Schemas["VisitorOut"]; hold: () => void }) {
+  const site = useSite(siteId);
+  const queries = useQueryClient();
+  const turn = useMutation({
+    mutationFn: ({ identity, off }: { identity: number; off: boolean }) =>
+      data(
+        client.PUT("/api/sites/{site_id}/identities/{identity_id}", {
+          params: { path: { site_id: siteId, identity_id: identity } },
+          body: { off },
+        }),
+      ),
+    onSuccess: async () => {
+      hold();
+      await makeStale(queries, siteId, "visitors", "audiences", "conversions", ...REPORTS);
+    },
+    onError: (error) => toast(error.message),
+  });
+  if (!known.identities.length) return null;
+  return (
+    <div className="mt-2">
+      {known.browsers.length > 1 && (
+        <p>
+          {known.browsers.length} browsers are theirs:{" "}
+          <span className="num">{known.browsers.map((key) => key.slice(0, 6)).join(", ")}</span>. Their visits are
+          counted as one person's.
+        </p>
+      )}
+      <ul>
+        {known.identities.map((i) => (
+          <li key={i.identity} className="flex flex-wrap items-baseline gap-x-3">
+            <span>
+              A page has stated the {STATED[i.kind]} <span className="num">{i.hash.slice(0, 12)}…</span>
+              {i.browsers > 1 && ` in ${count(i.browsers)} browsers`}
+              {i.browsers > i.most && `, which is more than ${i.most}: it joins none of them`}
+              {i.off && ", which joins nobody because somebody has said so"}.
+            </span>
+            {site.canEdit && i.browsers > 1 && i.browsers <= i.most && (
+              <TextButton
+                className="text-small"
+                disabled={turn.isPending}
+                onClick={() => turn.mutate({ identity: i.identity, off: !i.off })}
+              >
+                {i.off ? "Join them again" : "Take them apart"}
+              </TextButton>
+            )}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
 /** Everything that is kept of somebody, removed; asked twice, for it cannot be undone. */
 function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
   const site = useSite(siteId);
@@ -151,7 +215,7 @@ function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
       ),
     onSuccess: async (removed) => {
       toast(
-        `Forgotten: ${count(removed.events)} events, ${count(removed.visits)} visits, ${count(removed.conversions)} conversions and ${count(removed.exposures)} exposures. Reports are what they would be without them.`,
+        `Forgotten: ${count(removed.events)} events, ${count(removed.visits)} visits, ${count(removed.conversions)} conversions, ${count(removed.exposures)} exposures, ${count(removed.identities)} identities and ${count(removed.entries)} entries in lists. Reports are what they would be without them.`,
       );
       await makeStale(queries, siteId, "visitors", "audiences", "conversions", ...REPORTS);
     },
@@ -160,7 +224,7 @@ function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
   if (site.role !== "owner") return null;
   return asked ? (
     <p className="mt-2 flex flex-wrap items-center gap-3">
-      All events, visits, conversions and exposures go, for good.
+      All events, visits, conversions, exposures, identities and entries in lists go, for good.
       <Button kind="against" disabled={forget.isPending} onClick={() => forget.mutate()}>
         Forget them
       </Button>

@@ -2,7 +2,7 @@
 import type { Schemas } from "../../api/client";
 import { Button, cx, Field, Input, TextButton } from "../../components/ui";
 import { count } from "../../lib/format";
-import { blankLine, blankPart, type Draft, type Line, type Part, pathOf } from "./model";
+import { blankLine, blankPart, type Draft, isTimed, type Line, type Part, pathOf } from "./model";
 import { PartEditor } from "./PartEditor";
 
 type Side = "include" | "exclude";
@@ -105,7 +105,7 @@ export function Stairs(props: Props) {
 }
 
 const canBeStep = (line: Line) =>
-  "parts" in line && line.parts.every((part) => !("audience" in part.what) && (part.times ?? 1) === 1);
+  "parts" in line && line.parts.every((part) => isTimed(part.what) && (part.times ?? 1) === 1);
 
 interface StepProps extends Props {
   at: Place;

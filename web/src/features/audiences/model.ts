@@ -59,8 +59,9 @@ function nodeOf(line: Line): Node {
   return parts.length === 1 && parts[0] ? parts[0] : { any: parts };
 }
 
-/** What has no age takes none. */
-const stated = (part: Part): Part => ("audience" in part.what ? { what: part.what } : part);
+/** Whether it happens at a time. Being in an audience or on a list has no age. */
+export const isTimed = (what: What) => !("audience" in what || "list" in what);
+const stated = (part: Part): Part => (isTimed(part.what) ? part : { what: part.what });
 
 export function toDefinition(draft: Draft): Definition {
   const include = draft.include.map(nodeOf);
@@ -76,18 +77,19 @@ export function toDefinition(draft: Draft): Definition {
   };
 }
 
-export type WhatKey = "conversion" | "came" | "device" | "visit" | "audience" | "rule";
+const OWN_KEYS = ["conversion", "came", "device", "visit", "variant", "audience", "list"] as const;
+export type OwnKey = (typeof OWN_KEYS)[number];
 
-export function keyOfWhat(what: What): WhatKey {
+export function keyOfWhat(what: What): OwnKey | "rule" {
   const [key] = Object.keys(what);
-  return key === "conversion" || key === "came" || key === "device" || key === "visit" || key === "audience"
-    ? key
-    : "rule";
+  return OWN_KEYS.find((own) => own === key) ?? "rule";
 }
 
 function whatComplete(what: What): boolean {
   if ("conversion" in what) return what.conversion > 0;
   if ("audience" in what) return what.audience > 0;
+  if ("list" in what) return what.list > 0;
+  if ("variant" in what) return what.variant.test > 0;
   if ("came" in what) return Object.values(what.came).some((text) => text?.trim());
   if ("device" in what || "visit" in what) return true;
   return ruleComplete(what as Rule);

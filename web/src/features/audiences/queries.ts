@@ -85,6 +85,14 @@ export const visitorQuery = (siteId: number, visitorId: number) =>
       ),
   });
 
+export type Kept = Schemas["ListOut"];
+
+export const listsQuery = (siteId: number) =>
+  queryOptions({
+    queryKey: ["lists", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/lists", at(siteId))),
+  });
+
 export const takingsQuery = (siteId: number, audienceId: number) =>
   queryOptions({
     queryKey: ["audiences", siteId, audienceId, "takings"],
