@@ -78,7 +78,9 @@ def _happened(rule: Rule) -> str:
     if isinstance(rule, FormSubmitted):
         return _("sent {form}").format(form=the_form(rule))
     if isinstance(rule, CodeEvent):
-        return _(" and ").join([rule.name, *map(comparison, rule.where)])
+        where = _(" and ").join(map(comparison, rule.where))
+        said = _("made the event {name} with {where}") if where else _("made the event {name}")
+        return said.format(name=rule.name, where=where)
     if isinstance(rule, PagesSeen):
         return ngettext("saw {n} page in a visit", "saw {n} pages in a visit", rule.least).format(
             n=rule.least

@@ -130,7 +130,7 @@ export function Head({ title, lead, actions }: { title: ReactNode; lead?: ReactN
         <h1 className="text-head leading-tight">{title}</h1>
         {lead && <p className="mt-1 text-quiet">{lead}</p>}
       </div>
-      {actions && <div className="flex gap-2">{actions}</div>}
+      {actions && <div className="flex flex-wrap gap-2">{actions}</div>}
     </header>
   );
 }

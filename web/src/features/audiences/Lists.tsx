@@ -83,7 +83,7 @@ export function Lists({ siteId }: { siteId: number }) {
       ),
     });
   return (
-    <div className="flex flex-col gap-6">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-6">
       {lists.isPending ? (
         <Loading what="lists" />
       ) : lists.isError ? (

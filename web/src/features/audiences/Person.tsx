@@ -132,7 +132,7 @@ function Known({ siteId, visitorId, hold }: KnownProps) {
           <ol>
             {history.map((h, place) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: two things may happen in the same moment.
-              <li key={place} className="grid grid-cols-[96px_84px_minmax(0,1fr)] gap-2 border-b py-1 text-small">
+              <li key={place} className="grid grid-cols-[124px_84px_minmax(0,1fr)] gap-2 border-b py-1 text-small">
                 <span className="num text-quiet">{hour(h.at)}</span>
                 <span>{h.what}</span>
                 <span className="break-words">{h.where}</span>
