@@ -6,13 +6,14 @@ from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
-from clabo.conversions.models import ConversionRule
+from clabo.conversions.models import ConversionRule, Credit
 from clabo.conversions.queries import rules_of
 from clabo.core.attribution import MODELS
 from clabo.core.channels import CHANNELS
-from clabo.events.models import Device
+from clabo.db.arrays import in_array
+from clabo.events.models import Device, TrafficClass, Visit
 from clabo.problems import Problem
 from clabo.sites.models import Site
 
@@ -21,8 +22,17 @@ _DEVICES = {d.label: d.value for d in Device}
 
 
 @dataclass(frozen=True, slots=True)
+class People:
+    """Some of a site's people: the members of an audience, by visitors' ids."""
+
+    audience: int
+    name: str
+    ids: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Lens:
-    """Site, days (both included), origin, device, conversion and attribution model."""
+    """Site, days (both included), origin, device, conversion, attribution model, and whose visits: everybody's or some people's."""
 
     site: Site
     first: date
@@ -31,6 +41,7 @@ class Lens:
     device: int | None
     rule: ConversionRule | None
     model: str
+    people: People | None = None
 
     def counting(self, rule: ConversionRule | None) -> Lens:
         """The same for another conversion."""
@@ -44,8 +55,21 @@ class Lens:
     def before(self) -> Lens:
         """The same over as many days before."""
         first = self.first - timedelta(days=self.days)
-        return Lens(
-            self.site, first, self.first - timedelta(days=1), self.origin, self.device, self.rule, self.model
+        return replace(self, first=first, last=self.first - timedelta(days=1))
+
+    def of_people(self, visitor: str = "visitor_id") -> Q:
+        """The condition on rows whose field `visitor` is a visitor's id."""
+        return Q() if self.people is None else in_array(visitor, self.people.ids)
+
+    def credits(self) -> QuerySet[Credit]:
+        """What is credited to visits that it looks at, under its attribution model; of every conversion."""
+        credits = Credit.objects.filter(self.filter(), model=self.model)
+        return credits if self.people is None else credits.filter(self.of_people("conversion__visitor_id"))
+
+    def visits(self) -> QuerySet[Visit]:
+        """The visits with a view that it looks at."""
+        return Visit.objects.filter(
+            self.filter(), self.of_people(), traffic_class=TrafficClass.COUNTED, views__gt=0
         )
 
     def of_visits(self, prefix: str = "") -> Q:

@@ -18,6 +18,6 @@ class _InArray(Lookup):
 
 
 def in_array(column: str, values: Iterable[Any], kind: Literal["bigint", "uuid"] = "bigint") -> Q:
-    """The condition that `column`, a field of the model itself, has one of the values; never with none."""
+    """The condition that `column` has one of the values; never with none."""
     listed = list(values)
     return Q(_InArray(F(column), (kind, listed))) if listed else Q(pk__in=[])

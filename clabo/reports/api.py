@@ -8,6 +8,7 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from clabo.accounts.models import Role
+from clabo.audiences.narrowing import narrowed
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rules_of
 from clabo.reports import goals, pages
@@ -34,7 +35,8 @@ router = Router(tags=["reports"])
 def lens_of(request: HttpRequest, site_id: int, words: LensIn) -> Lens:
     """The lens that a request states, for those who may see the site."""
     site = site_for(request, site_id)
-    return read_lens(site, words.period, words.origin, words.device, words.conversion, words.model)
+    lens = read_lens(site, words.period, words.origin, words.device, words.conversion, words.model)
+    return narrowed(lens, words.audience)
 
 
 @router.get("/sites/{int:site_id}/lens", response=LensOut)
@@ -64,7 +66,8 @@ def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> Pag
         before={page_id: row_out(r, lens) for page_id, r in table.before.items()},
         cost=UnjoinedCost(
             total=table.joined.total,
-            unjoined=sum((u.cost for u in table.joined.unjoined), Decimal(0)),
+            # What joined no visit is nobody's.
+            unjoined=sum((u.cost for u in table.joined.unjoined if lens.people is None), Decimal(0)),
             by_address=table.joined.by_address,
         ),
     )

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from django.db.models import Count
 
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import ConversionRule, Credit
+from clabo.conversions.models import ConversionRule
 from clabo.conversions.queries import rule_of, rules_of
 from clabo.core.findings import Finding, findings, strongest
 from clabo.core.goals import own_goal
@@ -32,7 +32,7 @@ def goals_of(lens: Lens, the_rules: Sequence[ConversionRule]) -> dict[int, Goal]
     """The own goals of the pages that were entered under the lens, by page; pages without one are missing."""
     by_id = {r.pk: r for r in the_rules}
     led: defaultdict[int, dict[int, int]] = defaultdict(dict)
-    rows = Credit.objects.filter(lens.filter(), rule__in=the_rules, model=lens.model).exclude(page=None)
+    rows = lens.credits().filter(rule__in=the_rules).exclude(page=None)
     for page_id, rule_id, visits in rows.values_list("page_id", "rule_id").annotate(
         Count("visit_id", distinct=True)
     ):

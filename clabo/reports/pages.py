@@ -12,7 +12,6 @@ from typing import Literal
 from django.db.models import Count, Sum
 
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import Credit
 from clabo.conversions.queries import rules_of
 from clabo.conversions.selecting import Inventory, success_pages
 from clabo.core import returns, rules
@@ -33,6 +32,7 @@ from clabo.core.evidence import (
 from clabo.core.findings import Findings, LandingPage, findings
 from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
+from clabo.reports.narrow import counts_of_people
 from clabo.reports.visitors import add_visitors
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
@@ -177,6 +177,8 @@ def traffic_under(lens: Lens) -> Traffic:
         TrafficDay.objects.filter(lens.filter())
         .values_list("page_id")
         .annotate(Sum("entries"), Sum("views"), Sum("begun_views"), Sum("bounces"), Sum("exits"))
+        if lens.people is None
+        else counts_of_people(lens)
     )
     return Traffic(list(rows), paid_under(lens), _success_pages(lens))
 
@@ -255,7 +257,7 @@ def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
             r.entries, r.views, r.begun_views, r.bounces, r.exits = counts
     values: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     if lens.rule:
-        credits = Credit.objects.filter(lens.filter(), rule=lens.rule, model=lens.model)
+        credits = lens.credits().filter(rule=lens.rule)
         for page_id, converted, share, value in credits.values_list("page_id").annotate(
             Count("visit_id", distinct=True), Sum("share"), Sum("value")
         ):
@@ -301,7 +303,7 @@ def _add_returns(lens: Lens, rows: Mapping[int | None, PageRow], values: ByDay, 
 
 def _visit_values(lens: Lens, page_id: int, row: PageRow) -> VisitValues:
     """What the visits that entered on a page brought, one by one."""
-    credits = Credit.objects.filter(lens.filter(), rule=lens.rule, model=lens.model, page_id=page_id)
+    credits = lens.credits().filter(rule=lens.rule, page_id=page_id)
     values = credits.values_list("visit_id").annotate(sum=Sum("value")).values_list("sum", flat=True)
     return VisitValues([float(v) for v in values if v], row.entries)
 
@@ -344,12 +346,18 @@ def compare_pages(lens: Lens, a_id: int, b_id: int) -> PageComparison:
 
 def _strata(lens: Lens, a_id: int, b_id: int) -> dict[tuple[str, str, Hashable], tuple[Counts, Counts]]:
     """Entries and converted visits of both pages by channel and source, and device."""
-    key = ("origin__channel", "origin__source", "device", "page_id")
+    stratum = ("origin__channel", "origin__source", "device")
     both = [a_id, b_id]
-    traffic = TrafficDay.objects.filter(lens.filter(), page_id__in=both).values_list(*key)
-    entries = {tuple(row): n for *row, n in traffic.annotate(Sum("entries")) if n}
-    credits = Credit.objects.filter(lens.filter(), page_id__in=both, rule=lens.rule, model=lens.model)
-    led = credits.values_list(*key).annotate(Count("visit_id", distinct=True))
+    traffic = TrafficDay.objects.filter(lens.filter(), page_id__in=both)
+    visits = lens.visits().order_by().filter(entry_page_id__in=both)
+    counted = (
+        list(traffic.values_list(*stratum, "page_id").annotate(Sum("entries")))
+        if lens.people is None
+        else list(visits.values_list(*stratum, "entry_page_id").annotate(Count("id")))
+    )
+    entries = {tuple(row): n for *row, n in counted if n}
+    credits = lens.credits().filter(page_id__in=both, rule=lens.rule)
+    led = credits.values_list(*stratum, "page_id").annotate(Count("visit_id", distinct=True))
     converted = {tuple(row): n for *row, n in led}
 
     def counts(stratum: tuple[object, ...], page_id: int) -> Counts:

@@ -8,6 +8,7 @@ from typing import Any, Literal, cast
 
 from ninja import Schema
 
+from clabo.audiences.queries import audiences_of
 from clabo.conversions.lens import Lens
 from clabo.conversions.queries import rules_of
 from clabo.core import returns
@@ -29,6 +30,8 @@ class LensIn(Schema):
     conversion: int | None = None
     model: Model = "last_paid"
     compare: Literal["none", "before"] = "none"
+    # Only visits of whoever is in this audience now.
+    audience: int | None = None
     # Distinct visitors take longer to count than all the rest: only where their columns are shown.
     visitors: bool = False
 
@@ -40,6 +43,11 @@ class RuleChoice(Schema):
     has_value: bool
 
 
+class AudienceChoice(Schema):
+    id: int
+    name: str
+
+
 class LensOut(Schema):
     """The lens as it was read, and what each of its words can be."""
 
@@ -49,6 +57,8 @@ class LensOut(Schema):
     device: str
     conversion: RuleChoice | None
     model: Model
+    audience: AudienceChoice | None
+    audiences: list[AudienceChoice]
     conversions: list[RuleChoice]
     channels: list[Channel]
     sources: list[str]
@@ -166,6 +176,8 @@ def lens_out(lens: Lens) -> LensOut:
         device=Device(lens.device).label if lens.device else "any",
         conversion=next((c for c in choices if lens.rule and c.id == lens.rule.pk), None),
         model=cast(Any, lens.model),
+        audience=AudienceChoice(id=lens.people.audience, name=lens.people.name) if lens.people else None,
+        audiences=[AudienceChoice(id=a.pk, name=a.name) for a in audiences_of(lens.site)],
         conversions=choices,
         channels=channels_seen(lens.site),
         sources=sources_seen(lens.site),

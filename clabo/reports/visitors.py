@@ -27,7 +27,7 @@ def add_visitors(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
     """Fill in, by page, who viewed it, and who of them had made no visit before the period."""
     for row in rows.values():
         row.visitors = row.new_visitors = 0
-    if lens.origin == "any" and lens.device is None:
+    if lens.origin == "any" and lens.device is None and lens.people is None:
         _from_index(lens, rows)
     else:
         # An atom does not know what brought the visit that a view is in.
@@ -62,7 +62,8 @@ def _union(now: Snapshot, atoms: set[int], first: date | None, last: date) -> Bi
 def _from_events(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
     views = (
         Event.objects.in_counted_visits()
-        .filter(lens.of_visits("visit__"), in_array("page_id", rows), kind=Kind.VIEW, site=lens.site)
+        .filter(lens.of_visits("visit__"), lens.of_people(), in_array("page_id", rows))
+        .filter(kind=Kind.VIEW, site=lens.site)
         .filter(
             time__gte=lens.site.midnight(lens.first),
             time__lt=lens.site.midnight(lens.last + timedelta(days=1)),

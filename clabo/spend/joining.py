@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import Q, Sum
+from django.db.models import Count, Q, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.core.channels import Channel
@@ -257,7 +257,12 @@ def joined(site: Site, first: date, last: date) -> Joined:
 
 
 def paid_under(lens: Lens) -> dict[tuple[date, int], Paid]:
-    """What was paid, and what came of it, by day and page, of what the lens looks at."""
+    """What was paid, and what came of it, by day and page, of what the lens looks at.
+
+    Of some people's visits only the cost is known: impressions and clicks are nobody's.
+    """
+    if lens.people is not None:
+        return _paid_for(lens)
     wanted = Q(site=lens.site, day__gte=lens.first, day__lte=lens.last) & ~Q(how=How.NOTHING)
     kind, _, name = lens.origin.partition(":")
     if kind in ("channel", "source"):
@@ -267,6 +272,15 @@ def paid_under(lens: Lens) -> dict[tuple[date, int], Paid]:
     rows = CostPart.objects.filter(wanted).values_list("day", "page_id")
     sums = rows.annotate(Sum("cost"), Sum("clicks"), Sum("impressions"))
     return {(day, page_id): Paid(*rest) for day, page_id, *rest in sums}
+
+
+def _paid_for(lens: Lens) -> dict[tuple[date, int], Paid]:
+    rows = lens.visits().order_by().values_list("day", "entry_page_id", "origin_id", "device")
+    visits = {(day, page, origin, device): n for day, page, origin, device, n in rows.annotate(Count("id"))}
+    found: defaultdict[tuple[date, int], Paid] = defaultdict(Paid)
+    for (day, page, *_), cost in cost_of_visits(lens.site, visits).items():
+        found[day, page] += Paid(cost)
+    return {place: Paid(paid.cost.quantize(Decimal("0.000001"))) for place, paid in found.items()}
 
 
 Cell = tuple[date, int, int, int]  # day, entry page, origin, device

@@ -6,6 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from clabo.accounts.models import Role
+from clabo.audiences.narrowing import narrowed
 from clabo.conversions.lens import read_lens
 from clabo.sites.access import site_for
 from clabo.splits import queries, results, services
@@ -75,5 +76,6 @@ def end_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
 def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[SplitLens]) -> ResultOut:
     site = site_for(request, site_id)
     test = services.test_of(site, test_id)
-    r = results.result(read_lens(site, origin=words.origin, device=words.device, model=words.model), test)
+    lens = read_lens(site, origin=words.origin, device=words.device, model=words.model)
+    r = results.result(narrowed(lens, words.audience), test)
     return result_out(r, test)

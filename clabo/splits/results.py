@@ -176,7 +176,9 @@ def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
 
 def _counted(lens: Lens) -> Q:
     """Exposures in visits that the lens looks at and that enter reports."""
-    visits = Visit.objects.filter(lens.filter(days=False), traffic_class=TrafficClass.COUNTED)
+    visits = Visit.objects.filter(
+        lens.filter(days=False), lens.of_people(), traffic_class=TrafficClass.COUNTED
+    )
     return Q(visit_id__in=visits.values("id"))
 
 

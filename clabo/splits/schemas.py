@@ -160,6 +160,8 @@ class SplitLens(Schema):
     origin: str = "any"
     device: str = "any"
     model: Model = "last_paid"
+    # Only visitors who are in this audience now.
+    audience: int | None = None
 
 
 def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:

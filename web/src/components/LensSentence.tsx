@@ -156,6 +156,26 @@ export function OriginAndDevice({ read, change }: Pick<Props, "read" | "change">
   );
 }
 
+/** Whose visits: everybody's, or those of whoever is in an audience now. */
+export function PeopleWord({ read, change }: Pick<Props, "read" | "change">) {
+  if (!read.audiences.length) return null;
+  return (
+    <>
+      by{" "}
+      <Word
+        label="People"
+        text={read.audience ? `people in ${read.audience.name}` : "everybody"}
+        value={String(read.audience?.id ?? "any")}
+        choices={[
+          { value: "any", text: "everybody" },
+          ...read.audiences.map((a) => ({ value: String(a.id), text: a.name, group: "People who are now in" })),
+        ]}
+        choose={(id) => change({ audience: id === "any" ? undefined : Number(id) })}
+      />{" "}
+    </>
+  );
+}
+
 function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
   return (
     <Word
@@ -200,7 +220,8 @@ export function LensSentence({ read, site, lens, change }: Props) {
   const days = Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
   return (
     <h1 className="font-head text-head leading-[1.4] font-normal">
-      Visits to <SiteWord site={site} /> in the{" "}
+      Visits to <SiteWord site={site} /> <PeopleWord read={read} change={change} />
+      in the{" "}
       <Word
         label="Period"
         text={period.includes("..") ? `days from ${day(read.first)} to ${day(read.last)}` : `last ${days} days`}

@@ -7,6 +7,8 @@ export interface Lens {
   period?: string;
   origin?: string;
   device?: string;
+  /** Whose visits: an audience's. */
+  audience?: number;
   conversion?: number;
   model?: Model;
   compare?: "none" | "before";
@@ -14,20 +16,24 @@ export interface Lens {
 
 export function readLens(search: Record<string, unknown>): Lens {
   const text = (name: string) => (typeof search[name] === "string" && search[name] ? String(search[name]) : undefined);
-  const conversion = Number(search.conversion);
+  const id = (name: string) => {
+    const value = Number(search[name]);
+    return Number.isInteger(value) && value > 0 ? value : undefined;
+  };
   return {
     period: text("period"),
     origin: text("origin"),
     device: text("device"),
-    conversion: Number.isInteger(conversion) && conversion > 0 ? conversion : undefined,
+    audience: id("audience"),
+    conversion: id("conversion"),
     model: text("model") as Lens["model"],
     compare: text("compare") as Lens["compare"],
   };
 }
 
 /** Only the lens's words of an address's search. */
-export function lensQuery({ period, origin, device, conversion, model, compare }: Lens) {
-  return { period, origin, device, conversion, model, compare };
+export function lensQuery({ period, origin, device, audience, conversion, model, compare }: Lens) {
+  return { period, origin, device, audience, conversion, model, compare };
 }
 
 export const MODELS: Record<Model, string> = {

@@ -5,11 +5,11 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { OriginAndDevice } from "../../components/LensSentence";
+import { OriginAndDevice, PeopleWord } from "../../components/LensSentence";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
 import { Button, cx, Failed, Letter, Loading } from "../../components/ui";
-import { count, day, hour, money, percent, plural, pValue, signed, times, words } from "../../lib/format";
+import { count, day, hour, money, percent, plural, pValue, several, signed, times, words } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { makeStale, REPORTS } from "../../lib/stale";
@@ -78,7 +78,7 @@ export default function ResultPlace() {
             {r.test.state === "draft" && "draft"}
           </p>
           <h1 className="font-head text-head leading-[1.4] font-normal">
-            <bdi className="font-semibold">{r.test.name}</bdi>: {words(r.test.conversion_name)}s per visitor to{" "}
+            <bdi className="font-semibold">{r.test.name}</bdi>: {several(r.test.conversion_name)} per visitor to{" "}
             <bdi
               className={cx("num text-title!", (r.arms[0]?.path.length ?? 0) < 32 ? "whitespace-nowrap" : "break-all")}
             >
@@ -86,7 +86,12 @@ export default function ResultPlace() {
             </bdi>
             {lens.data && (
               <>
-                ,{" "}
+                {lens.data.audiences.length > 0 && ", "}
+                <PeopleWord
+                  read={lens.data}
+                  change={(words) => navigate({ search: (now: Lens) => ({ ...now, ...words }) })}
+                />
+                {lens.data.audiences.length === 0 && ", "}
                 <OriginAndDevice
                   read={lens.data}
                   change={(words) => navigate({ search: (now: Lens) => ({ ...now, ...words }) })}
@@ -127,6 +132,12 @@ export default function ResultPlace() {
         <p className="mt-1 max-w-4xl text-lead">
           {said.reason} <Worth r={r} />
         </p>
+        {lens.data?.audience && (
+          <p className="mt-1 border-l-4 border-marigold pl-3">
+            Only of who is in <bdi>{lens.data.audience.name}</bdi> now. A variant may itself have moved people in or
+            out: this describes them, and decides nothing.
+          </p>
+        )}
         {r.changes.map((c) => (
           <p key={c.version} className="mt-1 border-l-4 border-marigold pl-3">
             The rule of {words(r.test.conversion_name)} was changed on {day(c.made_at)}

@@ -26,14 +26,14 @@ export const planQuery = (siteId: number, body: Schemas["SplitTestIn"] | undefin
     retry: false,
   });
 
-type Words = Pick<Lens, "origin" | "device" | "model">;
-export const resultQuery = (siteId: number, testId: number, { origin, device, model }: Words) =>
+type Words = Pick<Lens, "origin" | "device" | "audience" | "model">;
+export const resultQuery = (siteId: number, testId: number, { origin, device, audience, model }: Words) =>
   queryOptions({
-    queryKey: ["tests", siteId, testId, origin, device, model],
+    queryKey: ["tests", siteId, testId, origin, device, audience, model],
     queryFn: () =>
       data(
         client.GET("/api/sites/{site_id}/tests/{test_id}", {
-          params: { path: { site_id: siteId, test_id: testId }, query: { origin, device, model } },
+          params: { path: { site_id: siteId, test_id: testId }, query: { origin, device, audience, model } },
         }),
       ),
     placeholderData: (before) => before,
