@@ -1,5 +1,5 @@
 /** The browser tag. Nothing here may ever throw into the page: see safe.ts. */
-import type { Submitted } from "./forms";
+import { described, type Submitted } from "./forms";
 import { type Carry, type Known, makeQueue, type Sent, type Element as Traits, type Who } from "./queue";
 import { all, attribute, cookies, fits, guard, json, newId, ofDocument, on, rearm, tab, tried, within } from "./safe";
 import type { Settings } from "./settings";
@@ -74,7 +74,13 @@ function run(settings: Settings): unknown {
   }
   const nothing = () => {};
   const call = guard(([what, more]: Mark) => (typeof what === "object" ? api.person(what) : api.mark(what, more)));
-  const api: Api = { on: 1, mark: nothing, person: nothing, consent: nothing, q: { push: call } };
+  const api: Api = {
+    on: 1,
+    mark: nothing,
+    person: guard((said) => tag.stated(said)),
+    consent: nothing,
+    q: { push: call },
+  };
   window.clabo = api;
   // The visitor asks not to be followed: nothing is stored and nothing is sent.
   if (navigator.globalPrivacyControl) return;
@@ -213,8 +219,6 @@ function run(settings: Settings): unknown {
     event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
   });
 
-  api.person = guard((said) => tag.stated(said));
-
   // -- parts that only some pages need -----------------------------------------------------------
   const started: Record<string, unknown[]> = {};
   let policy: { createScriptURL: (url: string) => string } | undefined;
@@ -246,9 +250,7 @@ function run(settings: Settings): unknown {
   const judge = ({ form, event: submit, invalid }: Partial<Submitted>) => {
     if (!form || !submit || judged.has(form) || within(form, "[data-clabo-ignore]")) return;
     judged.add(form);
-    const id = attribute(form, "id").slice(0, 200);
-    const name = attribute(form, "name").slice(0, 200);
-    event(submit.defaultPrevented || invalid ? "tried" : "form", { id, name });
+    event(submit.defaultPrevented || invalid ? "tried" : "form", described(form));
   };
   const tag: Tag = {
     settings,
@@ -304,7 +306,7 @@ function run(settings: Settings): unknown {
     /** What a page says without a script of its own; and a bridge link, which must be ready for the first click. */
     const listen = () => {
       if (all(document.documentElement, `[href^="${settings.to}/to/"]`)[0]) need("clicks");
-      all(document.documentElement, "script[data-clabo-mark],script[data-clabo-person]").forEach((each) => {
+      all(document.documentElement, "script[data-clabo-mark],[data-clabo-person]").forEach((each) => {
         if (heard.has(each)) return;
         heard.add(each);
         const said = tried(() => JSON.parse(each.textContent || "{}"));

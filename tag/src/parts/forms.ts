@@ -1,7 +1,7 @@
 /** Forms that are sent, told from forms that only look it. Names of fields are read, their values never. */
-import type { Submitted } from "../forms";
+import { described, type Submitted } from "../forms";
 import type { Element as Traits } from "../queue";
-import { absolute, all, attribute, json, tried, within } from "../safe";
+import { json, tried, within } from "../safe";
 import type { Tag } from "../tag";
 
 const LOOK = 200;
@@ -27,23 +27,6 @@ const E = Element.prototype;
 const connected = Object.getOwnPropertyDescriptor(Node.prototype, "isConnected")?.get;
 const isThere = (form: Element) => connected?.call(form) && E.getClientRects.call(form).length > 0;
 const faulty = (form: Element) => !!E.querySelector.call(form, FAULTS);
-/** `form.id` and the like may be shadowed by a field of that name: attributes are not. */
-function described(form: Element): Traits {
-  const fields: string[] = [];
-  for (const field of Array.from(all(form, "[name]"))) {
-    const name = attribute(field, "name").slice(0, 100);
-    if (name && fields.length < 40 && !fields.includes(name)) fields.push(name);
-  }
-  const action = attribute(form, "action");
-  const to = action && tried(() => absolute(action));
-  return {
-    id: attribute(form, "id").slice(0, 200),
-    name: (attribute(form, "data-clabo-form") || attribute(form, "name")).slice(0, 200),
-    action: to ? (to.origin + to.pathname).slice(0, 300) : "",
-    fields,
-  };
-}
-
 /** Two forms that are one to a visitor: the second took the first one's place. */
 const likeness = (form: Element) => json(described(form));
 
