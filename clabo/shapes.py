@@ -17,6 +17,13 @@ class IntervalOut(Schema):
     high: float | None
 
 
+class MadeOut(Schema):
+    """Something that was made: its id and name."""
+
+    id: int
+    name: str
+
+
 def finite(value: float) -> float | None:
     """The number for JSON, which has neither nan nor infinity."""
     return value if math.isfinite(value) else None

@@ -22,6 +22,8 @@ from clabo.install.api import router as collect
 from clabo.live.api import router as live
 from clabo.monitoring.api import router as exclusions
 from clabo.monitoring.jobs_api import router as jobs
+from clabo.paths.api import router as paths
+from clabo.paths.schemas import described as with_steps
 from clabo.problems import Problem
 from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
@@ -56,6 +58,7 @@ class DescribedApi(NinjaAPI):
                 }
         described(schema)
         with_definitions(schema)
+        with_steps(schema)
         return schema
 
 
@@ -80,6 +83,7 @@ for each in (
     spend,
     audiences,
     lists,
+    paths,
     splits,
     reports,
     today,

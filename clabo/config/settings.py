@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "clabo.live",
     "clabo.spend",
     "clabo.audiences",
+    "clabo.paths",
     "clabo.splits",
     "clabo.monitoring",
     "clabo.reports",

@@ -38,7 +38,7 @@ urlpatterns = [
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
     re_path(r"^(?:welcome|join|kit)/[^/]+$", interface),
     re_path(
-        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences)(?:/(?:\d+|new))?)?$",
+        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths)(?:/(?:\d+|new))?)?$",
         interface,
     ),
 ]

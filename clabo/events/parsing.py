@@ -215,7 +215,7 @@ def _element(event: BeaconEvent) -> dict[str, object] | None:
     # Two orders of the same fields are one form.
     for listed in ("fields", "fits"):
         if listed in traits:
-            traits[listed] = sorted(set(getattr(event.element, listed)))
+            traits[listed] = sorted({*getattr(event.element, listed)} - {""})
     return traits
 
 

@@ -13,25 +13,28 @@ from django.db.models import F, Q
 from numpy.typing import NDArray
 
 from clabo.db.binary import binary_cursor
-from clabo.events.models import Event, TrafficClass, Visit
+from clabo.events.models import Event, Kind, TrafficClass, Visit
 from clabo.presence.atoms import Key, atoms
 from clabo.presence.keys import LEFT_OUT, arrival, event_key
 from clabo.presence.models import Trail
 from clabo.sites.locks import try_lock_site
 from clabo.sites.models import Site
 
-_SCHEMA = pa.schema([("person", pa.uint32()), ("time", pa.int64()), ("atom", pa.uint32())])
+_SCHEMA = pa.schema(
+    [("person", pa.uint32()), ("time", pa.int64()), ("atom", pa.uint32()), ("visit", pa.int64())]
+)
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _TABLE = Trail._meta.db_table
 
 
 @dataclass(frozen=True, slots=True)
 class Columns:
-    """A day: visitor numbers, microseconds since 1970, and atoms, in order."""
+    """A day: visitor numbers, microseconds since 1970, atoms, and ids of visits (0: none), in order."""
 
     people: NDArray[np.uint32]
     times: NDArray[np.int64]
     atoms: NDArray[np.uint32]
+    visits: NDArray[np.int64]
 
 
 def touch(site_id: int, days: Collection[date]) -> None:
@@ -64,28 +67,12 @@ def pack(site_id: int, day: date) -> bool:
     with transaction.atomic():
         if not try_lock_site(site_id):
             return False
-        site = Site.objects.get(pk=site_id)
-        start, end = site.midnight(day), site.midnight(day + timedelta(days=1))
-        found: list[tuple[int, int, Key]] = []
-        events = Event.objects.reported().filter(site=site, time__gte=start, time__lt=end)
-        for time, person, kind, thing, element, name in events.exclude(kind__in=LEFT_OUT).values_list(
-            "time", "visitor__number", "kind", "page_id", "element_id", "name"
-        ):
-            found.append((person, _micro(time), event_key(kind, thing, element, name)))
-        visits = Visit.objects.filter(site=site, day=day, traffic_class=TrafficClass.COUNTED)
-        for time, person, page, origin, device, number in visits.values_list(
-            "started_at", "visitor__number", "entry_page_id", "origin_id", "device", "number"
-        ):
-            found.append((person, _micro(time), arrival(page, origin, device, number)))
-        ids = atoms(site_id, {key for _, _, key in found})
-        found.sort(key=lambda row: row[1])
+        columns = unpacked(Site.objects.get(pk=site_id), day)
         batch = pa.record_batch(
             [
                 pa.array(column, field.type)
                 for column, field in zip(
-                    ([p for p, _, _ in found], [t for _, t, _ in found], [ids[k] for _, _, k in found]),
-                    _SCHEMA,
-                    strict=True,
+                    (columns.people, columns.times, columns.atoms, columns.visits), _SCHEMA, strict=True
                 )
             ],
             schema=_SCHEMA,
@@ -93,10 +80,36 @@ def pack(site_id: int, day: date) -> bool:
         sink = pa.BufferOutputStream()
         with pa.ipc.new_stream(sink, _SCHEMA) as writer:
             writer.write_batch(batch)
-        Trail.objects.filter(site=site, day=day).update(
+        Trail.objects.filter(site_id=site_id, day=day).update(
             data=sink.getvalue().to_pybytes(), version=F("version") + 1
         )
     return True
+
+
+def unpacked(site: Site, day: date) -> Columns:
+    """A day as it is stored now, out of the tables."""
+    start, end = site.midnight(day), site.midnight(day + timedelta(days=1))
+    # Where two things have one time, a visit begins before all, and a view comes before the rest.
+    found: list[tuple[int, int, int, Key, int]] = []
+    events = Event.objects.reported().filter(site=site, time__gte=start, time__lt=end)
+    for time, person, kind, thing, element, name, visit in events.exclude(kind__in=LEFT_OUT).values_list(
+        "time", "visitor__number", "kind", "page_id", "element_id", "name", "visit_id"
+    ):
+        key = event_key(kind, thing, element, name)
+        found.append((_micro(time), 1 + (kind != Kind.VIEW), person, key, visit or 0))
+    visits = Visit.objects.filter(site=site, day=day, traffic_class=TrafficClass.COUNTED)
+    for time, person, page, origin, device, number, visit in visits.values_list(
+        "started_at", "visitor__number", "entry_page_id", "origin_id", "device", "number", "id"
+    ):
+        found.append((_micro(time), 0, person, arrival(page, origin, device, number), visit))
+    ids = atoms(site.pk, {key for *_, key, _ in found})
+    found.sort(key=lambda row: row[:2])
+    return Columns(
+        np.fromiter((row[2] for row in found), np.uint32, len(found)),
+        np.fromiter((row[0] for row in found), np.int64, len(found)),
+        np.fromiter((ids[row[3]] for row in found), np.uint32, len(found)),
+        np.fromiter((row[4] for row in found), np.int64, len(found)),
+    )
 
 
 def _micro(time: datetime) -> int:

@@ -32,8 +32,6 @@ export interface Tag {
   clicked: (path: EventTarget[]) => unknown;
   /** Who it is, where that may be known. */
   visitor: () => string | undefined;
-  /** Called with what the page states of who somebody is; the part for that takes it over. */
-  stated: (said: unknown) => unknown;
   /** When somebody last clicked or pressed a key. */
   acted: number;
   /** Another way to the collector, where the page's own does not lead there. */
@@ -77,7 +75,7 @@ function run(settings: Settings): unknown {
   const api: Api = {
     on: 1,
     mark: nothing,
-    person: guard((said) => tag.stated(said)),
+    person: guard((said) => need("person", said)),
     consent: nothing,
     q: { push: call },
   };
@@ -265,7 +263,6 @@ function run(settings: Settings): unknown {
     refused: (e) => need("forms", e),
     clicked: (path) => need("clicks", path),
     visitor: () => identify()?.who.visitor,
-    stated: (said) => need("person", said),
     sent: (sent) => need("forms", sent),
   };
   api.part = guard((name, start) => {

@@ -21,6 +21,7 @@ from clabo.conversions.models import RuleVersion
 from clabo.core.identities import digest
 from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
+from clabo.paths.services import keep_path
 from clabo.rehearsals import services as rehearsing
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
@@ -54,11 +55,13 @@ READING_POSTS = {
     "/api/sites/{site_id}/audiences/preview",
     "/api/sites/{site_id}/audiences/growth",
     "/api/sites/{site_id}/audiences/examples",
+    "/api/sites/{site_id}/paths/report",
 }
 ADA = digest("email", "ada@example.com")
 RULE = {"page": {"match": "equals", "value": "/thank-you"}}
 BRIDGE = {"slug": "partner", "target": "https://partner.example/"}
 CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
+PATH = {"steps": [RULE, {"page": {"match": "equals", "value": "/a"}}]}
 AUDIENCE = {"name": "Readers", "definition": {"include": {"what": RULE}}}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
@@ -92,6 +95,7 @@ class EveryRoute(TestCase):
         self.rehearsal = rehearsing.begin(self.site, None)
         self.audience = make_audience(self.site, AudienceContent(**AUDIENCE), None)
         self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
+        self.path = keep_path(self.site, "Way", PATH["steps"], None, None)
         self.list = make_list(self.site, "Customers", "email", None).row
         self.job = ProcrastinateJob.objects.get(task_name="mail")
         test_in = {
@@ -128,6 +132,10 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/audiences"): AUDIENCE,
             ("put", "/api/sites/{site_id}/audiences/{audience_id}"): AUDIENCE,
             ("post", "/api/sites/{site_id}/audiences/{audience_id}/bands"): {"cuts": [0, 1, 2]},
+            ("post", "/api/sites/{site_id}/paths"): {**PATH, "name": "More"},
+            ("put", "/api/sites/{site_id}/paths/{path_id}"): {**PATH, "name": "Way"},
+            ("post", "/api/sites/{site_id}/paths/report"): PATH,
+            ("post", "/api/sites/{site_id}/paths/left"): {**PATH, "name": "Way"},
             ("post", "/api/sites/{site_id}/lists"): {"name": "More", "kind": "id"},
             ("post", "/api/sites/{site_id}/lists/{list_id}/hashes"): {"hashes": [ADA]},
             ("put", "/api/sites/{site_id}/identities/{identity_id}"): {"off": True},
@@ -158,6 +166,7 @@ class EveryRoute(TestCase):
             "link_id": self.bridge.pk,
             "rehearsal_id": self.rehearsal.pk,
             "audience_id": self.audience.pk,
+            "path_id": self.path.pk,
             "list_id": self.list.pk,
             "identity_id": Identity.objects.get().pk,
             "visitor_id": Visitor.objects.get(site=self.site).pk,
@@ -169,6 +178,8 @@ class EveryRoute(TestCase):
             address += "?a=1&b=2"
         if path.endswith("/overlap"):
             address += f"?of={self.audience.pk}&of={self.other_audience.pk}"
+        if path.endswith("/proposed"):
+            address += f"?conversion={self.rule.pk}"
         if path.endswith("/people"):
             address += "?find=" + Visitor.objects.get(site=self.site).key.hex
         if path.endswith("/spend/files"):

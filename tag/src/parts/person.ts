@@ -1,7 +1,7 @@
 /** Who somebody is, as the page states it: hashed here, and sent only where an id may be stored. */
 
 import { digest, type Identity } from "../identity";
-import { tab } from "../safe";
+import { guard, tab } from "../safe";
 import type { Tag } from "../tag";
 
 const KINDS: Identity[] = ["email", "id"];
@@ -25,6 +25,6 @@ window.clabo?.part?.("person", (tag: Tag) => {
     }
     tag.event("note", undefined, { person });
   };
-  tag.stated = state;
+  if (window.clabo) window.clabo.person = guard(state);
   for (const said of tag.early) state(said);
 });

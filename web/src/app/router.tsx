@@ -11,6 +11,7 @@ import {
 } from "@tanstack/react-router";
 import { Empty, Failed, Loading } from "../components/ui";
 import { readPagesSearch } from "../features/pages/search";
+import { readPathsSearch } from "../features/paths/model";
 import { readLens } from "../lib/lens";
 import { sessionQuery } from "../lib/session";
 import { Shell } from "./Shell";
@@ -133,6 +134,12 @@ export function makeRouter(queries: QueryClient) {
       Number(s.visitor) > 0 ? { visitor: Number(s.visitor) } : {},
     component: lazyRouteComponent(() => import("../features/audiences/Audiences")),
   });
+  const paths = createRoute({
+    getParentRoute: () => site,
+    path: "paths",
+    validateSearch: readPathsSearch,
+    component: lazyRouteComponent(() => import("../features/paths/Paths")),
+  });
   const audience = createRoute({
     getParentRoute: () => site,
     path: "audiences/$audienceId",
@@ -164,6 +171,7 @@ export function makeRouter(queries: QueryClient) {
         place("people", () => import("../features/people/People")),
         place("work", () => import("../features/jobs/Jobs")),
         audiences,
+        paths,
         audience,
         test,
       ]),

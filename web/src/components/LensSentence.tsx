@@ -16,7 +16,7 @@ interface Choice {
 }
 
 /** A word of the sentence. Its choices are a list; `more` may follow below it. */
-function Word({
+export function Word({
   label,
   text,
   choices,
@@ -215,30 +215,37 @@ function acrossSites({ period, device, model, compare }: Lens): Lens {
   return { period, device, model, compare };
 }
 
-export function LensSentence({ read, site, lens, change }: Props) {
+export function PeriodWord({ read, lens, change }: Omit<Props, "site">) {
   const period = lens.period ?? "28d";
-  const days = Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
+  const days = daysOf(read);
+  return (
+    <Word
+      label="Period"
+      text={period.includes("..") ? `days from ${day(read.first)} to ${day(read.last)}` : `last ${days} days`}
+      value={period}
+      choices={PERIODS.map((p) => ({ value: p, text: `last ${p.slice(0, -1)} days` }))}
+      choose={(value) => change({ period: value })}
+      more={(close) => (
+        <TwoDates
+          read={read}
+          choose={(value) => {
+            change({ period: value });
+            close();
+          }}
+        />
+      )}
+    />
+  );
+}
+
+const daysOf = (read: Read) => Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
+
+export function LensSentence({ read, site, lens, change }: Props) {
+  const days = daysOf(read);
   return (
     <h1 className="font-head text-head leading-[1.4] font-normal">
       Visits to <SiteWord site={site} /> <PeopleWord read={read} change={change} />
-      in the{" "}
-      <Word
-        label="Period"
-        text={period.includes("..") ? `days from ${day(read.first)} to ${day(read.last)}` : `last ${days} days`}
-        value={period}
-        choices={PERIODS.map((p) => ({ value: p, text: `last ${p.slice(0, -1)} days` }))}
-        choose={(value) => change({ period: value })}
-        more={(close) => (
-          <TwoDates
-            read={read}
-            choose={(value) => {
-              change({ period: value });
-              close();
-            }}
-          />
-        )}
-      />{" "}
-      <OriginAndDevice read={read} change={change} />
+      in the <PeriodWord read={read} lens={lens} change={change} /> <OriginAndDevice read={read} change={change} />
       {read.conversion ? (
         <>
           , counting{" "}

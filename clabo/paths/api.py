@@ -1,0 +1,111 @@
+"""Paths: asked, compared, kept; audiences of those who left them."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Router
+
+from clabo.accounts.access import person
+from clabo.accounts.models import Role
+from clabo.audiences.narrowing import narrowed
+from clabo.conversions.lens import Lens, read_lens
+from clabo.conversions.queries import rule_of
+from clabo.core.addresses import Address
+from clabo.events.models import Page
+from clabo.paths import services
+from clabo.paths.models import Path
+from clabo.paths.schemas import (
+    LeftIn,
+    LensWords,
+    PathAsked,
+    PathIn,
+    PathOut,
+    PathReportOut,
+    ProposalOut,
+    WalkedOut,
+    difference_out,
+    names_of,
+    path_out,
+    walked_out,
+)
+from clabo.paths.walking import differences, path_report, proposals
+from clabo.shapes import MadeOut
+from clabo.sites.access import site_for
+from clabo.sites.models import Site
+from clabo.wording.audiences import did
+
+router = Router(tags=["paths"])
+HERE = "/sites/{int:site_id}/paths"
+ONE = HERE + "/{int:path_id}"
+
+
+def _lens(site: Site, words: LensWords) -> Lens:
+    return narrowed(read_lens(site, words.period, words.origin, words.device), words.audience)
+
+
+@router.post(HERE + "/report", response=PathReportOut)
+def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut:
+    site = site_for(request, site_id)
+    steps, within = services.read_steps(site, data.steps), services.read_within(data.within)
+    names = names_of(site)
+    here = path_report(_lens(site, data), steps, within, data.by)
+    there = path_report(_lens(site, data.against), steps, within) if data.against else None
+    return PathReportOut(
+        **walked_out(here, steps, names),
+        unit="visits" if within is None else "people",
+        against=WalkedOut(**walked_out(there, steps, names)) if there else None,
+        differences=[difference_out(d) for d in differences(here, there)] if there else [],
+    )
+
+
+@router.get(HERE, response=list[PathOut])
+def kept_paths(request: HttpRequest, site_id: int) -> list[PathOut]:
+    site = site_for(request, site_id)
+    return [path_out(p) for p in Path.objects.filter(site=site, deleted_at=None).order_by("name")]
+
+
+@router.post(HERE, response=PathOut)
+def keep_path(request: HttpRequest, site_id: int, data: PathIn) -> PathOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    return path_out(services.keep_path(site, data.name, data.steps, data.within, person(request)))
+
+
+@router.put(ONE, response=PathOut)
+def change_path(request: HttpRequest, site_id: int, path_id: int, data: PathIn) -> PathOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    path = services.path_of(site, path_id)
+    return path_out(services.keep_path(site, data.name, data.steps, data.within, person(request), path))
+
+
+@router.delete(ONE, response={204: None})
+def remove_path(request: HttpRequest, site_id: int, path_id: int) -> tuple[int, None]:
+    services.remove_path(services.path_of(site_for(request, site_id, Role.EDITOR), path_id))
+    return 204, None
+
+
+@router.post(HERE + "/left", response=list[MadeOut])
+def audiences_of_left(request: HttpRequest, site_id: int, data: LeftIn) -> list[MadeOut]:
+    site = site_for(request, site_id, Role.EDITOR)
+    made = services.audiences_of_left(
+        site, data.name, data.steps, data.within, data.days, data.at, person(request)
+    )
+    return [MadeOut(id=a.pk, name=a.name) for a in made]
+
+
+@router.get(HERE + "/proposed", response=list[ProposalOut])
+def proposed(request: HttpRequest, site_id: int, conversion: int, period: str = "28d") -> list[ProposalOut]:
+    site = site_for(request, site_id)
+    rule = rule_of(site, conversion)
+    names = names_of(site)
+    found = []
+    for way, visits in proposals(read_lens(site, period), rule.pk):
+        pages = Page.objects.in_bulk(way)
+        steps = [_step(pages[p]) for p in way if p in pages] + [{"conversion": rule.pk}]
+        if len(steps) > 1:
+            says = [did(what, names) for what in services.read_steps(site, steps)]
+            found.append(ProposalOut(steps=steps, says=says, visits=visits))
+    return found
+
+
+def _step(page: Page) -> dict[str, object]:
+    return {"page": {"match": "equals", "value": Address(page.host, page.path).path}}

@@ -1,0 +1,166 @@
+"""The visits that a lens looks at, and what happened in them, as columns: packed days, and the tables for the rest."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from django.db.models import BigIntegerField
+from django.db.models.functions import Cast, Extract
+from numpy.typing import NDArray
+
+from clabo.audiences.finding import known_atoms
+from clabo.conversions.lens import Lens
+from clabo.conversions.models import Conversion
+from clabo.conversions.selecting import Inventory, events_met
+from clabo.core.audiences import Converted, Happened, What
+from clabo.core.paths import Happened as Rows
+from clabo.core.paths import Whole
+from clabo.db.arrays import in_array
+from clabo.events.models import Device, Kind, Visitor
+from clabo.presence import trails
+from clabo.presence.models import Atom
+
+# Visits whose ids lie so much further apart than there are visits are looked up by search.
+_SPARSE = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Journeys:
+    """Visits that began on the lens's days and that it looks at, and everything that happened in them.
+
+    `who`, `times` and `atoms` are one row for each event; `who` is the visit's place. `people`, `arrivals` and `ids`
+    are one for each visit: the visitor's number, the atom that it began with, and its id.
+    """
+
+    lens: Lens
+    who: Whole
+    times: Whole
+    atoms: NDArray[np.uint32]
+    people: NDArray[np.uint32]
+    arrivals: NDArray[np.uint32]
+    ids: Whole
+
+    def __len__(self) -> int:
+        return len(self.ids)
+
+    def places(self, visits: Whole) -> Whole:
+        """The place of each of these visits by id, -1 for those that are not looked at."""
+        order = np.argsort(self.ids)
+        known = self.ids[order]
+        if not len(known):
+            return np.full(len(visits), -1, dtype=np.int64)
+        low, span = int(known[0]), int(known[-1] - known[0]) + 1
+        if span <= _SPARSE * len(known):
+            table = np.full(span + 1, -1, dtype=np.int64)
+            table[known - low] = order
+            inside = (visits >= low) & (visits <= known[-1])
+            return np.where(inside, table[np.where(inside, visits - low, span)], -1)
+        at = np.minimum(np.searchsorted(known, visits), len(known) - 1)
+        return np.where(known[at] == visits, order[at], -1)
+
+
+class Atoms:
+    """What the atoms of a site are, by id."""
+
+    def __init__(self, site_id: int) -> None:
+        self.rows = {
+            pk: rest
+            for pk, *rest in Atom.objects.filter(site=site_id).values_list(
+                *("id", "sort", "kind", "page_id", "origin__channel", "origin__source", "device", "first")
+            )
+        }
+        self.size = max(self.rows, default=0) + 1
+
+    def mask(self, ids: list[int]) -> NDArray[np.bool_]:
+        """True at these ids."""
+        found = np.zeros(self.size, dtype=bool)
+        found[[i for i in ids if i < self.size]] = True
+        return found
+
+    @cached_property
+    def arrivals(self) -> list[int]:
+        return [pk for pk, row in self.rows.items() if row[0] == Atom.Sort.VISIT]
+
+    def arriving(self, lens: Lens) -> list[int]:
+        """What visits begin with that the lens looks at."""
+        kind, _, name = lens.origin.partition(":")
+        column = {"channel": 3, "source": 4}.get(kind)
+        return [
+            pk
+            for pk in self.arrivals
+            if (column is None or self.rows[pk][column] == name)
+            and (lens.device is None or self.rows[pk][5] == lens.device)
+        ]
+
+    @cached_property
+    def pages(self) -> Whole:
+        """By atom: the page that a view is of; -1 for what is no view."""
+        found = np.full(self.size, -1, dtype=np.int64)
+        for pk, row in self.rows.items():
+            if row[0] == Atom.Sort.EVENT and row[1] == Kind.VIEW:
+                found[pk] = row[2]
+        return found
+
+    def by(self, what: str) -> dict[int, object]:
+        """What visits that began with an atom are told apart by: device, source, channel or landing page."""
+        device = {d.value: d.label for d in Device}
+        if what == "device":
+            return {pk: device[self.rows[pk][5]] for pk in self.arrivals}
+        column = {"page": 2, "channel": 3, "source": 4}[what]
+        return {pk: self.rows[pk][column] for pk in self.arrivals}
+
+
+def journeys(lens: Lens, atoms: Atoms) -> Journeys:
+    """Read what the lens looks at. A visit's events may lie on the day after it began, and beyond."""
+    site = lens.site
+    last = lens.last + timedelta(days=1)
+    days = trails.versions(site.pk, lens.first, last)
+    packed = trails.read(site.pk, [day for day, version in days.items() if version is not None])
+    columns = [packed[day][1] if day in packed else trails.unpacked(site, day) for day in days]
+    people = _together([c.people for c in columns], np.uint32)
+    times = _together([c.times for c in columns], np.int64)
+    what = _together([c.atoms for c in columns], np.uint32)
+    visits = _together([c.visits for c in columns], np.int64)
+    began = atoms.mask(atoms.arrivals)[what]
+    chosen = atoms.mask(atoms.arriving(lens))[what]
+    chosen &= times < round(site.midnight(last).timestamp() * 1e6)
+    if lens.people is not None:
+        numbers = Visitor.objects.filter(in_array("id", lens.people.ids)).values_list("number", flat=True)
+        chosen &= np.isin(people, np.fromiter(numbers, np.int64))
+    nothing = np.zeros(0, np.int64)
+    found = Journeys(lens, nothing, nothing, what[:0], people[chosen], what[chosen], visits[chosen])
+    who = found.places(visits)
+    inside = (who >= 0) & ~began
+    return replace(found, who=who[inside], times=times[inside], atoms=what[inside])
+
+
+def _together(several: list[NDArray[Any]], kind: type[np.generic]) -> NDArray[Any]:
+    return np.concatenate(several) if several else np.zeros(0, kind)
+
+
+def rows_of(what: What, seen: Journeys, atoms: Atoms, known: Inventory) -> Rows:
+    """When something happened in which visit."""
+    if isinstance(what, Happened):
+        ids = known_atoms(what, known, atoms.size - 1)
+        if ids is not None:
+            some = atoms.mask(ids)[seen.atoms]
+            return seen.who[some], seen.times[some]
+    site = seen.lens.site
+    events = events_met(site.pk, what.rule, known) if isinstance(what, Happened) else None
+    conversion = what.conversion if isinstance(what, Converted) else 0
+    at = Cast(Extract("time", "epoch") * 1_000_000, BigIntegerField())
+    began = {"time__gte": site.midnight(seen.lens.first), "visit__isnull": False}
+    rows = (
+        Conversion.objects.reported()
+        .filter(site=site, rule_id=conversion, **began)
+        .values_list("visit_id", at)
+        if events is None
+        else events.reported().filter(**began).values_list("visit_id", at)
+    )
+    found = np.array(list(rows.order_by()), dtype=np.int64).reshape(-1, 2)
+    who = seen.places(found[:, 0])
+    return who[who >= 0], found[who >= 0, 1]

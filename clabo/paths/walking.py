@@ -1,0 +1,189 @@
+"""A path under a lens: how many reached each step, how long it took, and where the others went."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clabo.conversions.lens import Lens
+from clabo.conversions.selecting import Inventory
+from clabo.core.audiences import Converted, What
+from clabo.core.evidence import Counts, Interval, RateComparison, compare_rates, holm, rate_interval
+from clabo.core.paths import NEVER, Walk, Whole, following, walk
+from clabo.events.models import Page
+from clabo.paths.reading import Atoms, Journeys, journeys, rows_of
+
+By = Literal["device", "channel", "source", "page"]
+SHOWN_INSTEAD = 4
+SHOWN_GROUPS = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Instead:
+    """Where those went who left: a page, or None for the end of the visit; and how many."""
+
+    page: Page | None
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class StepRow:
+    """A step: how many reached it, their share of the step before, half of them within so many seconds; who left there.
+
+    `rate` and `seconds` are None for the first step; `elsewhere` is how many of those who left went to other pages.
+    """
+
+    reached: int
+    rate: Interval | None
+    seconds: float | None
+    left: int
+    instead: list[Instead]
+    elsewhere: int
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """The same for visits that are alike in one thing, counts only."""
+
+    name: str
+    reached: list[int]
+    whole: Interval
+
+
+@dataclass(frozen=True, slots=True)
+class PathReport:
+    """A path: its steps, how many went the whole way, and groups of visits side by side."""
+
+    steps: list[StepRow]
+    whole: Interval
+    groups: list[Group]
+
+    def counts(self) -> list[int]:
+        """How many reached each step."""
+        return [s.reached for s in self.steps]
+
+
+@dataclass(frozen=True, slots=True)
+class StepDifference:
+    """A step's rate against the other lens's (first - other), its p-value adjusted for all steps by Holm's method."""
+
+    compared: RateComparison
+    p_value: float
+    # If the step were gone on from at the other's rate, and the rest of the way as here: so many more at the end.
+    more: float
+
+
+def path_report(
+    lens: Lens, steps: Sequence[What], within: int | None = None, by: By | None = None
+) -> PathReport:
+    """The path under the lens; `within` seconds for one person, None for within a visit."""
+    atoms = Atoms(lens.site.pk)
+    known = Inventory(lens.site.pk)
+    seen = journeys(lens, atoms)
+    rows = [rows_of(what, seen, atoms, known) for what in steps]
+    entities, of_visit = _entities(seen, within)
+    walked = walk(
+        [(of_visit[who], times) for who, times in rows],
+        entities,
+        None if within is None else within * 1_000_000,
+    )
+    counts = walked.counts()
+    views = atoms.pages[seen.atoms]
+    viewed = views >= 0
+    found = []
+    for place, reached in enumerate(counts):
+        left = walked.left(place)
+        pages = Counter[int]()
+        if left.any():
+            pages = _instead(
+                walked, place, left, of_visit[seen.who[viewed]], seen.times[viewed], views[viewed]
+            )
+        known_pages = Page.objects.in_bulk([p for p, _ in pages.most_common(SHOWN_INSTEAD) if p >= 0])
+        instead = [Instead(known_pages.get(p), n) for p, n in pages.most_common(SHOWN_INSTEAD)]
+        found.append(
+            StepRow(
+                reached,
+                rate_interval(reached, counts[place - 1]) if place else None,
+                walked.median_seconds(place) if place else None,
+                int(left.sum()),
+                instead,
+                int(left.sum()) - sum(i.count for i in instead),
+            )
+        )
+    groups = _groups(seen, atoms, walked, of_visit, by) if by and within is None else []
+    return PathReport(found, rate_interval(counts[-1], counts[0]), groups)
+
+
+def _entities(seen: Journeys, within: int | None) -> tuple[int, Whole]:
+    """Who walks: visits, or the people who made them. How many there are, and which one a visit is."""
+    if within is None:
+        return len(seen), np.arange(len(seen), dtype=np.int64)
+    people, of_visit = np.unique(seen.people, return_inverse=True)
+    return len(people), of_visit.astype(np.int64)
+
+
+def _instead(
+    walked: Walk, place: int, left: NDArray[np.bool_], who: Whole, times: Whole, pages: Whole
+) -> Counter[int]:
+    at = np.where(left, walked.reached[place], NEVER)
+    return Counter(following(at, who, times, pages)[left].tolist())
+
+
+def _groups(seen: Journeys, atoms: Atoms, walked: Walk, of_visit: Whole, by: By) -> list[Group]:
+    names = atoms.by(by)
+    values = [names.get(int(a)) for a in np.unique(seen.arrivals)]
+    place_of = {value: i for i, value in enumerate(dict.fromkeys(values))}
+    table = np.zeros(atoms.size, dtype=np.int64)
+    for atom, value in names.items():
+        table[atom] = place_of.get(value, 0)
+    of_group = table[seen.arrivals]
+    reached = [
+        np.bincount(of_group[walked.at(step)], minlength=len(place_of)) for step in range(len(walked.reached))
+    ]
+    pages = Page.objects.in_bulk([v for v in place_of if isinstance(v, int)]) if by == "page" else {}
+    found = []
+    for value, i in place_of.items():
+        counts = [int(r[i]) for r in reached]
+        if counts and counts[0]:
+            name = str(pages.get(value, "no page")) if by == "page" else str(value or "direct")
+            found.append(Group(name, counts, rate_interval(counts[-1], counts[0])))
+    return sorted(found, key=lambda g: -g.reached[0])[:SHOWN_GROUPS]
+
+
+def differences(here: PathReport, there: PathReport) -> list[StepDifference]:
+    """Each step from the second on, here against there."""
+    a, b = here.counts(), there.counts()
+    compared = [
+        compare_rates(Counts(b[i], b[i - 1]), Counts(a[i], a[i - 1])) if a[i - 1] and b[i - 1] else None
+        for i in range(1, len(a))
+    ]
+    p_values = holm([c.p_value if c else 1.0 for c in compared])
+    found = []
+    for i, (one, p) in enumerate(zip(compared, p_values, strict=True), 1):
+        if one is None:
+            one = compare_rates(Counts(0, 0), Counts(0, 0))
+        theirs = b[i] / b[i - 1] if b[i - 1] else 0.0
+        rest = a[-1] / a[i] if a[i] else (b[-1] / b[i] if b[i] else 0.0)
+        found.append(StepDifference(one, p, (a[i - 1] * theirs - a[i]) * rest))
+    return found
+
+
+def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int], int]]:
+    """The most common ways to a conversion within a visit: pages in order, each once, and how many visits went so."""
+    atoms, known = Atoms(lens.site.pk), Inventory(lens.site.pk)
+    seen = journeys(lens, atoms)
+    who, times = rows_of(Converted(conversion), seen, atoms, known)
+    at = np.full(len(seen), NEVER, dtype=np.int64)
+    np.minimum.at(at, who, times)
+    pages = atoms.pages[seen.atoms]
+    some = (pages >= 0) & (at[seen.who] != NEVER) & (seen.times <= at[seen.who])
+    ways: dict[int, dict[int, None]] = {}
+    for visit, page in zip(seen.who[some].tolist(), pages[some].tolist(), strict=True):
+        ways.setdefault(visit, {})[page] = None
+    counted: Counter[tuple[Any, ...]] = Counter(tuple(list(way)[:4]) for way in ways.values())
+    return [(list(way), n) for way, n in counted.most_common(most)]
