@@ -32,6 +32,7 @@ from clabo.ingest.directory import TagSite, tag_site
 from clabo.ingest.inbox import store
 from clabo.install.coverage import list_pages
 from clabo.monitoring.tags import watch_site
+from clabo.paths.services import keep_path
 from clabo.pipeline import runner
 from clabo.presence.merging import merge
 from clabo.presence.trails import closed_and_unpacked, pack
@@ -117,6 +118,7 @@ def make_demo_site() -> Site:
         # Nothing is recorded yet, so the past is counted already.
         ConversionRule.objects.filter(pk=rule.pk).update(counted_version=rule.version)
     _make_audiences(site)
+    _keep_paths(site)
     return site
 
 
@@ -133,6 +135,12 @@ def _make_audiences(site: Site) -> None:
             AudienceContent(audience.name, _with_ids(definition, ids | {scenario.UNWILLING: brought.pk})),
             None,
         )
+
+
+def _keep_paths(site: Site) -> None:
+    ids = dict(ConversionRule.objects.filter(site=site).values_list("name", "pk"))
+    for name, steps, within in scenario.PATHS:
+        keep_path(site, name, _with_ids(steps, ids), within, None)
 
 
 def _with_ids(data: Any, ids: dict[str, int]) -> Any:

@@ -171,6 +171,19 @@ def _part(what: dict[str, Any], start: int, end: int, times: int = 1) -> dict[st
 _KIT = {"any": [_reached("/starter-hive"), _reached("/starter-hive-b")]}
 _GUIDE = {"page": {"match": "contains", "value": "first-season-guide"}}
 _ORDERED = _part({"conversion": "starter_kit_order"}, 0, 365)
+# Kept paths: name, steps, and seconds between the first and the last (None: within a visit).
+PATHS: list[tuple[str, list[dict[str, Any]], int | None]] = [
+    ("From the kit to an order", [_KIT, _reached("/order"), {"conversion": "starter_kit_order"}], None),
+    (
+        "Configured, then ordered within a week",
+        [
+            _reached("/configure"),
+            {"event": {"name": "kit_configured", "where": []}},
+            {"conversion": "starter_kit_order"},
+        ],
+        7 * 86_400,
+    ),
+]
 UNWILLING = "Asked not to be shown ads"
 AUDIENCES = [
     DemoAudience("Saw the starter kit, did not order", _part(_KIT, 0, 21), _ORDERED),

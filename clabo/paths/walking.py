@@ -174,14 +174,14 @@ def differences(here: PathReport, there: PathReport) -> list[StepDifference]:
 
 
 def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int], int]]:
-    """The most common ways to a conversion within a visit: pages in order, each once, and how many visits went so."""
+    """The most common ways to a conversion within a visit: pages before it in order, each once, and how many went so."""
     atoms, known = Atoms(lens.site.pk), Inventory(lens.site.pk)
     seen = journeys(lens, atoms)
     who, times = rows_of(Converted(conversion), seen, atoms, known)
     at = np.full(len(seen), NEVER, dtype=np.int64)
     np.minimum.at(at, who, times)
     pages = atoms.pages[seen.atoms]
-    some = (pages >= 0) & (at[seen.who] != NEVER) & (seen.times <= at[seen.who])
+    some = (pages >= 0) & (at[seen.who] != NEVER) & (seen.times < at[seen.who])
     ways: dict[int, dict[int, None]] = {}
     for visit, page in zip(seen.who[some].tolist(), pages[some].tolist(), strict=True):
         ways.setdefault(visit, {})[page] = None

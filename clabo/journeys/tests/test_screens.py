@@ -15,12 +15,25 @@ from clabo.demo import loading, scenario
 from clabo.events.models import Event, Visit
 from clabo.events.models import Page as KnownPage
 from clabo.monitoring import tags as watching
+from clabo.paths.models import Path
 from clabo.sites.models import Site
 from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_site
 
-SECTIONS = ["today", "pixel", "conversions", "live", "spend", "pages", "tests", "people", "work", "audiences"]
+SECTIONS = [
+    "today",
+    "pixel",
+    "conversions",
+    "live",
+    "spend",
+    "pages",
+    "tests",
+    "people",
+    "work",
+    "audiences",
+    "paths",
+]
 
 
 class Screens(BrowserCase):
@@ -39,6 +52,7 @@ class Screens(BrowserCase):
             *SECTIONS,
             f"audiences/{audience.pk}",
             "audiences/new",
+            f"paths?path={Path.objects.order_by('pk')[0].pk}&against=device%3Aphone&by=device",
             f"tests/{test.pk}",
             f"pages?compare=before&open={page}",
         ]
@@ -99,6 +113,13 @@ class Screens(BrowserCase):
         page.get_by_role("tab", name="Overlap").click()
         expect(page.get_by_text("The exclusive parts")).to_be_visible()
         self.check(page, "an overlap")
+        page.get_by_role("tab", name="Lists").click()
+        expect(page.get_by_role("row", name="Asked not to be shown ads")).to_be_visible()
+        self.check(page, "lists")
+        self.go(page, f"paths?path={Path.objects.order_by('pk')[0].pk}")
+        page.get_by_role("button", name="Steps").click()
+        expect(page.get_by_label("Step 2", exact=True)).to_be_visible()
+        self.check(page, "the steps of a path")
         self.go(page, "pixel")
         page.get_by_role("button", name="Site settings").click()
         expect(page.get_by_label("Currency")).to_be_visible()

@@ -130,7 +130,7 @@ function Proposed({ siteId, conversion, take }: ProposedProps) {
       <ul className="max-w-3xl">
         {found.data.map((p) => (
           <li key={p.says.join()} className="flex items-baseline gap-4 border-b py-2">
-            <span className="num w-12 text-right">{count(p.visits)}</span>
+            <span className="num w-12 shrink-0 text-right">{count(p.visits)}</span>
             <TextButton className="text-left" onClick={() => take(p.steps)}>
               {p.says.join(", then ")}
             </TextButton>

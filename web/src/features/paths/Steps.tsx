@@ -2,9 +2,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Field, Select, TextButton } from "../../components/ui";
 import { words } from "../../lib/format";
+import { Builder } from "../conversions/builder/Builder";
 import { Condition } from "../conversions/builder/Condition";
 import { blank, CONDITIONS } from "../conversions/builder/conditions";
-import { type ConditionKey, isGroup, isNot, keyOf, type Leaf, type Rule } from "../conversions/builder/rule";
+import { asGroup, type ConditionKey, isGroup, isNot, keyOf, type Leaf, type Rule } from "../conversions/builder/rule";
 import { conversionsQuery } from "../conversions/queries";
 import type { Step } from "./model";
 
@@ -73,15 +74,20 @@ export function Steps({ siteId, steps, change, error }: Props) {
                       </Select>
                     )}
                   </Field>
+                ) : nested ? (
+                  <Builder
+                    siteId={siteId}
+                    rule={asGroup(step as Rule)}
+                    change={(rule) => set(place, rule as Step)}
+                    error={(field) => error(place, field)}
+                  />
                 ) : (
-                  !nested && (
-                    <Condition
-                      siteId={siteId}
-                      leaf={step as Leaf}
-                      change={(leaf) => set(place, leaf as Step)}
-                      error={(field) => error(place, field)}
-                    />
-                  )
+                  <Condition
+                    siteId={siteId}
+                    leaf={step as Leaf}
+                    change={(leaf) => set(place, leaf as Step)}
+                    error={(field) => error(place, field)}
+                  />
                 )}
               </div>
               <div className="flex gap-3 sm:flex-col sm:pt-7">

@@ -80,7 +80,7 @@ export function Walk({ report, other, keep, openPage }: Props) {
                         <>
                           {" · "}
                           <TextButton onClick={() => keep(place + 1)}>
-                            make them an audience<span className="sr-only">, step {place + 1}</span>
+                            make them an audience<span className="sr-only"> who left after step {place + 1}</span>
                           </TextButton>
                         </>
                       )}
@@ -195,7 +195,7 @@ export function Headline({ report, here, other }: { report: Report; here: string
           <span className={worse ? "text-brick" : "text-fern"}>
             {per100(low)} to {per100(high)} more of 100
           </span>{" "}
-          than {other} between step {most.place + 1} and step {most.place + 2}.
+          than {other} after step {most.place + 1}: “{steps[most.place]?.says}”.
         </p>
         <p className="text-quiet">
           {sure.length > 1
