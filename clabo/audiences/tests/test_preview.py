@@ -57,7 +57,7 @@ class OneByOne:
 
 
 class Figures(TestCase):
-    @settings(max_examples=35, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(histories, st.lists(DEFINITIONS, min_size=3, max_size=3), st.sampled_from([5, 25]))
     def test_they_are_what_each_persons_history_says(
         self, history: list[Act], datas: list[Any], stretch: int

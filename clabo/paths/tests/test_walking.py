@@ -92,7 +92,7 @@ def reach(times: list[list[Any]], within: int | None) -> list[Any]:
 
 
 class Walked(TestCase):
-    @settings(max_examples=40, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(
         histories,
         st.lists(STEPS, min_size=2, max_size=4),

@@ -55,7 +55,7 @@ def table(lens: Lens) -> dict[str, tuple[Any, ...]]:
 
 
 class Narrowed(HypothesisTestCase):
-    @settings(max_examples=30, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=20, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(
         histories,
         st.sets(st.integers(1, 3)),
@@ -149,7 +149,7 @@ class Asked(TestCase):
 
 
 class Tested(HypothesisTestCase):
-    @settings(max_examples=15, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=10, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(histories, st.sets(st.integers(1, 3)))
     def test_a_split_test_counts_only_them(self, history: list[Act], theirs: set[int]) -> None:
         plain = [replace(act, order="", said="") for act in history if act.kind != "sale"]
