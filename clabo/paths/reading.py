@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import timedelta
+from datetime import date, datetime, timedelta
 from functools import cached_property
 from typing import Any
 
@@ -23,6 +23,7 @@ from clabo.db.arrays import in_array
 from clabo.events.models import Device, Kind, Visitor
 from clabo.presence import trails
 from clabo.presence.models import Atom
+from clabo.sites.models import Site
 
 # Visits whose ids lie so much further apart than there are visits are looked up by search.
 _SPARSE = 20
@@ -114,28 +115,42 @@ class Atoms:
         return {pk: self.rows[pk][column] for pk in self.arrivals}
 
 
+def columns(site: Site, first: date, last: date) -> trails.Columns:
+    """Everything that happened on these days: packed days, and the tables for those that are not packed."""
+    days = trails.versions(site.pk, first, last)
+    packed = trails.read(site.pk, [day for day, version in days.items() if version is not None])
+    several = [packed[day][1] if day in packed else trails.unpacked(site, day) for day in days]
+    return trails.Columns(
+        _together([c.people for c in several], np.uint32),
+        _together([c.times for c in several], np.int64),
+        _together([c.atoms for c in several], np.uint32),
+        _together([c.visits for c in several], np.int64),
+    )
+
+
 def journeys(lens: Lens, atoms: Atoms) -> Journeys:
-    """Read what the lens looks at. A visit's events may lie on the day after it began, and beyond."""
+    """Read what the lens looks at. A visit's events may lie on the day after it began."""
     site = lens.site
     last = lens.last + timedelta(days=1)
-    days = trails.versions(site.pk, lens.first, last)
-    packed = trails.read(site.pk, [day for day, version in days.items() if version is not None])
-    columns = [packed[day][1] if day in packed else trails.unpacked(site, day) for day in days]
-    people = _together([c.people for c in columns], np.uint32)
-    times = _together([c.times for c in columns], np.int64)
-    what = _together([c.atoms for c in columns], np.uint32)
-    visits = _together([c.visits for c in columns], np.int64)
-    began = atoms.mask(atoms.arrivals)[what]
-    chosen = atoms.mask(atoms.arriving(lens))[what]
-    chosen &= times < round(site.midnight(last).timestamp() * 1e6)
+    seen = columns(site, lens.first, last)
+    began = atoms.mask(atoms.arrivals)[seen.atoms]
+    chosen = atoms.mask(atoms.arriving(lens))[seen.atoms]
+    chosen &= seen.times < micro(site.midnight(last))
     if lens.people is not None:
         numbers = Visitor.objects.filter(in_array("id", lens.people.ids)).values_list("number", flat=True)
-        chosen &= np.isin(people, np.fromiter(numbers, np.int64))
+        chosen &= np.isin(seen.people, np.fromiter(numbers, np.int64))
     nothing = np.zeros(0, np.int64)
-    found = Journeys(lens, nothing, nothing, what[:0], people[chosen], what[chosen], visits[chosen])
-    who = found.places(visits)
+    found = Journeys(
+        lens, nothing, nothing, seen.atoms[:0], seen.people[chosen], seen.atoms[chosen], seen.visits[chosen]
+    )
+    who = found.places(seen.visits)
     inside = (who >= 0) & ~began
-    return replace(found, who=who[inside], times=times[inside], atoms=what[inside])
+    return replace(found, who=who[inside], times=seen.times[inside], atoms=seen.atoms[inside])
+
+
+def micro(time: datetime) -> int:
+    """Microseconds since 1970."""
+    return round(time.timestamp() * 1e6)
 
 
 def _together(several: list[NDArray[Any]], kind: type[np.generic]) -> NDArray[Any]:

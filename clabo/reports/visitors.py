@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date, timedelta
+from itertools import pairwise
 from typing import Protocol
 
-from django.db.models import Count, Exists, OuterRef
+import numpy as np
 from pyroaring import BitMap
 
 from clabo.conversions.lens import Lens
 from clabo.db.arrays import in_array
-from clabo.events.models import Event, Kind, TrafficClass, Visit
+from clabo.events.models import Kind, Visit, Visitor
+from clabo.paths.reading import Atoms, columns, micro
 from clabo.presence.mirror import Snapshot, snapshot
 from clabo.presence.models import Atom
 
@@ -31,7 +33,7 @@ def add_visitors(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
         _from_index(lens, rows)
     else:
         # An atom does not know what brought the visit that a view is in.
-        _from_events(lens, rows)
+        _from_trails(lens, rows)
 
 
 def _from_index(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
@@ -59,25 +61,32 @@ def _union(now: Snapshot, atoms: set[int], first: date | None, last: date) -> Bi
     return BitMap.union(*sets) if sets else BitMap()
 
 
-def _from_events(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
-    views = (
-        Event.objects.in_counted_visits()
-        .filter(lens.of_visits("visit__"), lens.of_people(), in_array("page_id", rows))
-        .filter(kind=Kind.VIEW, site=lens.site)
-        .filter(
-            time__gte=lens.site.midnight(lens.first),
-            time__lt=lens.site.midnight(lens.last + timedelta(days=1)),
-        )
+def _from_trails(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
+    """The same where it matters which visit a view is in: packed days know that."""
+    site, atoms = lens.site, Atoms(lens.site.pk)
+    # Of the day before, because a visit may go on past midnight.
+    seen = columns(site, lens.first - timedelta(days=1), lens.last)
+    pages = atoms.pages[seen.atoms]
+    viewed = (pages >= 0) & (seen.times >= micro(site.midnight(lens.first)))
+    began = atoms.mask(atoms.arrivals)[seen.atoms]
+    chosen = seen.visits[atoms.mask(atoms.arriving(lens))[seen.atoms]]
+    # One that has lasted for longer still.
+    older = np.setdiff1d(seen.visits[viewed], seen.visits[began])
+    also = Visit.objects.filter(lens.of_visits(), in_array("id", older.tolist()), site=site)
+    mine = viewed & np.isin(
+        seen.visits, np.concatenate([chosen, np.fromiter(also.values_list("id", flat=True), np.int64)])
     )
-    earlier = Visit.objects.filter(
-        site=lens.site,
-        visitor_id=OuterRef("visitor_id"),
-        day__lt=lens.first,
-        traffic_class=TrafficClass.COUNTED,
-        views__gt=0,
+    if lens.people is not None:
+        numbers = Visitor.objects.filter(in_array("id", lens.people.ids)).values_list("number", flat=True)
+        mine &= np.isin(seen.people, np.fromiter(numbers, np.int64))
+    entered = set(
+        Atom.objects.filter(site=site, sort=Atom.Sort.VISIT, page__isnull=False).values_list("id", flat=True)
     )
-    everybody = views.values_list("page_id").annotate(n=Count("visitor_id", distinct=True))
-    for page_id, n in everybody.order_by():
-        rows[page_id].visitors = n
-    for page_id, n in everybody.filter(~Exists(earlier)).order_by():
-        rows[page_id].new_visitors = n
+    before = _union(snapshot(site.pk), entered, None, lens.first - timedelta(days=1))
+    order = np.argsort(pages[mine], kind="stable")
+    of_page, who = pages[mine][order], seen.people[mine][order]
+    bounds = np.flatnonzero(np.diff(of_page, prepend=-1, append=-1))
+    for start, end in pairwise(bounds.tolist()):
+        if row := rows.get(int(of_page[start])):
+            people = BitMap(who[start:end])
+            row.visitors, row.new_visitors = len(people), len(people - before)

@@ -20,7 +20,7 @@ ROUTES = {
     "_allauth/browser/v1/auth/password/reset",
     r"^(?:sign-in|forgotten|setup|new-site)?$",
     r"^(?:welcome|join|kit)/[^/]+$",
-    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences)(?:/(?:\d+|new))?)?$",
+    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths)(?:/(?:\d+|new))?)?$",
 }
 
 

@@ -75,7 +75,7 @@ export function Lists({ siteId }: { siteId: number }) {
   if (site.canEdit)
     columns.push({
       key: "remove",
-      head: "",
+      head: <span className="sr-only">Delete</span>,
       cell: (l) => (
         <TextButton onClick={() => remove.mutate(l)} disabled={remove.isPending}>
           Delete<span className="sr-only"> {l.name}</span>

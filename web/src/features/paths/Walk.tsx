@@ -1,6 +1,7 @@
 /** How far they got: a bar for each step, what lies between, and where the others went. */
 import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
+import { Scroll } from "../../components/Scroll";
 import { TextButton } from "../../components/ui";
 import { count, per100, percent } from "../../lib/format";
 import type { Report } from "./model";
@@ -132,7 +133,7 @@ function Difference({ of, other }: { of: Report["differences"][number]; other: s
 export function Groups({ report, by }: { report: Report; by: string }) {
   if (!report.groups.length) return null;
   return (
-    <div className="overflow-x-auto">
+    <Scroll label={`By ${by}`}>
       <table className="bench">
         <caption className="sr-only">By {by}</caption>
         <thead>
@@ -162,7 +163,7 @@ export function Groups({ report, by }: { report: Report; by: string }) {
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }
 
