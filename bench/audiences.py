@@ -32,6 +32,7 @@ VISITORS, VISITS, EVENTS, DAYS = 1_000_000, 2_100_000, 10_000_000, 180
 PAGES, ORIGINS = 60, 12
 KEPT, ASKED = 20, 30
 _COLUMNS = pa.schema([("person", pa.uint32()), ("time", pa.int64()), ("atom", pa.uint32())])
+_TRAIL = pa.schema([*_COLUMNS, ("visit", pa.int64())])
 
 Day = tuple[NDArray[np.uint32], NDArray[np.int64], NDArray[np.int64]]
 
@@ -47,6 +48,23 @@ def made_day(chance: np.random.Generator, age: int, today: datetime) -> Day:
     times = np.sort(chance.integers(0, 86_400_000, count)) * 1000 + start
     pages = (PAGES * chance.random(count) ** 2).astype(np.int64)
     return people, times, pages
+
+
+def as_trail(
+    people: NDArray[np.uint32],
+    times: NDArray[np.int64],
+    atoms: NDArray[np.uint32],
+    arrivals: NDArray[np.uint32],
+    age: int,
+) -> pa.RecordBatch:
+    """A packed day: one visit for each person, which begins with their first view."""
+    first, place = np.unique(people, return_index=True)
+    who = np.concatenate([first, people])
+    at = np.concatenate([times[place], times])
+    order = np.argsort(at, kind="stable")
+    what = np.concatenate([arrivals[first % ORIGINS], atoms])
+    columns = [who[order], at[order], what[order], (who.astype(np.int64) + (DAYS - age) * VISITORS)[order]]
+    return pa.record_batch([pa.array(c, f.type) for c, f in zip(columns, _TRAIL, strict=True)], schema=_TRAIL)
 
 
 def fill(site: Site, folder: Path) -> dict[str, float]:
@@ -94,8 +112,10 @@ def fill(site: Site, folder: Path) -> dict[str, float]:
             [pa.array(people), pa.array(times), pa.array(by_page[which])], schema=_COLUMNS
         )
         sink = pa.BufferOutputStream()
-        with pa.ipc.new_stream(sink, _COLUMNS) as stream:
-            stream.write_batch(batch)
+        with pa.ipc.new_stream(sink, _TRAIL) as stream:
+            stream.write_batch(
+                as_trail(people, times, by_page[which], np.array(visits, dtype=np.uint32), age)
+            )
         Trail.objects.create(site=site, day=day, data=sink.getvalue().to_pybytes() if age else None)
         took += time.perf_counter() - began
         dated = pa.table([*batch.columns, pa.array([day] * len(people), pa.date32())], schema=writer.schema)
@@ -188,6 +208,10 @@ def asked(site: Site, rule: int, folder: Path) -> None:
         ):
             times = [timed(lambda d=data: preview(d))[0] for _ in range(5)]  # type: ignore[misc]
             rows.append(row(says, times))
+    for days in (28, 90, 180):
+        way = {"steps": [page(n) for n in range(5)], "period": f"{days}d", "by": "source"}
+        ways = [timed(lambda w=way: member.ask("POST", "/paths/report", w))[0] for _ in range(5)]  # type: ignore[misc]
+        rows.append(row(f"a path of five steps within a visit, over {days} days", ways))
     atoms = {p.page.path: p.pk for p in Atom.objects.filter(sort=Atom.Sort.EVENT).select_related("page")}
     by_sql, by_duck = [], []
     duck = duckdb.connect()

@@ -403,8 +403,8 @@ function run(settings: Settings): unknown {
 
     on("pagehide", () => {
       for (const each of tag.leaving) tried(each);
-      // The part for forms has not come yet.
-      for (const each of started.forms ?? []) tried(() => judge(each as Submitted));
+      // The part for forms has not come yet; should it still come, it is not told of them again.
+      for (const each of started.forms?.splice(0) ?? []) tried(() => judge(each as Submitted));
       tried(view);
       due?.();
       queue?.leave();
