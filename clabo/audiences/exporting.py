@@ -142,10 +142,12 @@ def _rows(
 def _stated(site_id: int, numbers: list[int]) -> defaultdict[int, tuple[str, str]]:
     """What pages have stated of these people, in any of their browsers."""
     owner = Coalesce("visitor__joined_to__number", "visitor__number")
+    people = Visitor.objects.filter(in_array("number", numbers), site=site_id).values_list("id", flat=True)
+    pks = list(people)
+    browsers = Visitor.objects.filter(in_array("id", pks) | in_array("joined_to_id", pks))
     rows = (
-        Statement.objects.filter(identity__site=site_id)
+        Statement.objects.filter(in_array("visitor_id", browsers.values_list("id", flat=True)))
         .annotate(owner=owner)
-        .filter(in_array("owner", numbers))
         .order_by("identity__hash")
         .values_list("owner", "identity__kind", "identity__hash")
     )
