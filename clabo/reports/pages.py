@@ -141,7 +141,8 @@ def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = Fals
         apart,
         joined(lens.site, lens.first, lens.last),
         before,
-        findings([judged(r) for r in ranked], lens.site.margin),
+        # People are in an audience for what they did: among them no page is judged by it.
+        findings([judged(r) for r in ranked if lens.people is None], lens.site.margin),
     )
 
 

@@ -96,6 +96,8 @@ class Asked(TestCase):
         self.assertEqual(report["lens"]["audience"], {"id": self.audience.pk, "name": "Lost"})
         entries = {row["path"]: row["entries"] for row in report["rows"]}
         self.assertEqual((entries["/a"], entries["/b"]), (1, 2))
+        # Who is chosen for not having ordered says nothing of how a page sells.
+        self.assertEqual((report["findings"], report["thin"]), ([], 0))
         self.assertNotIn("/thank-you", entries)
         everybody = member.ask("GET", f"/pages?period={PERIOD}")
         self.assertEqual({r["path"]: r["entries"] for r in everybody["rows"]}["/a"], 3)

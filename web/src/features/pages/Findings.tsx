@@ -13,6 +13,13 @@ export function Findings({ report, open }: { report: Report; open: (page: number
     const row = rows.get(f.page_id);
     return row ? [{ f, row }] : [];
   });
+  if (report.lens.audience)
+    return (
+      <p className="border-b py-3 text-lead leading-relaxed">
+        Only visits of people who are in <bdi>{report.lens.audience.name}</bdi> now. They are in it for what they did,
+        so what they did judges no page: compare pages among everybody.
+      </p>
+    );
   if (!said.length && !report.thin) return null;
   return (
     <p className="border-b py-3 text-lead leading-relaxed">

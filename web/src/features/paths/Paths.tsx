@@ -332,12 +332,13 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
       <div className="mt-4 flex flex-col gap-5">
         {!enabled && <p className="text-quiet">Say what each step is: beside it will stand how many reach it.</p>}
         {enabled && report.isPending && <Loading what="the path" />}
-        {enabled && problem && !problem.field.startsWith("steps[") && <Failed error={problem} retry={report.refetch} />}
+        {enabled && problem && !(writing && problem.field.startsWith("steps[")) && (
+          <Failed error={problem} retry={report.refetch} />
+        )}
         {r && !report.isError && (
           <>
             <Headline report={r} here={hereName(search)} other={other} />
             <Walk
-              siteId={siteId}
               report={r}
               other={other}
               keep={canEdit ? (step) => left.mutate(step) : undefined}

@@ -22,7 +22,6 @@ function duration(seconds: number): string {
 }
 
 interface Props {
-  siteId: number;
   report: Report;
   /** What the other lens is called, where there is one. */
   other?: string;
@@ -53,9 +52,9 @@ export function Walk({ report, other, keep, openPage }: Props) {
               key={place}
               className="grid grid-cols-[20px_minmax(0,1fr)_auto] gap-x-3 py-2 lg:grid-cols-[28px_190px_minmax(0,1fr)_80px_270px]"
             >
-              <span className="num text-quiet">{place + 1}</span>
-              <span className="break-words">{step.says}</span>
-              <div className="col-span-3 row-start-2 min-w-0 lg:col-span-1 lg:row-start-auto">
+              <span className="num col-start-1 row-start-1 text-quiet">{place + 1}</span>
+              <span className="col-start-2 row-start-1 break-words">{step.says}</span>
+              <div className="col-span-3 row-start-2 min-w-0 lg:col-span-1 lg:col-start-3 lg:row-start-1">
                 <div aria-hidden className="h-6 bg-plum/85" style={{ width: `${(100 * step.reached) / first}%` }} />
                 {there && (
                   <div
@@ -89,7 +88,9 @@ export function Walk({ report, other, keep, openPage }: Props) {
                   </div>
                 )}
               </div>
-              <span className="num row-start-1 text-right font-semibold lg:row-start-auto">{count(step.reached)}</span>
+              <span className="num col-start-3 row-start-1 text-right font-semibold lg:col-start-4">
+                {count(step.reached)}
+              </span>
               <Instead step={step} openPage={openPage} />
             </li>
           );
@@ -103,7 +104,10 @@ function Instead({ step, openPage }: { step: StepOut; openPage: Props["openPage"
   if (!step.left) return null;
   const most = Math.max(...step.instead.map((i) => i.count), 1);
   return (
-    <ul className="col-span-3 text-small lg:col-span-1 lg:pl-3" aria-label="Where they went instead">
+    <ul
+      className="col-span-3 row-start-3 text-small lg:col-span-1 lg:col-start-5 lg:row-start-1 lg:pl-3"
+      aria-label="Where they went instead"
+    >
       {step.instead.map((i) => (
         <li key={i.path ?? ""} className="grid grid-cols-[minmax(0,1fr)_48px_84px] items-center gap-2">
           <span className="truncate">{i.path == null ? "left the site" : openPage(i.path)}</span>
