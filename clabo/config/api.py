@@ -29,6 +29,7 @@ from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
 from clabo.reports.today_api import router as today
 from clabo.sites.api import router as sites
+from clabo.sources.api import router as sources
 from clabo.spend.api import router as spend
 from clabo.splits.api import router as splits
 
@@ -86,6 +87,7 @@ for each in (
     paths,
     splits,
     reports,
+    sources,
     today,
 ):
     api.add_router("", each)

@@ -8,17 +8,16 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from clabo.accounts.models import Role
-from clabo.audiences.narrowing import narrowed
-from clabo.conversions.lens import Lens, read_lens
+from clabo.conversions.lens import read_lens
 from clabo.conversions.queries import rules_of
 from clabo.reports import goals, pages
+from clabo.reports.reading import LensIn, lens_of
 from clabo.reports.schemas import (
     ComparisonOut,
     FairOut,
     FindingOut,
     GoalIn,
     GoalOut,
-    LensIn,
     LensOut,
     PagesOut,
     UnjoinedCost,
@@ -30,13 +29,6 @@ from clabo.shapes import finite, known_interval
 from clabo.sites.access import site_for
 
 router = Router(tags=["reports"])
-
-
-def lens_of(request: HttpRequest, site_id: int, words: LensIn) -> Lens:
-    """The lens that a request states, for those who may see the site."""
-    site = site_for(request, site_id)
-    lens = read_lens(site, words.period, words.origin, words.device, words.conversion, words.model)
-    return narrowed(lens, words.audience)
 
 
 @router.get("/sites/{int:site_id}/lens", response=LensOut)

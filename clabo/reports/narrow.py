@@ -11,7 +11,7 @@ from clabo.conversions.lens import Lens
 from clabo.events.models import Event, Kind
 
 # As core.visits.is_bounce.
-_BOUNCED = Q(views=1, conversions=0, interacted=False)
+BOUNCED = Q(views=1, conversions=0, interacted=False)
 
 
 def counts_of_people(lens: Lens) -> list[tuple[int, ...]]:
@@ -19,7 +19,7 @@ def counts_of_people(lens: Lens) -> list[tuple[int, ...]]:
     found: defaultdict[int, list[int]] = defaultdict(lambda: [0, 0, 0, 0, 0])
     visits = lens.visits().order_by()
     began = visits.values_list("entry_page_id").annotate(
-        n=Count("id"), of_views=Sum("views"), bounced=Count("id", filter=_BOUNCED)
+        n=Count("id"), of_views=Sum("views"), bounced=Count("id", filter=BOUNCED)
     )
     for page, entries, begun_views, bounces in began:
         found[page][0], found[page][2], found[page][3] = entries, begun_views, bounces

@@ -3,36 +3,34 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Hashable, Mapping, Sequence
-from dataclasses import dataclass, field
-from datetime import date, timedelta
+from collections.abc import Collection, Hashable, Sequence
+from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from typing import Literal
 
-from django.db.models import Count, Sum
+from django.db.models import Count, Q, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.queries import rules_of
 from clabo.conversions.selecting import Inventory, success_pages
-from clabo.core import returns, rules
+from clabo.core import rules
 from clabo.core.evidence import (
     Counts,
     FairComparison,
     Interval,
     RateComparison,
-    VisitValues,
     compare_rates,
     fair_comparison,
-    is_thin,
     lost_conversions,
     pool_small,
     rate_intervals,
-    return_interval,
 )
 from clabo.core.findings import Findings, LandingPage, findings
 from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
 from clabo.reports.narrow import counts_of_people
+from clabo.reports.rows import ReportRow, add_rates, add_returns
 from clabo.reports.visitors import add_visitors
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
@@ -43,72 +41,34 @@ RowKind = Literal["page", "further", "no_visit"]
 
 
 @dataclass(slots=True)
-class PageRow:
-    """One landing page under a lens. Money in the site's currency; None is shown as a dash.
+class PageRow(ReportRow):
+    """One landing page under a lens.
 
     `kind` "further": all pages beyond the first so many; "no_visit": credit of conversions of which no visit is known.
     """
 
     page: Page | None = None
     kind: RowKind = "page"
-    entries: int = 0
     views: int = 0
-    begun_views: int = 0
-    bounces: int = 0
     exits: int = 0
     # Distinct visitors with a view of the page, and those of them whose first visit ever fell in the period; only
     # where they are asked for.
     visitors: int | None = None
     new_visitors: int | None = None
-    # Visits that entered here and led to a conversion: the rate's numerator.
-    converted: int = 0
-    # Credited conversions; a fraction under the linear model.
-    conversions: Decimal = Decimal(0)
-    revenue: Decimal = Decimal(0)
-    paid: Paid = field(default_factory=Paid)
-    bounce_rate: Interval | None = None
     exit_rate: Interval | None = None
-    conversion_rate: Interval | None = None
-    roas_interval: Interval | None = None
     lost: float = 0.0
     intended_exit: bool = False
-    # What is counted has a value; without one there is no return on the spend, not one of nothing.
-    valued: bool = True
-
-    @property
-    def spend(self) -> Decimal:
-        return self.paid.cost
-
-    @property
-    def thin(self) -> bool:
-        return is_thin(self.converted, self.entries)
 
     @property
     def views_per_visitor(self) -> float | None:
         return self.views / self.visitors if self.visitors else None
 
-    @property
-    def cost_per_conversion(self) -> Decimal | None:
-        return returns.cost_per_conversion(self.spend, self.conversions)
-
-    @property
-    def roas(self) -> Decimal | None:
-        return returns.roas(self.revenue, self.spend) if self.valued else None
-
-    @property
-    def order_value(self) -> Decimal | None:
-        return returns.order_value(self.revenue, self.conversions) if self.valued else None
-
-    def profit(self, margin: Decimal | None) -> Decimal | None:
-        return returns.profit(self.revenue, self.spend, margin) if self.valued else None
-
-    def add(self, other: PageRow) -> None:
+    def add(self, other: ReportRow) -> None:
         """Count `other` in; rates and intervals are left alone."""
-        for name in ("entries", "views", "begun_views", "bounces", "exits", "converted"):
-            setattr(self, name, getattr(self, name) + getattr(other, name))
-        self.conversions += other.conversions
-        self.revenue += other.revenue
-        self.paid += other.paid
+        ReportRow.add(self, other)
+        if isinstance(other, PageRow):
+            self.views += other.views
+            self.exits += other.exits
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,7 +167,7 @@ def page_rows(
         if pk in rows:
             rows[pk].page = page
             shown.append(rows[pk])
-    _add_rates(shown)
+    _add_page_rates(shown)
     if lens.rule:
         for row in shown:
             row.intended_exit = row.page is not None and row.page.pk in traffic.success
@@ -218,21 +178,14 @@ def page_rows(
     return rows
 
 
-def _add_rates(rows: Sequence[PageRow]) -> None:
-    """The rates of all rows at once: one by one they would take most of the report's time."""
+def _add_page_rates(rows: Sequence[PageRow]) -> None:
     if not rows:
         return
-    entries = [r.entries for r in rows]
-    views = [r.views for r in rows]
-    bounces = rate_intervals([r.bounces for r in rows], entries)
+    add_rates(rows)
     # An exit belongs to the day that its visit began, a view to its own: about midnight there may be one more.
-    exits = rate_intervals([min(r.exits, r.views) for r in rows], views)
-    converted = rate_intervals([min(r.converted, r.entries) for r in rows], entries)
-    for row, *limits in zip(rows, *bounces, *exits, *converted, strict=True):
-        numbers = list(map(float, limits))
-        row.bounce_rate = Interval(*numbers[:3])
-        row.exit_rate = Interval(*numbers[3:6])
-        row.conversion_rate = Interval(*numbers[6:])
+    exits = rate_intervals([min(r.exits, r.views) for r in rows], [r.views for r in rows])
+    for row, *limits in zip(rows, *exits, strict=True):
+        row.exit_rate = Interval(*map(float, limits))
 
 
 def judged(row: PageRow) -> LandingPage:
@@ -270,43 +223,8 @@ def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
     for (day, page_id), paid in traffic.paid.items():
         costs[page_id][day] = paid.cost
         rows[page_id].paid += paid
-    _add_returns(lens, rows, values, costs)
+    add_returns(lens, rows, values, costs, lambda page_id: Q(page_id=page_id))
     return rows
-
-
-ByDay = Mapping[int | None, Mapping[date, Decimal]]
-
-
-def _add_returns(lens: Lens, rows: Mapping[int | None, PageRow], values: ByDay, costs: ByDay) -> None:
-    """The return on each page's spend. Where a page has few conversions, all pages together say what one is worth."""
-    valued = lens.rule is not None and lens.rule.has_value
-    everywhere = sum(r.converted for r in rows.values())
-    mean = float(sum(r.revenue for r in rows.values())) / everywhere if everywhere else 0.0
-    if not mean and lens.rule and lens.rule.value:
-        mean = float(lens.rule.value)
-    days = [lens.first + timedelta(days=i) for i in range(lens.days)]
-    for page_id, row in rows.items():
-        row.valued = valued
-        # From an event's property, and none has come: what one would bring is not known.
-        if page_id is None or not valued or not mean or page_id not in costs:
-            continue
-        each = mean if row.thin else float(row.revenue) / row.converted or mean
-        of_value, of_cost = values.get(page_id, {}), costs[page_id]
-        spent = [of_cost.get(d, Decimal(0)) for d in days]
-        row.roas_interval = return_interval(
-            row.converted,
-            each,
-            [float(of_value.get(d, 0)) for d in days],
-            list(map(float, spent)),
-            of_visits=_visit_values(lens, page_id, row) if min(spent) == max(spent) else None,
-        )
-
-
-def _visit_values(lens: Lens, page_id: int, row: PageRow) -> VisitValues:
-    """What the visits that entered on a page brought, one by one."""
-    credits = lens.credits().filter(rule=lens.rule, page_id=page_id)
-    values = credits.values_list("visit_id").annotate(sum=Sum("value")).values_list("sum", flat=True)
-    return VisitValues([float(v) for v in values if v], row.entries)
 
 
 @dataclass(frozen=True, slots=True)

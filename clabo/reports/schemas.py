@@ -18,22 +18,8 @@ from clabo.core.returns import break_even, over_lifetime
 from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
+from clabo.reports.rows import ReportRow
 from clabo.shapes import IntervalOut, known_interval
-
-
-class LensIn(Schema):
-    """The words of the lens as they stand in the URL."""
-
-    period: str = "28d"
-    origin: str = "any"
-    device: str = "any"
-    conversion: int | None = None
-    model: Model = "last_paid"
-    compare: Literal["none", "before"] = "none"
-    # Only visits of whoever is in this audience now.
-    audience: int | None = None
-    # Distinct visitors take longer to count than all the rest: only where their columns are shown.
-    visitors: bool = False
 
 
 class RuleChoice(Schema):
@@ -70,24 +56,13 @@ class LensOut(Schema):
     break_even_roas: float
 
 
-class PageRowOut(Schema):
-    # "further": all pages beyond the first 500 together; "no_visit": credit of conversions of which no visit is known.
-    kind: pages.RowKind
-    page_id: int | None
-    host: str
-    path: str
-    title: str
+class MeasuredOut(Schema):
+    """What every report's row has."""
+
     entries: int
-    views: int
     begun_views: int
     bounces: int
     bounce_rate: IntervalOut | None
-    exits: int
-    exit_rate: IntervalOut | None
-    # Missing unless asked for.
-    visitors: int | None
-    new_visitors: int | None
-    views_per_visitor: float | None
     converted: int
     conversions: Decimal
     conversion_rate: IntervalOut | None
@@ -109,6 +84,22 @@ class PageRowOut(Schema):
     roas_interval: IntervalOut | None
     lifetime_revenue: Decimal | None
     lifetime_roas: Decimal | None
+
+
+class PageRowOut(MeasuredOut):
+    # "further": all pages beyond the first 500 together; "no_visit": credit of conversions of which no visit is known.
+    kind: pages.RowKind
+    page_id: int | None
+    host: str
+    path: str
+    title: str
+    views: int
+    exits: int
+    exit_rate: IntervalOut | None
+    # Missing unless asked for.
+    visitors: int | None
+    new_visitors: int | None
+    views_per_visitor: float | None
     lost: float
     intended_exit: bool
 
@@ -193,41 +184,58 @@ def _money(value: Decimal | None) -> Decimal | None:
 
 
 _COUNTED = (
-    *("kind", "entries", "views", "begun_views", "bounces", "exits", "visitors", "new_visitors"),
-    *("views_per_visitor", "converted", "thin", "lost", "intended_exit"),
+    "kind",
+    "views",
+    "exits",
+    "visitors",
+    "new_visitors",
+    "views_per_visitor",
+    "lost",
+    "intended_exit",
 )
 
 
 def row_out(r: pages.PageRow, lens: Lens) -> PageRowOut:
-    factor = lens.rule.lifetime_factor if lens.rule else None
-    paid = r.paid
     return PageRowOut(
         page_id=r.page.pk if r.page else None,
         host=r.page.host if r.page else "",
         path=r.page.path if r.page else "",
         title=r.page.title if r.page else "",
         **{n: getattr(r, n) for n in _COUNTED},
-        conversions=r.conversions,
-        bounce_rate=known_interval(r.bounce_rate),
         exit_rate=known_interval(r.exit_rate),
-        conversion_rate=known_interval(r.conversion_rate),
-        revenue=round(r.revenue, 4) if r.valued else None,
-        spend=round(paid.cost, 4),
-        impressions=paid.impressions,
-        clicks=paid.clicks,
-        ctr=None
-        if (ctr := returns.click_through_rate(paid.clicks, paid.impressions)) is None
-        else round(ctr, 6),
-        cpc=_money(returns.cost_per_click(paid.cost, paid.clicks)),
-        cpm=_money(returns.cost_per_mille(paid.cost, paid.impressions)),
-        aov=_money(r.order_value),
-        profit=_money(r.profit(lens.site.margin)),
-        cost_per_conversion=_money(r.cost_per_conversion),
-        roas=_money(r.roas),
-        roas_interval=known_interval(r.roas_interval),
-        lifetime_revenue=over_lifetime(r.revenue, factor) if r.valued else None,
-        lifetime_roas=over_lifetime(r.roas, factor),
+        **measured(r, lens),
     )
+
+
+def measured(r: ReportRow, lens: Lens) -> dict[str, Any]:
+    """The fields of MeasuredOut."""
+    factor = lens.rule.lifetime_factor if lens.rule else None
+    paid = r.paid
+    ctr = returns.click_through_rate(paid.clicks, paid.impressions)
+    return {
+        "entries": r.entries,
+        "begun_views": r.begun_views,
+        "bounces": r.bounces,
+        "bounce_rate": known_interval(r.bounce_rate),
+        "converted": r.converted,
+        "conversions": r.conversions,
+        "conversion_rate": known_interval(r.conversion_rate),
+        "thin": r.thin,
+        "revenue": round(r.revenue, 4) if r.valued else None,
+        "spend": round(paid.cost, 4),
+        "impressions": paid.impressions,
+        "clicks": paid.clicks,
+        "ctr": None if ctr is None else round(ctr, 6),
+        "cpc": _money(returns.cost_per_click(paid.cost, paid.clicks)),
+        "cpm": _money(returns.cost_per_mille(paid.cost, paid.impressions)),
+        "aov": _money(r.order_value),
+        "profit": _money(r.profit(lens.site.margin)),
+        "cost_per_conversion": _money(r.cost_per_conversion),
+        "roas": _money(r.roas),
+        "roas_interval": known_interval(r.roas_interval),
+        "lifetime_revenue": over_lifetime(r.revenue, factor) if r.valued else None,
+        "lifetime_roas": over_lifetime(r.roas, factor),
+    }
 
 
 def stratum_name(key: Any) -> str:

@@ -29,6 +29,8 @@ def add_visitors(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
     """Fill in, by page, who viewed it, and who of them had made no visit before the period."""
     for row in rows.values():
         row.visitors = row.new_visitors = 0
+    if not rows:
+        return
     if lens.origin == "any" and lens.device is None and lens.people is None:
         _from_index(lens, rows)
     else:

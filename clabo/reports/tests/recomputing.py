@@ -6,9 +6,11 @@ Plain loops over everything, and nothing of Clabo's own code: no stitching, no r
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from typing import Any
 from zoneinfo import ZoneInfo
 
 GAP = timedelta(minutes=30)
@@ -101,6 +103,8 @@ class Recomputed:
         self.reports = [h for h in hits if h.kind == "sale"]
         self.visits: list[Visit] = []
         self.visit_of: dict[str, Visit] = {}
+        # Asked for again by each report; the history does not change.
+        self._found: dict[tuple[Any, ...], list[Conversion]] = {}
         for person in sorted({h.person for h in touching}):
             own = sorted(
                 (h for h in touching if h.person == person), key=lambda h: (h.time, h.kind != "view", h.id)
@@ -127,6 +131,12 @@ class Recomputed:
 
     def conversions(self, kind: str, counting: str) -> list[Conversion]:
         """Of all events of a kind: "mark" (an order from code) or "sale" (one that a server reports)."""
+        key = (kind, counting, self.limits)
+        if key not in self._found:
+            self._found[key] = self._conversions(kind, counting)
+        return self._found[key]
+
+    def _conversions(self, kind: str, counting: str) -> list[Conversion]:
         found = []
         source = (
             self.reports if kind == "sale" else [h for v in self.visits for h in v.hits if h.kind == kind]
@@ -204,10 +214,8 @@ class Recomputed:
                         return [(visit, one)]
         return [(touches[-1], one)]
 
-    def report(
-        self, first: date, last: date, origin: str, device: str, kind: str, counting: str, model: str
-    ) -> dict[str | None, Row]:
-        """The rows by page path; None is what no visit is known of."""
+    def inside(self, origin: str, device: str) -> Callable[[Visit], bool]:
+        """Whether a visit is one that the lens looks at."""
 
         def inside(visit: Visit) -> bool:
             channel, source = visit.origin
@@ -217,6 +225,48 @@ class Recomputed:
                 visit.device,
             )
 
+        return inside
+
+    def told_apart(
+        self,
+        first: date,
+        last: date,
+        inside: Callable[[Visit], bool],
+        kind: str,
+        counting: str,
+        model: str,
+        by: Callable[[Visit], object],
+    ) -> dict[object, Row]:
+        """The rows by what a visit is; None is what no visit is known of, where everything is looked at."""
+        rows: defaultdict[object, Row] = defaultdict(Row)
+        every = [c for k, mode in self.rules for c in self.conversions(k, mode)]
+        for visit in self.visits:
+            if visit.counted and visit.views and inside(visit) and first <= self.day(visit.start) <= last:
+                row = rows[by(visit)]
+                row.entries += 1
+                row.begun_views += len(visit.views)
+                acted = any(h.kind in ("mark", "step") for h in visit.hits)
+                row.bounces += (
+                    len(visit.views) == 1 and not acted and all(c.visit is not visit for c in every)
+                )
+        for c in self.conversions(kind, counting):
+            if c.visit is not None and not c.visit.counted:
+                continue
+            for credited, share in self.credits(c, model):
+                on = self.day(credited.start if credited else c.hit.time)
+                if first <= on <= last and (credited is None or inside(credited)):
+                    row = rows[by(credited) if credited else None]
+                    row.led |= {id(credited)} if credited else set()
+                    row.conversions += share
+                    row.revenue += ((c.value or Decimal(0)) * share).quantize(Decimal("1e-9"))
+        return dict(rows)
+
+    def report(
+        self, first: date, last: date, origin: str, device: str, kind: str, counting: str, model: str
+    ) -> dict[str | None, Row]:
+        """The rows by page path; None is what no visit is known of."""
+
+        inside = self.inside(origin, device)
         rows: defaultdict[str | None, Row] = defaultdict(Row)
         shown = [c for c in self.conversions(kind, counting) if c.visit is None or c.visit.counted]
         # A bounce is one for want of any conversion, of any rule.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -15,6 +15,7 @@ from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.recount import recount_all
 from clabo.core.attribution import MODELS
 from clabo.ingest.beacon import Envelope
+from clabo.presence.trails import closed_and_unpacked, pack
 from clabo.reports.tests.recomputing import Recomputed, Sent
 from clabo.testing.asking import Member
 from clabo.testing.traffic import BROWSER, HOST, beacon, make_rule, make_site, receive
@@ -128,6 +129,10 @@ class WholeReport(TestCase):
         )
         receive(envelopes[cut:])
         recount_all()
+        # Days that are packed are read otherwise than those that are not: half of the histories each.
+        if chance.random() < 0.5:
+            for _, day in closed_and_unpacked():
+                pack(site.pk, day)
         plain = Recomputed(hits, ZoneInfo(ZONE), site.attribution_window_days, "EUR")
         plain.limits = most
         plain.rules = [("mark", modes[0]), ("sale", modes[1])]
@@ -147,7 +152,75 @@ class WholeReport(TestCase):
                                 {path: self.plain(row) for path, row in expected.items()},
                                 (words, kind),
                             )
+        self.sources(chance, plain, member, today, mark, modes[0])
         self.sums(site)
+
+    def sources(
+        self, chance: random.Random, plain: Recomputed, member: Member, today: date, rule: Any, mode: str
+    ) -> None:
+        """Told apart by each thing, whole and within another."""
+        first = today - timedelta(days=13)
+        earliest = {
+            v.person: min(w.start for w in plain.visits if w.person == v.person) for v in plain.visits
+        }
+        by: dict[str, Any] = {
+            "channel": lambda v: v.origin[0],
+            "source": lambda v: v.origin[1] or "direct",
+            "device": lambda v: v.device,
+            "page": lambda v: HOST + v.views[0].path,
+            "referrer": lambda v: v.hits[0].referrer,
+            "returning": lambda v: "new" if v.start == earliest[v.person] else "returning",
+        }
+        within: dict[str, Any] = {
+            "": lambda v: True,
+            "at=channel:paid": lambda v: v.origin[0] == "paid",
+            "at=device:phone&at=channel:direct": lambda v: v.device == "phone" and v.origin[0] == "direct",
+            "at=returning:new": lambda v: by["returning"](v) == "new",
+        }
+        for dimension, key in by.items():
+            for words, inside in within.items():
+                # Under each of the models, some of them each time.
+                for model in chance.sample(sorted(MODELS), 1):
+                    asked = member.ask(
+                        "GET",
+                        f"/sources?period=14d&by={dimension}&model={model}&conversion={rule.pk}&{words}",
+                    )
+                    expected = plain.told_apart(first, today, inside, "mark", mode, model, key)
+                    if words:
+                        expected.pop(None, None)
+                    self.assertEqual(
+                        {r["name"] if r["kind"] == "value" else None: self.sourced(r) for r in asked["rows"]},
+                        {
+                            k: (
+                                *(r.entries, r.begun_views, r.bounces, len(r.led)),
+                                *(
+                                    r.conversions.quantize(Decimal("1e-6")),
+                                    r.revenue.quantize(Decimal("1e-4")),
+                                ),
+                            )
+                            for k, r in expected.items()
+                        },
+                        (dimension, words, model),
+                    )
+                    self.assertEqual(asked["total"]["entries"], sum(r["entries"] for r in asked["rows"]))
+        hours = member.ask("GET", f"/sources/hours?period=14d&conversion={rule.pk}")["hours"]
+        expected = plain.told_apart(
+            *(first, today, lambda v: True, "mark", mode, "last_paid"),
+            lambda v: (
+                v.start.astimezone(ZoneInfo(ZONE)).isoweekday(),
+                v.start.astimezone(ZoneInfo(ZONE)).hour,
+            ),
+        )
+        expected.pop(None, None)
+        self.assertEqual(
+            {(h["weekday"], h["hour"]): (h["entries"], h["converted"]) for h in hours},
+            {k: (r.entries, len(r.led)) for k, r in expected.items()},
+        )
+
+    def sourced(self, row: dict[str, Any]) -> tuple[Any, ...]:
+        counts = (row[n] for n in ("entries", "begun_views", "bounces", "converted"))
+        money = Decimal(row["conversions"]).quantize(Decimal("1e-6")), Decimal(row["revenue"])
+        return (*counts, *money)
 
     def sums(self, site: Any) -> None:
         """Under every model the credits sum to the conversions that are shown, and none is nowhere."""

@@ -1,0 +1,128 @@
+"""What every report's row has: visits, what they led to and what they cost, with rates, returns and their intervals."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import TypeVar
+
+from django.db.models import Q, Sum
+
+from clabo.conversions.lens import Lens
+from clabo.core import returns
+from clabo.core.evidence import Interval, VisitValues, is_thin, rate_intervals, return_interval
+from clabo.spend.joining import Paid
+
+
+@dataclass(slots=True, kw_only=True)
+class ReportRow:
+    """Visits that are alike in something. Money in the site's currency; None is shown as a dash."""
+
+    entries: int = 0
+    begun_views: int = 0
+    bounces: int = 0
+    # Visits that led to a conversion: the rate's numerator.
+    converted: int = 0
+    # Credited conversions; a fraction under the linear model.
+    conversions: Decimal = Decimal(0)
+    revenue: Decimal = Decimal(0)
+    paid: Paid = field(default_factory=Paid)
+    bounce_rate: Interval | None = None
+    conversion_rate: Interval | None = None
+    roas_interval: Interval | None = None
+    # What is counted has a value; without one there is no return on the spend, not one of nothing.
+    valued: bool = True
+
+    @property
+    def spend(self) -> Decimal:
+        return self.paid.cost
+
+    @property
+    def thin(self) -> bool:
+        return is_thin(self.converted, self.entries)
+
+    @property
+    def cost_per_conversion(self) -> Decimal | None:
+        return returns.cost_per_conversion(self.spend, self.conversions)
+
+    @property
+    def roas(self) -> Decimal | None:
+        return returns.roas(self.revenue, self.spend) if self.valued else None
+
+    @property
+    def order_value(self) -> Decimal | None:
+        return returns.order_value(self.revenue, self.conversions) if self.valued else None
+
+    def profit(self, margin: Decimal | None) -> Decimal | None:
+        return returns.profit(self.revenue, self.spend, margin) if self.valued else None
+
+    def add(self, other: ReportRow) -> None:
+        """Count `other` in; rates and intervals are left alone."""
+        self.entries += other.entries
+        self.begun_views += other.begun_views
+        self.bounces += other.bounces
+        self.converted += other.converted
+        self.conversions += other.conversions
+        self.revenue += other.revenue
+        self.paid += other.paid
+
+
+def add_rates(rows: Sequence[ReportRow]) -> None:
+    """The rates of all rows at once: one by one they would take most of the report's time."""
+    if not rows:
+        return
+    entries = [r.entries for r in rows]
+    bounces = rate_intervals([min(r.bounces, r.entries) for r in rows], entries)
+    converted = rate_intervals([min(r.converted, r.entries) for r in rows], entries)
+    for row, *limits in zip(rows, *bounces, *converted, strict=True):
+        numbers = list(map(float, limits))
+        row.bounce_rate = Interval(*numbers[:3])
+        row.conversion_rate = Interval(*numbers[3:6])
+
+
+K = TypeVar("K", bound=Hashable)
+R = TypeVar("R", bound=ReportRow)
+
+
+def add_returns(
+    lens: Lens,
+    rows: Mapping[K, R],
+    values: Mapping[K, Mapping[date, Decimal]],
+    costs: Mapping[K, Mapping[date, Decimal]],
+    credited: Callable[[K], Q],
+) -> None:
+    """The return on each row's spend. Where a row has few conversions, all together say what one is worth.
+
+    `values` and `costs` are by row and day; `credited` is the condition on credits that are a row's. The row None is
+    of no visit, and has no return.
+    """
+    valued = lens.rule is not None and lens.rule.has_value
+    everywhere = sum(r.converted for r in rows.values())
+    mean = float(sum(r.revenue for r in rows.values())) / everywhere if everywhere else 0.0
+    if not mean and lens.rule and lens.rule.value:
+        mean = float(lens.rule.value)
+    days = [lens.first + timedelta(days=i) for i in range(lens.days)]
+    for key, row in rows.items():
+        row.valued = valued
+        # From an event's property, and none has come: what one would bring is not known.
+        if key is None or not valued or not mean or key not in costs:
+            continue
+        each = mean if row.thin else float(row.revenue) / row.converted or mean
+        of_value, of_cost = values.get(key, {}), costs[key]
+        spent = [of_cost.get(d, Decimal(0)) for d in days]
+        row.roas_interval = return_interval(
+            row.converted,
+            each,
+            [float(of_value.get(d, 0)) for d in days],
+            list(map(float, spent)),
+            of_visits=_visit_values(lens, credited(key), row) if min(spent) == max(spent) else None,
+        )
+
+
+def _visit_values(lens: Lens, credited: Q, row: ReportRow) -> VisitValues:
+    """What a row's visits brought, one by one."""
+    credits = lens.credits().filter(credited, rule=lens.rule)
+    values = credits.values_list("visit_id").annotate(sum=Sum("value")).values_list("sum", flat=True)
+    return VisitValues([float(v) for v in values if v], row.entries)

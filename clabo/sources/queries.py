@@ -1,0 +1,275 @@
+"""Where visits came from, opened step by step, and what became of them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+from functools import reduce
+from operator import and_
+from typing import Any, Literal
+
+from django.db.models import Count, Q, QuerySet, Sum
+from django.db.models.functions import ExtractHour, ExtractIsoWeekDay
+
+from clabo.conversions.lens import Lens
+from clabo.conversions.models import Credit
+from clabo.core.evidence import Interval, is_thin, rate_intervals
+from clabo.events.models import Page, TrafficDay
+from clabo.reports.narrow import BOUNCED
+from clabo.reports.rows import ReportRow, add_rates, add_returns
+from clabo.sources.dimensions import CHAIN, COUNTED, Within, of_cost, of_counts, of_visits, stated, stored
+from clabo.spend.joining import Paid, cost_of_visits
+from clabo.spend.models import CostPart
+
+MOST_ROWS = 500
+Cells = dict[tuple[Any, date], Paid]
+
+
+@dataclass(slots=True, kw_only=True)
+class SourceRow(ReportRow):
+    """Visits of one value of a dimension; `kind` as for pages: "further" and "no_visit" rows have no value."""
+
+    value: str = ""
+    kind: Literal["value", "further", "no_visit", "total"] = "value"
+    page: Page | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SourceTable:
+    """Rows by entries, what they are told apart by, and all of them together. Rows sum to the total."""
+
+    by: str
+    rows: list[SourceRow]
+    apart: list[SourceRow]
+    total: SourceRow
+
+
+@dataclass(frozen=True, slots=True)
+class Hour:
+    """Visits that began in one hour of one day of the week (1: Monday), and those that led to a conversion."""
+
+    weekday: int
+    hour: int
+    entries: int
+    converted: int
+    rate: Interval
+
+    @property
+    def thin(self) -> bool:
+        return is_thin(self.converted, self.entries)
+
+
+@dataclass(slots=True)
+class _Read:
+    """What was read, by value."""
+
+    rows: defaultdict[Any, SourceRow] = field(default_factory=lambda: defaultdict(SourceRow))
+    values: defaultdict[Any, dict[date, Decimal]] = field(default_factory=lambda: defaultdict(dict))
+    costs: defaultdict[Any, dict[date, Decimal]] = field(default_factory=lambda: defaultdict(dict))
+
+
+def source_table(lens: Lens, by: str, within: Sequence[Within] = ()) -> SourceTable:
+    """The lens's visits of `within`, told apart by a dimension."""
+    read = _Read()
+    counted = lens.people is None and {by, *(w.dimension for w in within)} <= COUNTED
+    if counted:
+        _read_counts(read, lens, by, within)
+        paid = _paid(lens, by, within)
+    else:
+        _read_visits(read, lens, by, within)
+        paid = _paid_for_visits(lens, by, within)
+    _read_credits(read, lens, by, within)
+    for (value, day), of_day in paid.items():
+        read.rows[value].paid += of_day
+        read.costs[value][day] = read.costs[value].get(day, Decimal(0)) + of_day.cost
+    total = SourceRow(kind="total")
+    for row in read.rows.values():
+        total.add(row)
+    add_rates([*read.rows.values(), total])
+    add_returns(lens, read.rows, read.values, read.costs, lambda value: _of(lens, by, value))
+    _add_total_return(lens, total, read)
+    return SourceTable(by, *_named(by, read.rows), total)
+
+
+def _add_total_return(lens: Lens, total: SourceRow, read: _Read) -> None:
+    together: tuple[dict[date, Decimal], dict[date, Decimal]] = {}, {}
+    for sums, by_value in zip(together, (read.values, read.costs), strict=True):
+        for of_day in by_value.values():
+            for day, amount in of_day.items():
+                sums[day] = sums.get(day, Decimal(0)) + amount
+    add_returns(lens, {"": total}, {"": together[0]}, {"": together[1]} if together[1] else {}, lambda _: Q())
+
+
+def opened(lens: Lens, within: Sequence[Within]) -> SourceTable:
+    """The next step of the chain that tells the visits of `within` apart; the last one where none does."""
+    known = {w.dimension for w in within}
+    deepest = max((CHAIN.index(d) for d in known if d in CHAIN), default=-1)
+    left = [d for d in CHAIN[deepest + 1 :] if d not in known] or [CHAIN[-1]]
+    table = source_table(lens, left[0], within)
+    for dimension in left[1:]:
+        if any(r.value for r in table.rows) or len(table.rows) > 1:
+            break
+        table = source_table(lens, dimension, within)
+    return table
+
+
+def _named(by: str, rows: dict[Any, SourceRow]) -> tuple[list[SourceRow], list[SourceRow]]:
+    nobody = rows.pop(None, None)
+    in_order = sorted(rows.items(), key=lambda item: (-item[1].entries, -item[1].spend, str(item[0])))
+    for value, row in in_order:
+        row.value = stated(by, value)
+    if by == "page":
+        pages = Page.objects.in_bulk([value for value, _ in in_order[:MOST_ROWS]])
+        for value, row in in_order:
+            row.page = pages.get(value)
+    listed, rest = [r for _, r in in_order[:MOST_ROWS]], [r for _, r in in_order[MOST_ROWS:]]
+    apart = []
+    if rest:
+        further = SourceRow(kind="further", valued=rest[0].valued)
+        for row in rest:
+            further.add(row)
+        apart.append(further)
+    if nobody:
+        nobody.kind = "no_visit"
+        apart.append(nobody)
+    return listed, apart
+
+
+def _read_counts(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
+    days = TrafficDay.objects.filter(
+        lens.filter(), *(Q(**{of_counts(w.dimension): stored(w.dimension, w.value)}) for w in within)
+    )
+    sums = days.values_list(of_counts(by)).annotate(Sum("entries"), Sum("begun_views"), Sum("bounces"))
+    for value, entries, begun_views, bounces in sums:
+        if entries or begun_views or bounces:
+            row = read.rows[value]
+            row.entries, row.begun_views, row.bounces = entries, begun_views, bounces
+
+
+def _read_visits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
+    visits = _visits(lens, by, within).values_list("_by")
+    for value, entries, begun_views, bounces in visits.annotate(
+        n=Count("id"), of_views=Sum("views"), bounced=Count("id", filter=BOUNCED)
+    ):
+        row = read.rows[value]
+        row.entries, row.begun_views, row.bounces = entries, begun_views, bounces
+
+
+def _visits(lens: Lens, by: str, within: Sequence[Within]) -> Any:
+    """A query over visits with a field `_by`, which the type checker cannot know of."""
+    visits = lens.visits().order_by().annotate(_by=of_visits(by))
+    for place, w in enumerate(within):
+        name = f"_in{place}"
+        visits = visits.annotate(**{name: of_visits(w.dimension)})
+        visits = visits.filter(**{name: stored(w.dimension, w.value)})
+    return visits
+
+
+def _credits(lens: Lens, by: str, within: Sequence[Within]) -> QuerySet[Credit]:
+    """What is credited, each with its value of the dimension, None where no visit is known."""
+    credits = lens.credits().filter(rule=lens.rule)
+    for place, w in enumerate(within):
+        value = stored(w.dimension, w.value)
+        if w.dimension in COUNTED:
+            credits = credits.filter(**{of_counts(w.dimension): value})
+        else:
+            name = f"_in{place}"
+            credits = credits.filter(visit__isnull=False).annotate(
+                **{name: of_visits(w.dimension, "visit__")}
+            )
+            credits = credits.filter(**{name: value})
+    return credits
+
+
+def _valued(credits: QuerySet[Credit], by: str) -> tuple[QuerySet[Credit], Any]:
+    if by in COUNTED:
+        return credits, of_counts(by)
+    return credits.annotate(_by=of_visits(by, "visit__")), "_by"
+
+
+def _read_credits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
+    if not lens.rule:
+        return
+    credits, name = _valued(_credits(lens, by, within), by)
+    known = credits.filter(visit__isnull=False)
+    for value, converted, share, money in known.values_list(name).annotate(
+        Count("visit_id", distinct=True), Sum("share"), Sum("value")
+    ):
+        row = read.rows[value]
+        row.converted, row.conversions, row.revenue = converted, share, money or Decimal(0)
+    for value, day, money in known.values_list(name, "day").annotate(Sum("value")):
+        read.values[value][day] = money or Decimal(0)
+    nobody = credits.filter(visit=None).aggregate(share=Sum("share"), money=Sum("value"))
+    if nobody["share"]:
+        row = read.rows[None]
+        row.conversions, row.revenue = nobody["share"], nobody["money"] or Decimal(0)
+
+
+def _of(lens: Lens, by: str, value: Hashable) -> Q:
+    """Credits of one value; used for the few rows whose spend is the same every day."""
+    if by in COUNTED:
+        return Q(**{of_counts(by): value})
+    visits = lens.visits().annotate(_by=of_visits(by)).filter(_by=value)
+    return Q(visit__in=visits.values("id"))
+
+
+def _paid(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
+    """Spend by value and day; None where no visit answered to it and its value is not known."""
+    kind, _, name = lens.origin.partition(":")
+    wanted = [Q(**{of_cost(w.dimension): stored(w.dimension, w.value)}) for w in within]
+    if kind in ("channel", "source"):
+        wanted.append(Q(**{kind: name}))
+    if lens.device is not None:
+        wanted.append(Q(device=lens.device))
+    parts = CostPart.objects.filter(
+        reduce(and_, wanted, Q()), site=lens.site, day__gte=lens.first, day__lte=lens.last
+    ).exclude(how=CostPart.How.NOTHING)
+    sums = parts.values_list(of_cost(by), "day").annotate(Sum("cost"), Sum("clicks"), Sum("impressions"))
+    # A device of 0: no visit tells.
+    return {(value if value != 0 else None, day): Paid(*rest) for value, day, *rest in sums}
+
+
+def _paid_for_visits(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
+    """What these visits cost, of which clicks and impressions are nobody's."""
+    cell = ("day", "entry_page_id", "origin_id", "device")
+    rows = _visits(lens, by, within).values_list("_by", *cell).annotate(Count("id"))
+    by_value: defaultdict[tuple[Any, ...], dict[Any, int]] = defaultdict(dict)
+    for value, *place, n in rows:
+        by_value[tuple(place)][value] = n
+    every = {place: sum(of.values()) for place, of in by_value.items()}
+    found: defaultdict[tuple[Any, date], Paid] = defaultdict(Paid)
+    for place, cost in cost_of_visits(lens.site, every).items():
+        for value, n in by_value[place].items():
+            found[value, place[0]] += Paid(cost * n / every[place])
+    return {key: Paid(paid.cost.quantize(Decimal("0.000001"))) for key, paid in found.items()}
+
+
+def hours(lens: Lens, within: Sequence[Within] = ()) -> list[Hour]:
+    """The lens's visits of `within` by weekday and hour of their beginning, in the site's time zone."""
+    zone = lens.site.zone
+    begun = {
+        "weekday": ExtractIsoWeekDay("started_at", tzinfo=zone),
+        "hour": ExtractHour("started_at", tzinfo=zone),
+    }
+    visits = _visits(lens, "device", within).annotate(**begun).values_list("weekday", "hour")
+    entries = {(weekday, hour): n for weekday, hour, n in visits.annotate(n=Count("id"))}
+    converted: dict[tuple[int, int], int] = {}
+    if lens.rule:
+        of_credits = _credits(lens, "device", within).annotate(
+            weekday=ExtractIsoWeekDay("visit__started_at", tzinfo=zone),
+            hour=ExtractHour("visit__started_at", tzinfo=zone),
+        )
+        led = of_credits.filter(visit__isnull=False).values_list("weekday", "hour")
+        converted = {(d, h): n for d, h, n in led.annotate(Count("visit_id", distinct=True))}
+    keys = sorted(entries)
+    counts = [min(converted.get(key, 0), entries[key]) for key in keys]
+    if not keys:
+        return []
+    limits = zip(*rate_intervals(counts, [entries[key] for key in keys]), strict=True)
+    return [
+        Hour(weekday, hour, entries[weekday, hour], n, Interval(*map(float, each)))
+        for (weekday, hour), n, each in zip(keys, counts, limits, strict=True)
+    ]
