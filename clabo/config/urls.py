@@ -36,9 +36,9 @@ urlpatterns = [
     ),
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
-    re_path(r"^(?:welcome|join|kit)/[^/]+$", interface),
+    re_path(r"^(?:welcome|join|kit|shared)/[^/]+$", interface),
     re_path(
-        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths)(?:/(?:\d+|new))?)?$",
+        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|worst|views)(?:/(?:\d+|new))?)?$",
         interface,
     ),
 ]

@@ -29,11 +29,10 @@ describe("the lens in the address", () => {
     expect([read.open, read.sort]).toEqual([12, "-roas"]);
   });
   it("does not take nonsense for a page", () => {
-    expect(readPagesSearch({ open: "x", a: "", b: "4", hide: "", show: 5 })).toMatchObject({
+    expect(readPagesSearch({ open: "x", a: "", b: "4", columns: 5 })).toMatchObject({
       open: undefined,
       b: 4,
-      hide: undefined,
-      show: undefined,
+      columns: undefined,
     });
   });
   it("has a name for every model and channel", () => {

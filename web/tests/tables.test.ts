@@ -1,6 +1,9 @@
 import { describe, expect, it } from "vitest";
-import { COLUMNS, type Row, shownColumns } from "../src/features/pages/columns";
-import { inOrder } from "../src/features/pages/PageTable";
+import { COLUMNS, type Row } from "../src/features/pages/columns";
+import { saidColumns, shownColumns } from "../src/features/report/ColumnChoice";
+import { inOrder as ordered } from "../src/features/report/sorting";
+
+const inOrder = (rows: Row[], sort: string) => ordered(rows, sort, COLUMNS);
 
 const interval = (low: number, estimate: number, high: number) => ({ low, estimate, high });
 const row = (page_id: number, more: Partial<Row>): Row =>
@@ -40,16 +43,17 @@ describe("the order of pages", () => {
 
 describe("which columns are shown", () => {
   const usual = COLUMNS.filter((c) => !c.optional).map((c) => c.key);
-  it("the usual ones, less those hidden and with those asked for", () => {
-    expect(shownColumns(undefined, undefined).map((c) => c.key)).toEqual(usual);
-    const [first] = usual;
-    const extra = COLUMNS.find((c) => c.optional)?.key;
-    const shown = shownColumns(first, extra).map((c) => c.key);
-    expect(shown).not.toContain(first);
-    expect(shown).toContain(extra);
-    expect(new Set(shown).size).toBe(shown.length);
+  it("the usual ones where none are named, else those that are, in their order", () => {
+    expect(shownColumns(COLUMNS, undefined).map((c) => c.key)).toEqual(usual);
+    expect(shownColumns(COLUMNS, "roas,entries,visitors").map((c) => c.key)).toEqual(["roas", "entries", "visitors"]);
+    expect(shownColumns(COLUMNS, "roas,roas").map((c) => c.key)).toEqual(["roas"]);
+  });
+  it("says the same that it reads, and nothing of the usual ones", () => {
+    const shown = shownColumns(COLUMNS, "spend,entries");
+    expect(saidColumns(COLUMNS, shown)).toBe("spend,entries");
+    expect(saidColumns(COLUMNS, shownColumns(COLUMNS, undefined))).toBeUndefined();
   });
   it("ignores names of columns that are not there", () => {
-    expect(shownColumns("x,y", "z").map((c) => c.key)).toEqual(usual);
+    expect(shownColumns(COLUMNS, "x,y").map((c) => c.key)).toEqual(usual);
   });
 });

@@ -41,6 +41,7 @@ const SECTIONS = [
     name: "Judge",
     places: [
       ["pages", "Pages", "a"],
+      ["sources", "Sources", "o"],
       ["paths", "Paths", "h"],
       ["tests", "Split tests", "t"],
     ],

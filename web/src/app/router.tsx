@@ -12,6 +12,7 @@ import {
 import { Empty, Failed, Loading } from "../components/ui";
 import { readPagesSearch } from "../features/pages/search";
 import { readPathsSearch } from "../features/paths/model";
+import { readSourcesSearch } from "../features/sources/search";
 import { readLens } from "../lib/lens";
 import { sessionQuery } from "../lib/session";
 import { Shell } from "./Shell";
@@ -140,6 +141,12 @@ export function makeRouter(queries: QueryClient) {
     validateSearch: readPathsSearch,
     component: lazyRouteComponent(() => import("../features/paths/Paths")),
   });
+  const sources = createRoute({
+    getParentRoute: () => site,
+    path: "sources",
+    validateSearch: readSourcesSearch,
+    component: lazyRouteComponent(() => import("../features/sources/Sources")),
+  });
   const audience = createRoute({
     getParentRoute: () => site,
     path: "audiences/$audienceId",
@@ -172,6 +179,7 @@ export function makeRouter(queries: QueryClient) {
         place("work", () => import("../features/jobs/Jobs")),
         audiences,
         paths,
+        sources,
         audience,
         test,
       ]),

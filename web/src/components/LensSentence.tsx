@@ -194,7 +194,7 @@ function ModelWord({ read, change }: Pick<Props, "read" | "change">) {
 }
 
 /** The site, to be changed where there is more than one. */
-function SiteWord({ site }: { site: string }) {
+function SiteWord({ site, to }: { site: string; to: Place }) {
   const sites = useSession().data?.workspaces.flatMap((w) => w.sites) ?? [];
   const { siteId } = useParams({ strict: false });
   const navigate = useNavigate();
@@ -206,7 +206,7 @@ function SiteWord({ site }: { site: string }) {
       value={String(siteId)}
       choices={sites.map((s) => ({ value: String(s.id), text: s.name }))}
       // What belongs to one site (a conversion, a page) does not go along.
-      choose={(id) => navigate({ to: "/s/$siteId/pages", params: { siteId: id }, search: (now) => acrossSites(now) })}
+      choose={(id) => navigate({ to: `/s/$siteId/${to}`, params: { siteId: id }, search: (now) => acrossSites(now) })}
     />
   );
 }
@@ -240,11 +240,13 @@ export function PeriodWord({ read, lens, change }: Omit<Props, "site">) {
 
 const daysOf = (read: Read) => Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
 
-export function LensSentence({ read, site, lens, change }: Props) {
+type Place = "pages" | "sources";
+
+export function LensSentence({ read, site, lens, change, to = "pages" }: Props & { to?: Place }) {
   const days = daysOf(read);
   return (
     <h1 className="font-head text-head leading-[1.4] font-normal">
-      Visits to <SiteWord site={site} /> <PeopleWord read={read} change={change} />
+      Visits to <SiteWord site={site} to={to} /> <PeopleWord read={read} change={change} />
       in the <PeriodWord read={read} lens={lens} change={change} /> <OriginAndDevice read={read} change={change} />
       {read.conversion ? (
         <>

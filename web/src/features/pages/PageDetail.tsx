@@ -8,7 +8,7 @@ import { Goal } from "./Goal";
 export function PageDetail({ siteId, row, frame }: { siteId: number; row: Row; frame: Frame }) {
   const { currency, conversion } = frame.read;
   const many = plural(conversion?.category);
-  const before = frame.compared ? frame.before[row.page_id] : undefined;
+  const before = frame.was(row);
   const [rate, bounce, roas] = [row.conversion_rate, row.bounce_rate, row.roas_interval];
   return (
     <>

@@ -4,7 +4,8 @@ import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
 import { cx } from "../../components/ui";
-import { type AnyRow, COLUMNS, type Column, type Frame, isPage, type Row } from "./columns";
+import { inOrder, sortable } from "../report/sorting";
+import { type AnyRow, COLUMNS, type Column, type Frame, isPage } from "./columns";
 
 interface Props {
   rows: AnyRow[];
@@ -19,19 +20,6 @@ interface Props {
   tick: (page: number) => void;
 }
 
-/** "-entries": from the greatest down; "entries": upwards. What has no value comes last either way. */
-export function inOrder(rows: Row[], sort: string) {
-  const down = sort.startsWith("-");
-  const column = COLUMNS.find((c) => c.key === sort.replace(/^-/, ""));
-  if (!column) return rows;
-  const value = new Map(rows.map((r) => [r, column.order(r, down)]));
-  return [...rows].sort((a, b) => {
-    const [x, y] = [value.get(a) ?? null, value.get(b) ?? null];
-    if (x === null || y === null) return Number(x === null) - Number(y === null);
-    return down ? y - x : x - y;
-  });
-}
-
 /** Rows of no page, so that the column adds up to what the conversions say. */
 const APART: Partial<Record<AnyRow["kind"], { name: string; why: string }>> = {
   further: { name: "All further pages", why: "The table names the first 500 pages; these are the others together." },
@@ -43,7 +31,7 @@ const APART: Partial<Record<AnyRow["kind"], { name: string; why: string }>> = {
 
 export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, setOpen, ticked, tick }: Props) {
   const columns = narrow ? COLUMNS.filter((c) => c.narrow) : shown;
-  const sorted = useMemo(() => inOrder(rows.filter(isPage), sort), [rows, sort]);
+  const sorted = useMemo(() => inOrder(rows.filter(isPage), sort, COLUMNS), [rows, sort]);
   const apart = rows.filter((r) => !isPage(r));
   const table = useRef<HTMLTableElement>(null);
   useEffect(() => {
@@ -119,25 +107,7 @@ export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, set
                 </span>
               ),
           },
-          ...columns.map((c) => {
-            const by = sort.replace(/^-/, "") === c.key;
-            const down = sort.startsWith("-");
-            return {
-              key: c.key,
-              sorted: by ? (down ? ("descending" as const) : ("ascending" as const)) : undefined,
-              head: (
-                <button
-                  type="button"
-                  className={cx("text-right hover:text-plum", by && "font-semibold text-ink")}
-                  onClick={() => setSort(by && down ? c.key : `-${c.key}`)}
-                >
-                  {c.head(frame)}
-                  <span aria-hidden="true">{by ? (down ? " ↓" : " ↑") : ""}</span>
-                </button>
-              ),
-              cell: (r: AnyRow) => c.cell(r, frame),
-            };
-          }),
+          ...sortable(columns, frame, sort, setSort),
         ]}
       />
     </Scroll>

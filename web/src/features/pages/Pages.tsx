@@ -1,8 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { Popover } from "radix-ui";
 import type { Schemas } from "../../api/client";
-import { Checkbox } from "../../components/Checkbox";
 import { LensSentence } from "../../components/LensSentence";
 import { Sheet } from "../../components/Sheet";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
@@ -11,8 +9,10 @@ import { lensQuery } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { useSmall } from "../../lib/useSmall";
+import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
+import { frameOf } from "../report/columns";
 import { Compare } from "./Compare";
-import { COLUMNS, type Column, DISTINCT, frameOf, isPage, shownColumns } from "./columns";
+import { COLUMNS, DISTINCT, isPage } from "./columns";
 import { Findings } from "./Findings";
 import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
@@ -25,7 +25,7 @@ export default function Pages() {
   const search = useSearch({ from: "/s/$siteId/pages" });
   const navigate = useNavigate({ from: "/s/$siteId/pages" });
   const small = useSmall();
-  const shown = shownColumns(search.hide, search.show);
+  const shown = shownColumns(COLUMNS, search.columns);
   const distinct = shown.some((c) => DISTINCT.includes(c.key));
   const lens = { ...lensQuery(search), visitors: distinct || undefined };
   const report = useQuery(pagesQuery(siteId, lens));
@@ -48,7 +48,7 @@ export default function Pages() {
     );
   const { rows, before } = report.data;
   const read = report.data.lens;
-  const frame = frameOf(rows, read, before, search.compare === "before");
+  const frame = frameOf(rows, read, (r) => before[r.page_id ?? ""], search.compare === "before");
   const open = rows.filter(isPage).find((r) => r.page_id === search.open);
   const [a, b] = ticked;
   const comparing = a !== undefined && b !== undefined;
@@ -60,17 +60,7 @@ export default function Pages() {
         <div className="max-w-[52rem]">
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
         </div>
-        <ColumnChoice
-          shown={shown}
-          set={(chosen) => {
-            const on = (c: Column) => chosen.includes(c);
-            const keys = (some: Column[]) => some.map((c) => c.key).join(",") || undefined;
-            set({
-              hide: keys(COLUMNS.filter((c) => !c.optional && !on(c))),
-              show: keys(COLUMNS.filter((c) => c.optional && on(c))),
-            });
-          }}
-        />
+        <ColumnChoice all={COLUMNS} shown={shown} set={(some) => set({ columns: saidColumns(COLUMNS, some) })} />
       </div>
       {report.isError && <Failed error={report.error} retry={report.refetch} />}
       {rows.length === 0 ? (
@@ -143,32 +133,5 @@ function Nothing({ lens, everything }: { lens: Schemas["LensOut"]; everything: (
         {lens.channels.length > 0 && <Button onClick={everything}>Look at the last 28 days of everything</Button>}
       </Empty>
     </div>
-  );
-}
-
-function ColumnChoice({ shown, set }: { shown: Column[]; set: (shown: Column[]) => void }) {
-  return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
-        <Button>Columns</Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={6}
-          aria-label="Columns"
-          className="z-30 flex max-h-[80vh] flex-col gap-1 overflow-y-auto rounded-box border bg-surface p-3"
-        >
-          {COLUMNS.map((c) => (
-            <Checkbox
-              key={c.key}
-              label={c.name}
-              checked={shown.includes(c)}
-              set={(on) => set(on ? [...shown, c] : shown.filter((s) => s !== c))}
-            />
-          ))}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
   );
 }

@@ -7,9 +7,8 @@ export interface PagesSearch extends Lens {
   a?: number;
   b?: number;
   sort?: string;
-  /** Columns that are not shown although they usually are, and the other way about, by key. */
-  hide?: string;
-  show?: string;
+  /** Which columns, in this order, by key. */
+  columns?: string;
 }
 
 const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
@@ -20,6 +19,5 @@ export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   a: number(s.a),
   b: number(s.b),
   sort: typeof s.sort === "string" ? s.sort : undefined,
-  hide: typeof s.hide === "string" && s.hide ? s.hide : undefined,
-  show: typeof s.show === "string" && s.show ? s.show : undefined,
+  columns: typeof s.columns === "string" && s.columns ? s.columns : undefined,
 });
