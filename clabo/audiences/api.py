@@ -39,6 +39,7 @@ from clabo.audiences.schemas import (
     preview_out,
     version_out,
 )
+from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 
 router = Router(tags=["audiences"])
@@ -46,7 +47,8 @@ HERE = "/sites/{int:site_id}/audiences"
 ONE = HERE + "/{int:audience_id}"
 
 
-@router.get(HERE, response=list[AudienceOut])
+@router.get(HERE, response=list[AudienceOut], openapi_extra=FILES)
+@as_table("Audiences", AudienceOut)
 def audiences(request: HttpRequest, site_id: int) -> list[AudienceOut]:
     site = site_for(request, site_id)
     return audiences_out(site, queries.audiences_of(site))

@@ -7,7 +7,16 @@ from ninja import Query, Router
 
 from clabo.accounts.models import Role
 from clabo.bridges import queries, services
-from clabo.bridges.schemas import BridgeIn, BridgeOut, BroughtBy, BroughtOut, followed_out, links_out
+from clabo.bridges.schemas import (
+    BridgeIn,
+    BridgeOut,
+    BroughtBy,
+    BroughtOut,
+    FollowedOut,
+    followed_out,
+    links_out,
+)
+from clabo.outputs.answering import FILES, as_table
 from clabo.problems import Problem
 from clabo.sites.access import site_for
 
@@ -28,7 +37,8 @@ def bridge_links(request: HttpRequest, site_id: int) -> list[BridgeOut]:
     return links_out(site, queries.links_of(site), _may_change(request, site_id))
 
 
-@router.get("/sites/{int:site_id}/bridges/{int:link_id}/brought", response=BroughtOut)
+@router.get("/sites/{int:site_id}/bridges/{int:link_id}/brought", response=BroughtOut, openapi_extra=FILES)
+@as_table("Bridge link", FollowedOut, lambda answer: [*answer.rows, answer.whole])
 def what_it_brought(request: HttpRequest, site_id: int, link_id: int, words: Query[BroughtBy]) -> BroughtOut:
     site = site_for(request, site_id)
     found = queries.brought(site, queries.link_of(site, link_id), words.by, site.last_days(words.days))

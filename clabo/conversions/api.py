@@ -32,6 +32,7 @@ from clabo.conversions.schemas import (
 )
 from clabo.conversions.seen import seen_on
 from clabo.core import naming, rules
+from clabo.outputs.answering import FILES, as_table
 from clabo.problems import Problem
 from clabo.sites.access import site_for
 from clabo.wording import say, say_all
@@ -41,7 +42,8 @@ from clabo.wording.rules import sentence
 router = Router(tags=["conversions"])
 
 
-@router.get("/sites/{int:site_id}/conversions", response=list[ConversionOut])
+@router.get("/sites/{int:site_id}/conversions", response=list[ConversionOut], openapi_extra=FILES)
+@as_table("Conversions", ConversionOut)
 def conversions(request: HttpRequest, site_id: int) -> list[ConversionOut]:
     site = site_for(request, site_id)
     return conversions_out(site, queries.rules_of(site))

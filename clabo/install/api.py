@@ -28,6 +28,7 @@ from clabo.install.schemas import (
     TagFindingOut,
     pieces_out,
 )
+from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 from clabo.sites.reach import origin_of
 
@@ -107,7 +108,8 @@ def revoke_kit_link(request: HttpRequest, site_id: int, link_id: int) -> tuple[i
     return 204, None
 
 
-@router.get("/sites/{int:site_id}/coverage", response=CoverageOut)
+@router.get("/sites/{int:site_id}/coverage", response=CoverageOut, openapi_extra=FILES)
+@as_table("Tag on pages", CoveredOut, lambda answer: answer.pages)
 def get_coverage(request: HttpRequest, site_id: int, search: str = "", state: str = "") -> CoverageOut:
     site = site_for(request, site_id)
     found = coverage.coverage(site, search, state)

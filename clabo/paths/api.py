@@ -12,6 +12,7 @@ from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rule_of
 from clabo.core.addresses import Address
 from clabo.events.models import Page
+from clabo.outputs.answering import FILES, as_table
 from clabo.paths import services
 from clabo.paths.models import Path
 from clabo.paths.schemas import (
@@ -22,6 +23,7 @@ from clabo.paths.schemas import (
     PathOut,
     PathReportOut,
     ProposalOut,
+    StepOut,
     WalkedOut,
     difference_out,
     names_of,
@@ -43,7 +45,8 @@ def _lens(site: Site, words: LensWords) -> Lens:
     return narrowed(read_lens(site, words.period, words.origin, words.device), words.audience)
 
 
-@router.post(HERE + "/report", response=PathReportOut)
+@router.post(HERE + "/report", response=PathReportOut, openapi_extra=FILES)
+@as_table("Path", StepOut, lambda answer: answer.steps)
 def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut:
     site = site_for(request, site_id)
     steps, within = services.read_steps(site, data.steps), services.read_within(data.within)

@@ -10,6 +10,7 @@ from ninja import Query, Router
 from clabo.accounts.models import Role
 from clabo.conversions.lens import read_lens
 from clabo.conversions.queries import rules_of
+from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
 from clabo.reports.reading import LensIn, lens_of
 from clabo.reports.schemas import (
@@ -19,6 +20,7 @@ from clabo.reports.schemas import (
     GoalIn,
     GoalOut,
     LensOut,
+    PageRowOut,
     PagesOut,
     UnjoinedCost,
     lens_out,
@@ -36,7 +38,8 @@ def lens(request: HttpRequest, site_id: int, words: Query[LensIn]) -> LensOut:
     return lens_out(lens_of(request, site_id, words))
 
 
-@router.get("/sites/{int:site_id}/pages", response=PagesOut)
+@router.get("/sites/{int:site_id}/pages", response=PagesOut, openapi_extra=FILES)
+@as_table("Landing pages", PageRowOut, lambda answer: answer.rows)
 def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> PagesOut:
     lens = lens_of(request, site_id, words)
     table = pages.page_table(lens, words.compare == "before", words.visitors)

@@ -19,6 +19,7 @@ from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
 from clabo.reports.rows import ReportRow
+from clabo.reports.saying import lens_says
 from clabo.shapes import IntervalOut, known_interval
 
 
@@ -37,6 +38,8 @@ class AudienceChoice(Schema):
 class LensOut(Schema):
     """The lens as it was read, and what each of its words can be."""
 
+    # All of it in one sentence.
+    says: str
     first: date
     last: date
     origin: str
@@ -161,6 +164,7 @@ def lens_out(lens: Lens) -> LensOut:
         for r in rules_of(lens.site)
     ]
     return LensOut(
+        says=lens_says(lens),
         first=lens.first,
         last=lens.last,
         origin=lens.origin,

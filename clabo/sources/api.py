@@ -5,18 +5,28 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Query, Router
 
+from clabo.outputs.answering import FILES, as_table
 from clabo.problems import Problem
 from clabo.reports.reading import lens_of
 from clabo.reports.schemas import lens_out
 from clabo.sources.dimensions import DIMENSIONS, read_within
 from clabo.sources.queries import hours, opened, source_table
-from clabo.sources.schemas import HoursOut, SourcesIn, SourcesOut, hour_out, source_row_out
+from clabo.sources.schemas import (
+    HourOut,
+    HoursOut,
+    SourceRowOut,
+    SourcesIn,
+    SourcesOut,
+    hour_out,
+    source_row_out,
+)
 
 router = Router(tags=["sources"])
 HERE = "/sites/{int:site_id}/sources"
 
 
-@router.get(HERE, response=SourcesOut)
+@router.get(HERE, response=SourcesOut, openapi_extra=FILES)
+@as_table("Sources", SourceRowOut, lambda answer: [*answer.rows, answer.total])
 def sources(request: HttpRequest, site_id: int, words: Query[SourcesIn]) -> SourcesOut:
     lens = lens_of(request, site_id, words)
     within = read_within(words.at)
@@ -33,7 +43,8 @@ def sources(request: HttpRequest, site_id: int, words: Query[SourcesIn]) -> Sour
     )
 
 
-@router.get(HERE + "/hours", response=HoursOut)
+@router.get(HERE + "/hours", response=HoursOut, openapi_extra=FILES)
+@as_table("Visits by hour", HourOut, lambda answer: answer.hours)
 def by_hour(request: HttpRequest, site_id: int, words: Query[SourcesIn]) -> HoursOut:
     lens = lens_of(request, site_id, words)
     return HoursOut(lens=lens_out(lens), hours=[hour_out(h) for h in hours(lens, read_within(words.at))])

@@ -8,6 +8,7 @@ from ninja.files import UploadedFile
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
+from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 from clabo.spend import queries, services
 from clabo.spend.schemas import (
@@ -24,7 +25,8 @@ from clabo.spend.schemas import (
 router = Router(tags=["spend"])
 
 
-@router.get("/sites/{int:site_id}/spend", response=SpendOut)
+@router.get("/sites/{int:site_id}/spend", response=SpendOut, openapi_extra=FILES)
+@as_table("Spend files", ImportOut, lambda answer: answer.imports)
 def spend(request: HttpRequest, site_id: int) -> SpendOut:
     site = site_for(request, site_id)
     return spend_out(site, queries.imports_of(site), queries.recently_joined(site))

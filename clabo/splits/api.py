@@ -8,9 +8,11 @@ from ninja import Query, Router
 from clabo.accounts.models import Role
 from clabo.audiences.narrowing import narrowed
 from clabo.conversions.lens import read_lens
+from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 from clabo.splits import queries, results, services
 from clabo.splits.schemas import (
+    ArmOut,
     PlanOut,
     ResultOut,
     SplitLens,
@@ -27,7 +29,8 @@ from clabo.splits.schemas import (
 router = Router(tags=["split tests"])
 
 
-@router.get("/sites/{int:site_id}/tests", response=list[SplitTestSummary])
+@router.get("/sites/{int:site_id}/tests", response=list[SplitTestSummary], openapi_extra=FILES)
+@as_table("Split tests", SplitTestSummary)
 def tests(request: HttpRequest, site_id: int) -> list[SplitTestSummary]:
     site = site_for(request, site_id)
     lens = read_lens(site)
@@ -72,7 +75,8 @@ def end_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
     return SplitTestOut(**test_out(services.end(services.test_of(site, test_id))))
 
 
-@router.get("/sites/{int:site_id}/tests/{int:test_id}", response=ResultOut)
+@router.get("/sites/{int:site_id}/tests/{int:test_id}", response=ResultOut, openapi_extra=FILES)
+@as_table("Split test", ArmOut, lambda answer: answer.arms)
 def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[SplitLens]) -> ResultOut:
     site = site_for(request, site_id)
     test = services.test_of(site, test_id)
