@@ -8,7 +8,7 @@ from django.contrib.auth import login
 from django.http import HttpRequest
 from ninja import Router
 
-from clabo.accounts import services
+from clabo.accounts import services, tokens
 from clabo.accounts.access import person, workspace_for
 from clabo.accounts.models import Membership, Role, User
 from clabo.accounts.schemas import (
@@ -17,13 +17,17 @@ from clabo.accounts.schemas import (
     Member,
     NewInvitation,
     NewRole,
+    NewTokenOut,
     OfferOut,
     Session,
     SiteLink,
     TakeIn,
+    TokenIn,
+    TokenOut,
     WorkspaceLink,
     invitation_out,
     member_out,
+    token_out,
 )
 from clabo.problems import Problem
 
@@ -127,4 +131,23 @@ def remove_member(request: HttpRequest, workspace_id: int, user_id: int) -> tupl
     if user_id == person(request).pk:
         raise Problem("You cannot remove yourself. Another owner can.", status=409)
     services.change_role(workspace, user_id, None)
+    return 204, None
+
+
+@router.get("/workspaces/{int:workspace_id}/tokens", response=list[TokenOut])
+def live_tokens(request: HttpRequest, workspace_id: int) -> list[TokenOut]:
+    workspace = workspace_for(request, workspace_id, Role.EDITOR)
+    return [token_out(t) for t in tokens.live_tokens(workspace)]
+
+
+@router.post("/workspaces/{int:workspace_id}/tokens", response=NewTokenOut)
+def make_token(request: HttpRequest, workspace_id: int, data: TokenIn) -> NewTokenOut:
+    workspace = workspace_for(request, workspace_id, Role.EDITOR)
+    made, text = tokens.make_token(workspace, data.name, data.scope, data.days, person(request))
+    return NewTokenOut(**token_out(made).dict(), token=text)
+
+
+@router.delete("/workspaces/{int:workspace_id}/tokens/{int:token_id}", response={204: None})
+def revoke_token(request: HttpRequest, workspace_id: int, token_id: int) -> tuple[int, None]:
+    tokens.revoke(workspace_for(request, workspace_id, Role.EDITOR), token_id)
     return 204, None

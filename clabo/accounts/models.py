@@ -32,6 +32,9 @@ class User(AbstractBaseUser, PermissionsMixin):
 
     objects = UserManager()
 
+    # Where a program acts for the person: how far (access.Limit).
+    limit: Any = None
+
     USERNAME_FIELD = "email"
     REQUIRED_FIELDS: ClassVar[list[str]] = []
 
@@ -101,3 +104,27 @@ class Invitation(models.Model):
         constraints = (
             models.UniqueConstraint(fields=("workspace", "email"), name="one_invitation_per_address"),
         )
+
+
+class ApiToken(models.Model):
+    """What lets a program read as a member of one workspace may: no more than the member, and never longer than it says."""
+
+    class Scope(models.TextChoices):
+        REPORTS = "reports"
+        # Also lists of people: members of audiences with their hashed identities.
+        PEOPLE = "people"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=80)
+    scope = models.CharField(max_length=10, choices=Scope.choices, default=Scope.REPORTS)
+    digest = models.CharField(max_length=64, unique=True)
+    # Its first characters, by which its holder knows it again.
+    hint = models.CharField(max_length=12)
+    made_by = models.ForeignKey(User, on_delete=models.CASCADE)
+    made_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+    last_used_at = models.DateTimeField(null=True)
+    revoked_at = models.DateTimeField(null=True)
+
+    class Meta:
+        indexes = (models.Index(fields=("workspace", "-made_at"), name="token_by_workspace"),)

@@ -7,7 +7,7 @@ from typing import Any, Literal, cast
 
 from ninja import Field, Schema
 
-from clabo.accounts.models import Invitation, Membership
+from clabo.accounts.models import ApiToken, Invitation, Membership
 
 RoleName = Literal["owner", "editor", "viewer"]
 
@@ -104,3 +104,31 @@ class TakeIn(Schema):
 
     name: str = Field("", max_length=120)
     password: str = Field("", max_length=200)
+
+
+class TokenIn(Schema):
+    name: str = Field(max_length=80)
+    # "reports", or also lists of "people" (members of audiences, which takes an editor).
+    scope: Literal["reports", "people"] = "reports"
+    days: int = 90
+
+
+class TokenOut(Schema):
+    id: int
+    name: str
+    scope: Literal["reports", "people"]
+    hint: str
+    made_by: str
+    made_at: datetime
+    expires_at: datetime
+    last_used_at: datetime | None
+
+
+class NewTokenOut(TokenOut):
+    # Said once: only its digest is kept.
+    token: str
+
+
+def token_out(t: ApiToken) -> TokenOut:
+    fields = {n: getattr(t, n) for n in TokenOut.model_fields if n not in ("id", "made_by")}
+    return TokenOut(id=t.pk, made_by=str(t.made_by), **fields)

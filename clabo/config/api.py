@@ -11,6 +11,7 @@ from ninja.openapi.schema import OpenAPISchema
 from ninja.security import SessionAuth
 
 from clabo.accounts.api import router as accounts
+from clabo.accounts.tokens import ByToken
 from clabo.audiences.api import router as audiences
 from clabo.audiences.definition_shape import described as with_definitions
 from clabo.audiences.lists_api import router as lists
@@ -70,7 +71,9 @@ class SignedIn(SessionAuth):
         return super()._get_key(request) if request.user.is_authenticated else None
 
 
-api = DescribedApi(title="Clabo", version="1", auth=SignedIn(), docs_url="/docs", parser=StrictParser())
+api = DescribedApi(
+    title="Clabo", version="1", auth=[ByToken(), SignedIn()], docs_url="/docs", parser=StrictParser()
+)
 for each in (
     accounts,
     sites,

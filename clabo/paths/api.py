@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router
+from ninja import Query, Router
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
@@ -30,7 +30,7 @@ from clabo.paths.schemas import (
     path_out,
     walked_out,
 )
-from clabo.paths.walking import differences, path_report, proposals
+from clabo.paths.walking import By, differences, path_report, proposals
 from clabo.shapes import MadeOut
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
@@ -59,6 +59,16 @@ def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut
         against=WalkedOut(**walked_out(there, steps, names)) if there else None,
         differences=[difference_out(d) for d in differences(here, there)] if there else [],
     )
+
+
+@router.get(ONE + "/report", response=PathReportOut, openapi_extra=FILES)
+@as_table("Kept path", StepOut, lambda answer: answer.steps)
+def kept_report(
+    request: HttpRequest, site_id: int, path_id: int, words: Query[LensWords], by: By | None = None
+) -> PathReportOut:
+    path = services.path_of(site_for(request, site_id), path_id)
+    asked = PathAsked(steps=path.steps, within=path.within, by=by, **words.dict())
+    return report(request, site_id, asked)
 
 
 @router.get(HERE, response=list[PathOut])

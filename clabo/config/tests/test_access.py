@@ -12,7 +12,8 @@ from ninja import Schema
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts import services
-from clabo.accounts.models import Membership, Role, User
+from clabo.accounts.models import ApiToken, Membership, Role, User
+from clabo.accounts.tokens import make_token, revoke
 from clabo.audiences.lists import make_list
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
@@ -23,6 +24,7 @@ from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
 from clabo.paths.services import keep_path
 from clabo.rehearsals import services as rehearsing
+from clabo.sites.models import Site
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant
@@ -42,6 +44,7 @@ OPEN = {
 }
 # What shows more than a viewer is to see.
 CLOSED_GETS = {
+    "/api/workspaces/{workspace_id}/tokens",
     "/api/workspaces/{workspace_id}/invitations",
     "/api/sites/{site_id}/kit/links",
     "/api/workspaces/{workspace_id}/jobs",
@@ -97,6 +100,7 @@ class EveryRoute(TestCase):
         self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
         self.path = keep_path(self.site, "Way", PATH["steps"], None, None)
         self.list = make_list(self.site, "Customers", "email", None).row
+        self.token, self.token_text = make_token(self.site.workspace, "Notebook", "reports", 30, self.owner)
         self.job = ProcrastinateJob.objects.get(task_name="mail")
         test_in = {
             "name": "T",
@@ -109,6 +113,7 @@ class EveryRoute(TestCase):
         self.bodies: dict[tuple[str, str], Any] = {
             ("post", "/api/workspaces/{workspace_id}/sites"): {"name": "S", "hosts": ["s.example"]},
             ("post", "/api/workspaces/{workspace_id}/invitations"): {"email": "n@shop.example"},
+            ("post", "/api/workspaces/{workspace_id}/tokens"): {"name": "Notebook"},
             ("put", "/api/sites/{site_id}/pages/{page_id}/goal"): {"conversion": None},
             ("post", "/api/sites/{site_id}/hosts"): {"host": "www.shop.example"},
             ("post", "/api/sites/{site_id}/exclusions"): {"what": "network", "network": "b" * 16},
@@ -168,6 +173,7 @@ class EveryRoute(TestCase):
             "audience_id": self.audience.pk,
             "path_id": self.path.pk,
             "list_id": self.list.pk,
+            "token_id": self.token.pk,
             "identity_id": Identity.objects.get().pk,
             "visitor_id": Visitor.objects.get(site=self.site).pk,
             "hit_id": Event.objects.get(site=self.site).id,
@@ -228,6 +234,42 @@ class EveryRoute(TestCase):
             else:
                 self.assertEqual(answer.status_code, 403, (method, path, answer.content))
                 self.assertIn("Ask an owner", answer.json()["detail"])
+
+    def test_a_token_reads_what_a_viewer_sees_and_changes_nothing(self) -> None:
+        people = make_token(self.site.workspace, "Export", "people", 30, self.owner)[1]
+        for text, closed in ((self.token_text, CLOSED_GETS), (people, set())):
+            client = Client(headers={"authorization": f"Bearer {text}"})
+            for method, path in self.routes():
+                if (method, path) in OPEN:
+                    continue
+                answer = self.call(client, method, path)
+                reads = method == "get" or path.endswith("/paths/report")
+                if reads and path.startswith("/api/sites/") and path not in closed:
+                    self.assertIn(answer.status_code, (200, 404), (method, path))
+                else:
+                    self.assertEqual(answer.status_code, 403, (method, path))
+        self.token.refresh_from_db()
+        self.assertIsNotNone(self.token.last_used_at)
+
+    def test_a_token_ends(self) -> None:
+        pages = f"/api/sites/{self.site.pk}/pages"
+        client = Client(headers={"authorization": f"Bearer {self.token_text}"})
+        elsewhere = Site.objects.exclude(pk=self.site.pk).get()
+        Membership.objects.create(workspace=elsewhere.workspace, user=self.owner, role=Role.OWNER)
+        self.assertEqual(client.get(pages).status_code, 200)
+        self.assertEqual(client.get(f"/api/sites/{elsewhere.pk}/pages").status_code, 404)
+        ApiToken.objects.update(made_by=self.viewer)
+        self.assertEqual(client.get(pages).status_code, 200)
+        Membership.objects.filter(user=self.viewer).delete()
+        self.assertEqual(client.get(pages).status_code, 404)
+        ApiToken.objects.update(made_by=self.owner, expires_at=START)
+        self.assertEqual(client.get(pages).status_code, 401)
+        other, text = make_token(self.site.workspace, "Other", "reports", 1, self.owner)
+        client = Client(headers={"authorization": f"Bearer {text}"})
+        self.assertEqual(client.get(pages).status_code, 200)
+        revoke(self.site.workspace, other.pk)
+        self.assertEqual(client.get(pages).status_code, 401)
+        self.assertNotIn(text, str(ApiToken.objects.values_list()))
 
     def test_one_sites_things_are_not_found_through_another_of_the_same_people(self) -> None:
         other = make_site()

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
+import { Files } from "../../components/Files";
 import { LensSentence } from "../../components/LensSentence";
 import { Sheet } from "../../components/Sheet";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
@@ -60,7 +61,10 @@ export default function Pages() {
         <div className="max-w-[52rem]">
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
         </div>
-        <ColumnChoice all={COLUMNS} shown={shown} set={(some) => set({ columns: saidColumns(COLUMNS, some) })} />
+        <div className="flex flex-wrap gap-2">
+          <Files path={`/api/sites/${siteId}/pages`} query={lens} />
+          <ColumnChoice all={COLUMNS} shown={shown} set={(some) => set({ columns: saidColumns(COLUMNS, some) })} />
+        </div>
       </div>
       {report.isError && <Failed error={report.error} retry={report.refetch} />}
       {rows.length === 0 ? (

@@ -4,6 +4,7 @@ import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Problem } from "../../api/client";
+import { Files } from "../../components/Files";
 import { DEVICES, OriginAndDevice, PeopleWord, PeriodWord, Word } from "../../components/LensSentence";
 import { Button, Empty, Failed, Field, FormProblem, fieldError, Input, Loading, TextButton } from "../../components/ui";
 import { count, words } from "../../lib/format";
@@ -299,6 +300,12 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
             >
               Delete
             </Button>
+          )}
+          {search.path && (
+            <Files
+              path={`/api/sites/${siteId}/paths/${search.path}/report`}
+              query={{ period, origin, device, audience }}
+            />
           )}
           <Button aria-expanded={writing} onClick={() => setWriting(!writing)}>
             Steps

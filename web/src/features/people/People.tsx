@@ -10,6 +10,7 @@ import { useSession, useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { email, z } from "../../lib/zod";
 import { invitationsQuery, membersQuery } from "./queries";
+import { Tokens } from "./Tokens";
 
 type Role = Schemas["Member"]["role"];
 const ROLES: Record<Role, string> = {
@@ -119,6 +120,7 @@ export default function People() {
       ) : (
         <p className="mt-4 text-quiet">An owner can invite people and change roles.</p>
       )}
+      {site.canEdit && <Tokens workspaceId={site.workspaceId} />}
     </>
   );
 }

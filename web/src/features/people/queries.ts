@@ -15,3 +15,10 @@ export const invitationsQuery = (workspaceId: number) =>
     queryKey: ["invitations", workspaceId],
     queryFn: () => data(client.GET("/api/workspaces/{workspace_id}/invitations", at(workspaceId))),
   });
+
+export const tokensQuery = (workspaceId: number) =>
+  queryOptions({
+    queryKey: ["tokens", workspaceId],
+    queryFn: () =>
+      data(client.GET("/api/workspaces/{workspace_id}/tokens", { params: { path: { workspace_id: workspaceId } } })),
+  });

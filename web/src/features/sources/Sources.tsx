@@ -2,9 +2,10 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
+import { Files } from "../../components/Files";
 import { LensSentence, Word } from "../../components/LensSentence";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
-import { CHANNELS, type Lens } from "../../lib/lens";
+import { CHANNELS, type Lens, lensQuery } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { useSmall } from "../../lib/useSmall";
@@ -69,13 +70,19 @@ export default function Sources() {
             .
           </p>
         </div>
-        {search.by !== "hour" && (
-          <ColumnChoice
-            all={COLUMNS}
-            shown={shown}
-            set={(some) => set({ columns: saidColumns(COLUMNS, some) }, true)}
+        <div className="flex flex-wrap gap-2">
+          <Files
+            path={`/api/sites/${siteId}/sources${search.by === "hour" ? "/hours" : ""}`}
+            query={{ ...lensQuery(search), by: search.by === "hour" ? undefined : search.by, at }}
           />
-        )}
+          {search.by !== "hour" && (
+            <ColumnChoice
+              all={COLUMNS}
+              shown={shown}
+              set={(some) => set({ columns: saidColumns(COLUMNS, some) }, true)}
+            />
+          )}
+        </div>
       </div>
       {search.by === "hour" ? (
         <Hours siteId={siteId} lens={search} at={at} />

@@ -1,0 +1,90 @@
+"""API tokens: made once, kept as a digest, and never able to change anything."""
+
+from __future__ import annotations
+
+import re
+import secrets
+from datetime import UTC, datetime, timedelta
+
+from django.db.models import QuerySet
+from django.http import HttpRequest
+from ninja.security import HttpBearer
+
+from clabo.accounts.access import act_for
+from clabo.accounts.models import ApiToken, Role, User, Workspace, token_digest
+from clabo.problems import Problem, missing
+
+MOST_DAYS = 400
+MOST_TOKENS = 50
+_PREFIX = "clabo_"
+# Last use is worth a write once in a while only.
+_NOTED_EVERY = timedelta(minutes=1)
+# What is read by another name than GET.
+_READING_POSTS = re.compile(r"/api/sites/\d+/paths/report")
+
+
+def make_token(
+    workspace: Workspace, name: str, scope: str, days: int, by: User, now: datetime | None = None
+) -> tuple[ApiToken, str]:
+    """A token and its text, which nobody can ask for again. Raises Problem."""
+    now = now or datetime.now(UTC)
+    name = " ".join(name.split())
+    if not name:
+        raise Problem("Give the token a name: what will use it.", "name")
+    if not 1 <= days <= MOST_DAYS:
+        raise Problem(f"A token lasts between 1 and {MOST_DAYS} days.", "days")
+    if _live(workspace, now).count() >= MOST_TOKENS:
+        raise Problem(f"There are {MOST_TOKENS} tokens. Revoke some first.", status=409)
+    text = _PREFIX + secrets.token_urlsafe(32)
+    token = ApiToken.objects.create(
+        workspace=workspace,
+        name=name,
+        scope=scope,
+        digest=token_digest(text),
+        hint=text[: len(_PREFIX) + 4],
+        made_by=by,
+        expires_at=now + timedelta(days=days),
+    )
+    return token, text
+
+
+def live_tokens(workspace: Workspace) -> list[ApiToken]:
+    """Those that can be used, the newest first."""
+    return list(_live(workspace, datetime.now(UTC)).select_related("made_by").order_by("-made_at"))
+
+
+def _live(workspace: Workspace, now: datetime) -> QuerySet[ApiToken]:
+    return ApiToken.objects.filter(workspace=workspace, revoked_at=None, expires_at__gt=now)
+
+
+def revoke(workspace: Workspace, token_id: int) -> None:
+    """End a token now; raises Problem where there is none."""
+    if not _live(workspace, datetime.now(UTC)).filter(pk=token_id).update(revoked_at=datetime.now(UTC)):
+        raise missing("token")
+
+
+class ByToken(HttpBearer):
+    """A program with a token (RFC 6750): it reads, as the member who made the token could."""
+
+    def authenticate(self, request: HttpRequest, token: str) -> ApiToken | None:
+        now = datetime.now(UTC)
+        found = (
+            ApiToken.objects.select_related("made_by")
+            .filter(digest=token_digest(token), revoked_at=None, expires_at__gt=now, made_by__is_active=True)
+            .first()
+        )
+        if found is None:
+            raise Problem(
+                "This token is not known, has ended or was revoked. Make another under People.", status=401
+            )
+        # Its own paths only, and nothing that changes anything: whatever new route there is, is closed at first.
+        reading = request.method in ("GET", "HEAD") or (
+            request.method == "POST" and _READING_POSTS.fullmatch(request.path) is not None
+        )
+        if not reading or not request.path.startswith("/api/sites/"):
+            raise Problem("A token reads a site’s reports and changes nothing.", status=403)
+        if found.last_used_at is None or now - found.last_used_at > _NOTED_EVERY:
+            ApiToken.objects.filter(pk=found.pk).update(last_used_at=now)
+        most = Role.EDITOR if found.scope == ApiToken.Scope.PEOPLE else Role.VIEWER
+        request.user = act_for(found.made_by, found.workspace_id, most)
+        return found
