@@ -29,6 +29,7 @@ from clabo.problems import Problem
 from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
 from clabo.reports.today_api import router as today
+from clabo.saved.api import router as saved
 from clabo.sites.api import router as sites
 from clabo.sources.api import router as sources
 from clabo.spend.api import router as spend
@@ -91,6 +92,7 @@ for each in (
     splits,
     reports,
     sources,
+    saved,
     today,
 ):
     api.add_router("", each)

@@ -20,6 +20,14 @@ def interface(request: HttpRequest) -> HttpResponse:
     return response
 
 
+def unlisted(request: HttpRequest) -> HttpResponse:
+    """The same for an address that no search engine is to know."""
+    response = interface(request)
+    response["x-robots-tag"] = "noindex, nofollow"
+    response["referrer-policy"] = "no-referrer"
+    return response
+
+
 urlpatterns = [
     path("api/", api.urls),
     # Of the many routes that allauth has, those that the interface uses.
@@ -36,7 +44,8 @@ urlpatterns = [
     ),
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
-    re_path(r"^(?:welcome|join|kit|shared)/[^/]+$", interface),
+    re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),
+    re_path(r"^shared/[^/]+$", unlisted),
     re_path(
         r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|worst|views)(?:/(?:\d+|new))?)?$",
         interface,

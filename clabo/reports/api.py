@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
-
 from django.http import HttpRequest
 from ninja import Query, Router
 
@@ -12,17 +10,16 @@ from clabo.conversions.lens import read_lens
 from clabo.conversions.queries import rules_of
 from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
+from clabo.reports.answers import pages_out
 from clabo.reports.reading import LensIn, lens_of
 from clabo.reports.schemas import (
     ComparisonOut,
     FairOut,
-    FindingOut,
     GoalIn,
     GoalOut,
     LensOut,
     PageRowOut,
     PagesOut,
-    UnjoinedCost,
     lens_out,
     row_out,
     stratum_name,
@@ -41,31 +38,7 @@ def lens(request: HttpRequest, site_id: int, words: Query[LensIn]) -> LensOut:
 @router.get("/sites/{int:site_id}/pages", response=PagesOut, openapi_extra=FILES)
 @as_table("Landing pages", PageRowOut, lambda answer: answer.rows)
 def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> PagesOut:
-    lens = lens_of(request, site_id, words)
-    table = pages.page_table(lens, words.compare == "before", words.visitors)
-    return PagesOut(
-        lens=lens_out(lens),
-        findings=[
-            FindingOut(
-                kind=f.kind,
-                page_id=page.pk,
-                profit=round(f.profit, 2),
-                lost=f.lost,
-            )
-            for f in table.findings.found
-            if (page := table.rows[f.place].page)
-        ],
-        together=finite(table.findings.together),
-        thin=table.findings.thin,
-        rows=[row_out(r, lens) for r in [*table.rows, *table.apart]],
-        before={page_id: row_out(r, lens) for page_id, r in table.before.items()},
-        cost=UnjoinedCost(
-            total=table.joined.total,
-            # What joined no visit is nobody's.
-            unjoined=sum((u.cost for u in table.joined.unjoined if lens.people is None), Decimal(0)),
-            by_address=table.joined.by_address,
-        ),
-    )
+    return pages_out(lens_of(request, site_id, words), words)
 
 
 @router.get("/sites/{int:site_id}/pages/compare", response=ComparisonOut)

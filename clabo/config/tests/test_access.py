@@ -24,6 +24,8 @@ from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
 from clabo.paths.services import keep_path
 from clabo.rehearsals import services as rehearsing
+from clabo.saved import mailing
+from clabo.saved.services import keep, share
 from clabo.sites.models import Site
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
@@ -41,9 +43,13 @@ OPEN = {
     ("post", "/api/invitations/{token}/take"),
     # Members of an audience, by a signed link that ends.
     ("get", "/api/members/{token}"),
+    # A saved view, by a link that ends; and a mail that somebody wants no more of.
+    ("post", "/api/shared/{token}"),
+    ("post", "/api/unsubscribe/{token}"),
 }
 # What shows more than a viewer is to see.
 CLOSED_GETS = {
+    "/api/sites/{site_id}/views/{view_id}/uses",
     "/api/workspaces/{workspace_id}/tokens",
     "/api/workspaces/{workspace_id}/invitations",
     "/api/sites/{site_id}/kit/links",
@@ -66,6 +72,7 @@ BRIDGE = {"slug": "partner", "target": "https://partner.example/"}
 CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
 PATH = {"steps": [RULE, {"page": {"match": "equals", "value": "/a"}}]}
 AUDIENCE = {"name": "Readers", "definition": {"include": {"what": RULE}}}
+VIEW: dict[str, Any] = {"name": "Week", "place": "pages", "words": {"period": "7d"}}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
 
@@ -99,6 +106,9 @@ class EveryRoute(TestCase):
         self.audience = make_audience(self.site, AudienceContent(**AUDIENCE), None)
         self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
         self.path = keep_path(self.site, "Way", PATH["steps"], None, None)
+        self.view = keep(self.site, "Week", "pages", VIEW["words"], None)
+        self.view_link = share(self.view, 5, "", None)[0]
+        self.mailing = mailing.add(self.view, "m@shop.example", "weekly", None)
         self.list = make_list(self.site, "Customers", "email", None).row
         self.token, self.token_text = make_token(self.site.workspace, "Notebook", "reports", 30, self.owner)
         self.job = ProcrastinateJob.objects.get(task_name="mail")
@@ -113,6 +123,10 @@ class EveryRoute(TestCase):
         self.bodies: dict[tuple[str, str], Any] = {
             ("post", "/api/workspaces/{workspace_id}/sites"): {"name": "S", "hosts": ["s.example"]},
             ("post", "/api/workspaces/{workspace_id}/invitations"): {"email": "n@shop.example"},
+            ("post", "/api/sites/{site_id}/views"): {**VIEW, "name": "More"},
+            ("put", "/api/sites/{site_id}/views/{view_id}"): VIEW,
+            ("post", "/api/sites/{site_id}/views/{view_id}/links"): {},
+            ("post", "/api/sites/{site_id}/views/{view_id}/mailings"): {"to": "n@shop.example"},
             ("post", "/api/workspaces/{workspace_id}/tokens"): {"name": "Notebook"},
             ("put", "/api/sites/{site_id}/pages/{page_id}/goal"): {"conversion": None},
             ("post", "/api/sites/{site_id}/hosts"): {"host": "www.shop.example"},
@@ -173,12 +187,16 @@ class EveryRoute(TestCase):
             "audience_id": self.audience.pk,
             "path_id": self.path.pk,
             "list_id": self.list.pk,
+            "view_id": self.view.pk,
+            "mailing_id": self.mailing.pk,
             "token_id": self.token.pk,
             "identity_id": Identity.objects.get().pk,
             "visitor_id": Visitor.objects.get(site=self.site).pk,
             "hit_id": Event.objects.get(site=self.site).id,
             **other,
         }
+        if "/views/" in path:
+            known["link_id"] = self.view_link.pk
         address = re.sub(r"\{(\w+)\}", lambda m: str(known[m[1]]), path)
         if path.endswith("/compare"):
             address += "?a=1&b=2"
@@ -277,7 +295,8 @@ class EveryRoute(TestCase):
         client = self.signed_in(self.owner)
         for method, path in self.routes():
             if not re.search(
-                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor)_id\}", path
+                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list)_id\}",
+                path,
             ):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)

@@ -1,0 +1,70 @@
+"""A kept view asked anew: what its words mean today."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+from ninja import Schema
+from pydantic import ValidationError
+
+from clabo.outputs.tables import Table, table_of
+from clabo.problems import Problem
+from clabo.reports.answers import pages_out
+from clabo.reports.reading import LensIn, lens_from
+from clabo.reports.schemas import LensOut, PageRowOut, PagesOut
+from clabo.saved.models import SavedView
+from clabo.sources.answers import sources_out
+from clabo.sources.dimensions import read_within
+from clabo.sources.schemas import SourceRowOut, SourcesIn, SourcesOut
+
+S = TypeVar("S", bound=Schema)
+_DISTINCT = {"visitors", "new_visitors", "views_per_visitor"}
+
+
+def answer_of(view: SavedView, only_read: bool = False) -> PagesOut | SourcesOut | None:
+    """What the view shows now; with `only_read` nothing but its words are looked at. Raises Problem.
+
+    None for a view that has no table of its own here (a path).
+    """
+    if view.place == SavedView.Place.PAGES:
+        words = _read(LensIn, view.words)
+        words.visitors = bool(_DISTINCT & set(str(view.words.get("columns", "")).split(",")))
+        lens = lens_from(view.site, words)
+        return None if only_read else pages_out(lens, words)
+    if view.place == SavedView.Place.SOURCES:
+        asked = _read(SourcesIn, view.words)
+        if asked.by == "hour":
+            asked.by = ""
+        lens = lens_from(view.site, asked)
+        read_within(asked.at)
+        return None if only_read else sources_out(lens, asked)
+    return None
+
+
+def _read(shape: type[S], words: dict[str, Any]) -> S:
+    try:
+        return shape(**{k: v for k, v in words.items() if k in shape.model_fields})
+    except ValidationError as error:
+        first = error.errors()[0]
+        field = ".".join(map(str, first["loc"]))
+        raise Problem(f"{field}: {first['msg']}.", "words") from None
+
+
+def table_in(view: SavedView, answer: PagesOut | SourcesOut) -> Table:
+    """The answer as a table for a file."""
+    about = [("What is looked at", answer.lens.says), ("Saved view", view.name)]
+    if isinstance(answer, PagesOut):
+        return table_of("Landing pages", PageRowOut, answer.rows, about)
+    return table_of("Sources", SourceRowOut, [*answer.rows, answer.total], about)
+
+
+def for_strangers(read: LensOut) -> LensOut:
+    """The lens without what else the site has: its other conversions, sources and audiences."""
+    return read.model_copy(
+        update={
+            "conversions": [read.conversion] if read.conversion else [],
+            "channels": [],
+            "sources": [],
+            "audiences": [],
+        }
+    )

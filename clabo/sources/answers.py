@@ -1,0 +1,26 @@
+"""The sources report as the API answers it, for whoever asks: a member, a saved view, a mail."""
+
+from __future__ import annotations
+
+from clabo.conversions.lens import Lens
+from clabo.problems import Problem
+from clabo.reports.schemas import lens_out
+from clabo.sources.dimensions import DIMENSIONS, read_within
+from clabo.sources.queries import opened, source_table
+from clabo.sources.schemas import SourcesIn, SourcesOut, source_row_out
+
+
+def sources_out(lens: Lens, words: SourcesIn) -> SourcesOut:
+    """The visits under a lens, told apart; raises Problem."""
+    within = read_within(words.at)
+    if words.by and words.by not in DIMENSIONS:
+        raise Problem(f"Choose one of {', '.join(DIMENSIONS)}.", "by")
+    table = source_table(lens, words.by, within) if words.by else opened(lens, within)
+    before = source_table(lens.before(), table.by, within) if words.compare == "before" else None
+    return SourcesOut(
+        lens=lens_out(lens),
+        by=table.by,
+        rows=[source_row_out(r, lens) for r in [*table.rows, *table.apart]],
+        total=source_row_out(table.total, lens),
+        before={r.value: source_row_out(r, lens) for r in before.rows} if before else {},
+    )
