@@ -6,6 +6,8 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { ThinPattern } from "../charts/SpreadBar";
 import { Button, cx, Select, TextButton } from "../components/ui";
+import { OpenView } from "../features/saved/OpenView";
+import { viewsQuery } from "../features/saved/queries";
 import { railQuery, todayQuery } from "../features/today/queries";
 import { ago, foreignZone, writeTimesIn } from "../lib/format";
 import { useSession, useSite } from "../lib/session";
@@ -132,6 +134,7 @@ export function Shell() {
             ))}
           </div>
         ))}
+        <Kept siteId={siteId} />
         <div className="flex items-center gap-2 md:mt-auto md:block md:border-t md:px-4 md:pt-3">
           {sites.length > 1 ? (
             <Select
@@ -177,6 +180,32 @@ export function Shell() {
       </main>
       <ThinPattern />
       <Shortcuts siteId={siteId} />
+    </div>
+  );
+}
+
+const SHORT = 5;
+
+/** Saved views, a short list. */
+function Kept({ siteId }: { siteId: number }) {
+  const views = useQuery(viewsQuery(siteId)).data ?? [];
+  const place = "block truncate rounded-box px-2 py-1 whitespace-nowrap hover:bg-plum-wash md:rounded-none md:px-4";
+  return (
+    <div className="contents md:mt-2 md:block">
+      {views.length > 0 && <div className="mb-1 hidden px-4 text-fine text-quiet md:block">Saved</div>}
+      <div className="hidden md:block">
+        {views.slice(0, SHORT).map((v) => (
+          <OpenView key={v.id} siteId={siteId} view={v} className={place} />
+        ))}
+      </div>
+      <Link
+        to="/s/$siteId/views"
+        params={{ siteId: String(siteId) }}
+        className={cx(place, "md:text-small md:text-quiet")}
+        activeProps={{ className: "bg-surface font-semibold", "aria-current": "page" }}
+      >
+        {views.length > SHORT ? `All ${views.length} saved views` : "Saved views"}
+      </Link>
     </div>
   );
 }

@@ -84,6 +84,16 @@ export function makeRouter(queries: QueryClient) {
     path: "/kit/$token",
     component: lazyRouteComponent(() => import("../features/pixel/SharedKit")),
   });
+  const shared = createRoute({
+    getParentRoute: () => root,
+    path: "/shared/$token",
+    component: lazyRouteComponent(() => import("../features/saved/Shared")),
+  });
+  const unsubscribe = createRoute({
+    getParentRoute: () => root,
+    path: "/unsubscribe/$token",
+    component: lazyRouteComponent(() => import("../features/saved/Unsubscribe")),
+  });
   const newSite = createRoute({
     getParentRoute: () => root,
     path: "/new-site",
@@ -147,6 +157,13 @@ export function makeRouter(queries: QueryClient) {
     validateSearch: readSourcesSearch,
     component: lazyRouteComponent(() => import("../features/sources/Sources")),
   });
+  const views = createRoute({
+    getParentRoute: () => site,
+    path: "views",
+    validateSearch: (s: Record<string, unknown>): { open?: number } =>
+      Number(s.open) > 0 ? { open: Number(s.open) } : {},
+    component: lazyRouteComponent(() => import("../features/saved/Views")),
+  });
   const audience = createRoute({
     getParentRoute: () => site,
     path: "audiences/$audienceId",
@@ -166,6 +183,8 @@ export function makeRouter(queries: QueryClient) {
       join,
       forgotten,
       kit,
+      shared,
+      unsubscribe,
       newSite,
       site.addChildren([
         pages,
@@ -180,6 +199,7 @@ export function makeRouter(queries: QueryClient) {
         audiences,
         paths,
         sources,
+        views,
         audience,
         test,
       ]),

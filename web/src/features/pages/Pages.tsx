@@ -12,6 +12,7 @@ import { useSiteId } from "../../lib/useSiteId";
 import { useSmall } from "../../lib/useSmall";
 import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
 import { frameOf } from "../report/columns";
+import { SaveView } from "../saved/SaveView";
 import { Compare } from "./Compare";
 import { COLUMNS, DISTINCT, isPage } from "./columns";
 import { Findings } from "./Findings";
@@ -62,6 +63,7 @@ export default function Pages() {
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
         </div>
         <div className="flex flex-wrap gap-2">
+          <SaveView siteId={siteId} place="pages" search={search} opened={(view) => set({ view })} />
           <Files path={`/api/sites/${siteId}/pages`} query={lens} />
           <ColumnChoice all={COLUMNS} shown={shown} set={(some) => set({ columns: saidColumns(COLUMNS, some) })} />
         </div>

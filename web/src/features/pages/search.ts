@@ -2,6 +2,8 @@
 import { type Lens, readLens } from "../../lib/lens";
 
 export interface PagesSearch extends Lens {
+  /** The saved view that it came from. */
+  view?: number;
   /** The page whose detail is open, and the two that are compared. */
   open?: number;
   a?: number;
@@ -15,6 +17,7 @@ const number = (value: unknown) => (value == null || Number.isNaN(Number(value))
 
 export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   ...readLens(s),
+  view: number(s.view),
   open: number(s.open),
   a: number(s.a),
   b: number(s.b),

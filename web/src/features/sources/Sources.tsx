@@ -12,6 +12,7 @@ import { useSmall } from "../../lib/useSmall";
 import { lensChoicesQuery } from "../pages/queries";
 import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
 import { frameOf } from "../report/columns";
+import { SaveView } from "../saved/SaveView";
 import { Hours } from "./Hours";
 import { sourcesQuery } from "./queries";
 import { COLUMNS, SourceTable, type TreeRow } from "./SourceTable";
@@ -71,6 +72,7 @@ export default function Sources() {
           </p>
         </div>
         <div className="flex flex-wrap gap-2">
+          <SaveView siteId={siteId} place="sources" search={search} opened={(view) => set({ view }, true)} />
           <Files
             path={`/api/sites/${siteId}/sources${search.by === "hour" ? "/hours" : ""}`}
             query={{ ...lensQuery(search), by: search.by === "hour" ? undefined : search.by, at }}

@@ -2,6 +2,8 @@
 import { type Lens, readLens } from "../../lib/lens";
 
 export interface SourcesSearch extends Lens {
+  /** The saved view that it came from. */
+  view?: number;
   /** What visits are told apart by; nothing: step by step. */
   by?: string;
   /** Only visits of these: "<dimension>:<value>" each. */
@@ -15,6 +17,7 @@ export const readSourcesSearch = (s: Record<string, unknown>): SourcesSearch => 
   const at = Array.isArray(s.at) ? s.at.filter((a) => typeof a === "string") : text(s.at) ? [String(s.at)] : [];
   return {
     ...readLens(s),
+    view: Number(s.view) > 0 ? Number(s.view) : undefined,
     by: text(s.by),
     at: at.length ? at : undefined,
     sort: text(s.sort),
