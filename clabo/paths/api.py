@@ -25,12 +25,19 @@ from clabo.paths.schemas import (
     ProposalOut,
     StepOut,
     WalkedOut,
+    WayRowOut,
+    WaysIn,
+    WaysOut,
     difference_out,
     names_of,
     path_out,
     walked_out,
+    way_rows,
+    ways_out,
 )
 from clabo.paths.walking import By, differences, path_report, proposals
+from clabo.paths.ways import ways
+from clabo.problems import Problem
 from clabo.shapes import MadeOut
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
@@ -103,6 +110,16 @@ def audiences_of_left(request: HttpRequest, site_id: int, data: LeftIn) -> list[
         site, data.name, data.steps, data.within, data.days, data.at, person(request)
     )
     return [MadeOut(id=a.pk, name=a.name) for a in made]
+
+
+@router.get("/sites/{int:site_id}/ways", response=WaysOut, openapi_extra=FILES)
+@as_table("Ways", WayRowOut, way_rows)
+def ways_around(request: HttpRequest, site_id: int, words: Query[WaysIn]) -> WaysOut:
+    site = site_for(request, site_id)
+    page = Page.objects.filter(site=site, pk=words.page).first()
+    if page is None:
+        raise Problem("This page is not known any more. Choose another.", "page", 404)
+    return ways_out(ways(_lens(site, words), page, services.read_around(words.at)))
 
 
 @router.get(HERE + "/proposed", response=list[ProposalOut])

@@ -13,7 +13,8 @@ from clabo.conversions.rule_shape import refer
 from clabo.core.audiences import What
 from clabo.paths.models import Path
 from clabo.paths.walking import PathReport, StepDifference
-from clabo.shapes import IntervalOut, finite, known_interval
+from clabo.paths.ways import Ways
+from clabo.shapes import IntervalOut, finite, interval_out, known_interval
 from clabo.sites.models import Site
 from clabo.wording.audiences import Names, did
 
@@ -171,3 +172,83 @@ def difference_out(d: StepDifference) -> StepDifferenceOut:
     return StepDifferenceOut(
         difference=known_interval(d.compared.difference), p_value=finite(d.p_value), more=d.more
     )
+
+
+class WaysIn(LensWords):
+    """The page, and only of views that have these at these distances: "<distance>:<page>", or ":none"."""
+
+    page: int
+    at: list[str] = []
+
+
+class NeighbourOut(Schema):
+    """A page beside the one that is asked about; without a page the visit began, or ended."""
+
+    page_id: int | None
+    path: str | None
+    title: str
+    count: int
+    share: IntervalOut
+
+
+class WayColumnOut(Schema):
+    distance: int
+    total: int
+    neighbours: list[NeighbourOut]
+    further: int
+    further_pages: int
+
+
+class WaysOut(Schema):
+    page_id: int
+    path: str
+    title: str
+    views: int
+    asked: int
+    columns: list[WayColumnOut]
+
+
+class WayRowOut(Schema):
+    """One line of the file."""
+
+    distance: int
+    path: str | None
+    count: int
+    share: IntervalOut
+
+
+def ways_out(found: Ways) -> WaysOut:
+    return WaysOut(
+        page_id=found.page.pk,
+        path=found.page.path,
+        title=found.page.title,
+        views=found.views,
+        asked=found.asked,
+        columns=[
+            WayColumnOut(
+                distance=c.distance,
+                total=c.total,
+                neighbours=[
+                    NeighbourOut(
+                        page_id=n.page.pk if n.page else None,
+                        path=n.page.path if n.page else None,
+                        title=n.page.title if n.page else "",
+                        count=n.count,
+                        share=interval_out(n.share),
+                    )
+                    for n in c.neighbours
+                ],
+                further=c.further,
+                further_pages=c.further_pages,
+            )
+            for c in found.columns
+        ],
+    )
+
+
+def way_rows(answer: WaysOut) -> list[WayRowOut]:
+    return [
+        WayRowOut(distance=c.distance, path=n.path, count=n.count, share=n.share)
+        for c in answer.columns
+        for n in c.neighbours
+    ]

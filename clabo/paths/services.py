@@ -16,6 +16,7 @@ from clabo.core.audiences import LONGEST, Converted, Happened, What
 from clabo.core.audiences.definition import LONGEST_WITHIN
 from clabo.core.audiences.whats import read_what
 from clabo.core.rules import RuleError
+from clabo.core.ways import NOTHING
 from clabo.paths.models import Path
 from clabo.problems import Problem, missing
 from clabo.sites.models import Site
@@ -116,3 +117,18 @@ def audiences_of_left(
             title = f"{name.strip()[:50] or 'Path'}, left at {place}"
             made.append(make_audience(site, AudienceContent(title, definition), by))
     return made
+
+
+def read_around(said: Sequence[str]) -> dict[int, int]:
+    """Distances and what stands there, as an address states them; raises Problem."""
+    found: dict[int, int] = {}
+    for text in said:
+        distance, _, page = text.partition(":")
+        if distance not in ("-3", "-2", "-1", "1", "2", "3") or not (
+            page == "none" or (page.isascii() and page.isdigit() and len(page) < 19)
+        ):
+            raise Problem(
+                "Each is <distance>:<page>, the distance -3 to 3, the page its number or none.", "at"
+            )
+        found[int(distance)] = NOTHING if page == "none" else int(page)
+    return found

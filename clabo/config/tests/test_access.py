@@ -204,6 +204,8 @@ class EveryRoute(TestCase):
             address += f"?of={self.audience.pk}&of={self.other_audience.pk}"
         if path.endswith("/proposed"):
             address += f"?conversion={self.rule.pk}"
+        if path.endswith("/ways"):
+            address += f"?page={self.page.pk}"
         if path.endswith("/people"):
             address += "?find=" + Visitor.objects.get(site=self.site).key.hex
         if path.endswith("/spend/files"):

@@ -1,0 +1,83 @@
+"""From one page, what came before and after it in the visits that a lens looks at."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from clabo.conversions.lens import Lens
+from clabo.core.evidence import Interval, rate_interval
+from clabo.core.ways import NOTHING, around, counted
+from clabo.events.models import Page
+from clabo.paths.reading import Atoms, journeys
+
+REACH = 3
+SHOWN = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbour:
+    """A page at some distance, or None: the visit began, or ended, there; how many of the column's and their share."""
+
+    page: Page | None
+    count: int
+    share: Interval
+
+
+@dataclass(frozen=True, slots=True)
+class WayColumn:
+    """What stands at a distance: -1 is the page before, 1 the next. `total` views have something one nearer."""
+
+    distance: int
+    total: int
+    neighbours: list[Neighbour]
+    # At pages beyond those that are named, and how many pages those are.
+    further: int
+    further_pages: int
+
+
+@dataclass(frozen=True, slots=True)
+class Ways:
+    """Of `views` of the page those that are as asked, and what stands around them."""
+
+    page: Page
+    views: int
+    asked: int
+    columns: list[WayColumn]
+
+
+def ways(lens: Lens, page: Page, only: Mapping[int, int] | None = None) -> Ways:
+    """What came before and after the page; `only` of views that have these pages at these distances (NOTHING: none)."""
+    atoms = Atoms(lens.site.pk)
+    seen = journeys(lens, atoms)
+    pages = atoms.pages[seen.atoms]
+    viewed = pages >= 0
+    who, times, what = seen.who[viewed], seen.times[viewed], pages[viewed]
+    # Days come in order of time and one after the other: a visit's views stay in order.
+    order = np.argsort(who, kind="stable") if (np.diff(times) >= 0).all() else np.lexsort((times, who))
+    places = around(who[order], what[order], page.pk, REACH)
+    found = counted(places, REACH, only)
+    by_id = Page.objects.in_bulk([p for of in found.values() for p in of if p != NOTHING])
+    return Ways(
+        page,
+        len(places),
+        sum(found[1].values()),
+        [_column(distance, found[distance], by_id) for distance in sorted(found)],
+    )
+
+
+def _column(distance: int, counts: Mapping[int, int], by_id: Mapping[int, Page]) -> WayColumn:
+    total = sum(counts.values())
+    ranked = sorted(counts.items(), key=lambda item: (-item[1], item[0]))
+    # The end of the visit is always named, however few.
+    named = [item for place, item in enumerate(ranked) if place < SHOWN or item[0] == NOTHING]
+    rest = [item for item in ranked if item not in named]
+    return WayColumn(
+        distance,
+        total,
+        [Neighbour(by_id.get(p), n, rate_interval(n, total)) for p, n in named],
+        sum(n for _, n in rest),
+        len(rest),
+    )
