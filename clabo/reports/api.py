@@ -20,10 +20,14 @@ from clabo.reports.schemas import (
     LensOut,
     PageRowOut,
     PagesOut,
+    WorstOut,
+    WorstRowOut,
     lens_out,
     row_out,
     stratum_name,
+    worst_row_out,
 )
+from clabo.reports.worst import worst_pages
 from clabo.shapes import finite, known_interval
 from clabo.sites.access import site_for
 
@@ -39,6 +43,20 @@ def lens(request: HttpRequest, site_id: int, words: Query[LensIn]) -> LensOut:
 @as_table("Landing pages", PageRowOut, lambda answer: answer.rows)
 def page_report(request: HttpRequest, site_id: int, words: Query[LensIn]) -> PagesOut:
     return pages_out(lens_of(request, site_id, words), words)
+
+
+@router.get("/sites/{int:site_id}/pages/worst", response=WorstOut, openapi_extra=FILES)
+@as_table("Worst pages", WorstRowOut, lambda answer: answer.rows)
+def worst(request: HttpRequest, site_id: int, words: Query[LensIn]) -> WorstOut:
+    lens = lens_of(request, site_id, words)
+    found = worst_pages(lens)
+    return WorstOut(
+        lens=lens_out(lens),
+        rows=[
+            *(worst_row_out(w.row, w) for w in found.rows),
+            *(worst_row_out(r, None) for r in found.without_goal),
+        ],
+    )
 
 
 @router.get("/sites/{int:site_id}/pages/compare", response=ComparisonOut)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
 
@@ -20,6 +20,7 @@ from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
 from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
+from clabo.reports.worst import WorstRow
 from clabo.shapes import IntervalOut, known_interval
 
 
@@ -259,3 +260,69 @@ class GoalOut(Schema):
 class GoalIn(Schema):
     # Missing: its visits say it.
     conversion: int | None
+
+
+class ReasonOut(Schema):
+    # "form_silent": nobody has sent a form there since; "tag_stopped".
+    kind: Literal["form_silent", "tag_stopped"]
+    since: datetime
+
+
+class WorstRowOut(Schema):
+    page_id: int
+    path: str
+    title: str
+    # What the page is there for, and whether somebody has said so; without one it is not judged.
+    goal: str | None
+    by_hand: bool
+    entries: int
+    bounces: int
+    bounce_rate: IntervalOut | None
+    views: int
+    exits: int
+    exit_rate: IntervalOut | None
+    converted: int
+    conversion_rate: IntervalOut | None
+    thin: bool
+    # The rate of the typical page with that goal.
+    typical: float | None
+    # Conversions fewer than a typical page would have brought; below nought where it may be better.
+    lost: IntervalOut | None
+    # What those are worth, where the goal has a value.
+    worth: Decimal | None
+    # The evidence supports that something is lost.
+    certain: bool
+    # Visits that it takes to tell a page half as good from a typical one, where it has fewer.
+    needed: int | None
+    reasons: list[ReasonOut]
+
+
+class WorstOut(Schema):
+    lens: LensOut
+    rows: list[WorstRowOut]
+
+
+def worst_row_out(row: pages.PageRow, of: WorstRow | None) -> WorstRowOut:
+    assert row.page
+    return WorstRowOut(
+        page_id=row.page.pk,
+        path=row.page.path,
+        title=row.page.title,
+        goal=of.rule.name if of else None,
+        by_hand=of.by_hand if of else False,
+        entries=row.entries,
+        bounces=row.bounces,
+        bounce_rate=known_interval(row.bounce_rate),
+        views=row.views,
+        exits=row.exits,
+        exit_rate=known_interval(row.exit_rate),
+        converted=row.converted if of else 0,
+        conversion_rate=known_interval(row.conversion_rate) if of else None,
+        thin=row.thin if of else True,
+        typical=of.loss.typical if of else None,
+        lost=known_interval(of.loss.lost) if of else None,
+        worth=_money(of.worth) if of else None,
+        certain=of.loss.certain if of else False,
+        needed=of.loss.needed if of else None,
+        reasons=[ReasonOut(kind=cast(Any, r.kind), since=r.since) for r in of.reasons] if of else [],
+    )

@@ -116,6 +116,46 @@ def plan_rate_test(
     return _plan(size, given, p1 - baseline, variances, power, level)
 
 
+def one_rate_size(typical: float, other: float, power: float = 0.8, level: float = 0.95) -> int:
+    """Trials to tell one rate from a known one, two-sided: how large a page's sample must be to be judged.
+
+    Normal approximation without continuity correction, n = ((z₁√(p₀q₀) + z₂√(p₁q₁)) / (p₁ - p₀))². Fleiss, Levin &
+    Paik, Statistical Methods for Rates and Proportions (3rd ed. 2003), §2.4.
+
+    Parameters
+    ----------
+    typical, other : float
+        The known rate, and the one that is to be told from it; between 0 and 1, not alike.
+    power : float
+        Probability of telling them apart, between 0 and 1.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    int
+        Trials, rounded up.
+
+    Raises
+    ------
+    ValueError
+        Naming the argument that is impossible.
+
+    Examples
+    --------
+    >>> one_rate_size(0.04, 0.02)
+    630
+    """
+    for name, rate in (("typical", typical), ("other", other)):
+        if not 0 < rate < 1:
+            raise ValueError(f"{name}: must lie between 0 and 1")
+    if typical == other:
+        raise ValueError("other: must differ from typical")
+    za, zb = _quantiles(power, level)
+    root = za * math.sqrt(typical * (1 - typical)) + zb * math.sqrt(other * (1 - other))
+    return math.ceil((root / (other - typical)) ** 2)
+
+
 def plan_mean_test(
     mean: float,
     deviation: float,

@@ -12,6 +12,7 @@ import {
 import { Empty, Failed, Loading } from "../components/ui";
 import { readPagesSearch } from "../features/pages/search";
 import { readPathsSearch } from "../features/paths/model";
+import { readWaysSearch } from "../features/paths/ways";
 import { readSourcesSearch } from "../features/sources/search";
 import { readLens } from "../lib/lens";
 import { sessionQuery } from "../lib/session";
@@ -157,6 +158,12 @@ export function makeRouter(queries: QueryClient) {
     validateSearch: readSourcesSearch,
     component: lazyRouteComponent(() => import("../features/sources/Sources")),
   });
+  const ways = createRoute({
+    getParentRoute: () => site,
+    path: "ways",
+    validateSearch: readWaysSearch,
+    component: lazyRouteComponent(() => import("../features/paths/Ways")),
+  });
   const views = createRoute({
     getParentRoute: () => site,
     path: "views",
@@ -200,6 +207,7 @@ export function makeRouter(queries: QueryClient) {
         paths,
         sources,
         views,
+        ways,
         audience,
         test,
       ]),

@@ -1,6 +1,8 @@
+import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 import { SpreadBar } from "../../charts/SpreadBar";
 import { count, money, percent, plural, times } from "../../lib/format";
+import { readWaysSearch } from "../paths/ways";
 import type { Frame, Row } from "./columns";
 import { Goal } from "./Goal";
 
@@ -21,6 +23,16 @@ export function PageDetail({ siteId, row, frame }: { siteId: number; row: Row; f
           About {count(Math.round(row.lost))} {many} fewer than the site’s typical page would have brought.
         </p>
       )}
+      <p className="mb-3">
+        <Link
+          to="/s/$siteId/ways"
+          params={{ siteId: String(siteId) }}
+          search={(now) => ({ ...readWaysSearch(now), page: row.page_id, at: undefined })}
+          className="text-plum underline"
+        >
+          What comes before and after it
+        </Link>
+      </p>
       <Goal siteId={siteId} pageId={row.page_id} conversions={frame.read.conversions} />
       <dl>
         <Fact

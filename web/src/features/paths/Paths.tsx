@@ -1,6 +1,6 @@
 /** Paths: named steps, how many reach each, where the others went, and for whom it is different. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useSearch } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Problem } from "../../api/client";
@@ -60,7 +60,13 @@ export default function Paths() {
       <>
         <header className="border-b-2 border-ink pb-3">
           <h1 className="text-head leading-tight">Paths</h1>
-          <p className="mt-1 text-quiet">Named steps: how many reach each, and where the others went instead.</p>
+          <p className="mt-1 text-quiet">
+            Named steps: how many reach each, and where the others went instead. Or{" "}
+            <Link to="/s/$siteId/ways" params={{ siteId: String(siteId) }} className="text-plum underline">
+              from one page
+            </Link>
+            , what comes before and after it.
+          </p>
         </header>
         <div className="mt-5 flex flex-col gap-7">
           {kept.data.length > 0 && (

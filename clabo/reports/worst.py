@@ -1,0 +1,126 @@
+"""Exits, bounces and what pages lose against their own goals, worst first, with what may be the reason."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+
+from django.db.models import Count, Max
+
+from clabo.conversions.lens import Lens
+from clabo.conversions.models import ConversionRule
+from clabo.conversions.queries import rules_of
+from clabo.core.worst import Loss, fallen_silent, losses
+from clabo.db.arrays import in_array
+from clabo.events.models import Event, Kind, TrafficDay
+from clabo.reports.goals import goals_of
+from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
+
+# How far back a form's usual rate is read from.
+_FORMS_DAYS = 90
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """What may be wrong with a page: "form_silent" (nobody has sent a form since), "tag_stopped"."""
+
+    kind: str
+    since: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class WorstRow:
+    """A page with its loss against its own goal, and what the losses are worth where the goal has a value."""
+
+    row: PageRow
+    rule: ConversionRule
+    by_hand: bool
+    loss: Loss
+    worth: Decimal | None
+    reasons: list[Reason]
+
+
+@dataclass(frozen=True, slots=True)
+class Worst:
+    """Pages by expected loss, thin ones after the others; and those that nobody's goal is known of, by entries."""
+
+    rows: list[WorstRow]
+    without_goal: list[PageRow]
+
+
+def worst_pages(lens: Lens, now: datetime | None = None) -> Worst:
+    """Every page that was entered under the lens, judged by its own goal beside pages with the same."""
+    the_rules = rules_of(lens.site)
+    goals = goals_of(lens, the_rules)
+    of_rule: defaultdict[int, set[int]] = defaultdict(set)
+    for page_id, goal in goals.items():
+        of_rule[goal.rule.pk].add(page_id)
+    traffic = traffic_under(lens)
+    found: list[WorstRow] = []
+    for rule in the_rules:
+        if not of_rule[rule.pk]:
+            continue
+        rows = page_rows(lens.counting(rule), of_rule[rule.pk], traffic=traffic)
+        shown = [r for r in rows.values() if r.page and r.entries]
+        told = losses([judged(r).counts for r in shown], [r.intended_exit for r in shown])
+        each = _worth_of_one(rule, shown)
+        for row, loss in zip(shown, told, strict=True):
+            if loss is not None and row.page:
+                worth = None if each is None else each * Decimal(max(0.0, loss.lost.estimate))
+                found.append(WorstRow(row, rule, goals[row.page.pk].by_hand, loss, worth, []))
+    found.sort(key=lambda w: (w.loss.thin and not w.loss.certain, -w.loss.lost.estimate, -w.row.entries))
+    known = {w.row.page.pk for w in found if w.row.page}
+    every = page_rows(lens, traffic=traffic).values()
+    rest = [r for r in every if r.page and r.entries and r.page.pk not in known and not r.intended_exit]
+    _add_reasons(lens, found[:MOST_PAGES], now or datetime.now(UTC))
+    return Worst(found[:MOST_PAGES], rest[:MOST_PAGES])
+
+
+def _worth_of_one(rule: ConversionRule, rows: Sequence[PageRow]) -> Decimal | None:
+    """What a conversion brings on these pages; None where it has no value."""
+    if not rule.has_value:
+        return None
+    conversions = sum((r.conversions for r in rows), Decimal(0))
+    if not conversions:
+        return rule.value
+    return sum((r.revenue for r in rows), Decimal(0)) / conversions
+
+
+def _add_reasons(lens: Lens, rows: Sequence[WorstRow], now: datetime) -> None:
+    silent = _silent_forms(lens, [w.row.page.pk for w in rows if w.row.page], now)
+    for w in rows:
+        page = w.row.page
+        if page is None:
+            continue
+        if since := silent.get(page.pk):
+            w.reasons.append(Reason("form_silent", since))
+        if page.stopped_at:
+            w.reasons.append(Reason("tag_stopped", page.stopped_at))
+
+
+def _silent_forms(lens: Lens, pages: Sequence[int], now: datetime) -> dict[int, datetime]:
+    """Pages with a form that has been sent, and should have been sent again by now; since when."""
+    site = lens.site
+    first = (now - timedelta(days=_FORMS_DAYS)).astimezone(site.zone).date()
+    sent = (
+        Event.objects.in_counted_visits()
+        .filter(in_array("page_id", pages), site=site, kind=Kind.FORM, time__gte=site.midnight(first))
+        .values_list("page_id")
+        .annotate(n=Count("id"), last=Max("time"))
+    )
+    views: defaultdict[int, list[tuple[date, int]]] = defaultdict(list)
+    days = TrafficDay.objects.filter(in_array("page_id", pages), site=site, day__gte=first, views__gt=0)
+    for page, day, n in days.values_list("page_id", "day", "views"):
+        views[page].append((day, n))
+    found = {}
+    for page, n, last in sent:
+        # The day of the last sending counts for before: what came after it on that day is not known apart.
+        its_day = last.astimezone(site.zone).date()
+        before = sum(v for day, v in views[page] if day <= its_day)
+        since = sum(v for day, v in views[page] if day > its_day)
+        if fallen_silent(n, before, since):
+            found[page] = last
+    return found
