@@ -158,6 +158,12 @@ export function makeRouter(queries: QueryClient) {
     validateSearch: readSourcesSearch,
     component: lazyRouteComponent(() => import("../features/sources/Sources")),
   });
+  const worst = createRoute({
+    getParentRoute: () => site,
+    path: "worst",
+    validateSearch: readLens,
+    component: lazyRouteComponent(() => import("../features/pages/Worst")),
+  });
   const ways = createRoute({
     getParentRoute: () => site,
     path: "ways",
@@ -208,6 +214,7 @@ export function makeRouter(queries: QueryClient) {
         sources,
         views,
         ways,
+        worst,
         audience,
         test,
       ]),

@@ -240,7 +240,7 @@ export function PeriodWord({ read, lens, change }: Omit<Props, "site">) {
 
 const daysOf = (read: Read) => Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
 
-type Place = "pages" | "sources";
+type Place = "pages" | "sources" | "worst";
 
 export function LensSentence({ read, site, lens, change, to = "pages" }: Props & { to?: Place }) {
   const days = daysOf(read);

@@ -20,6 +20,7 @@ import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
 import { pagesQuery } from "./queries";
 import type { PagesSearch } from "./search";
+import { ViewWord } from "./ViewWord";
 
 export default function Pages() {
   const siteId = useSiteId();
@@ -61,6 +62,7 @@ export default function Pages() {
       <div className="flex flex-wrap items-start justify-between gap-3 border-b-2 border-ink pb-3">
         <div className="max-w-[52rem]">
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
+          <ViewWord siteId={siteId} view="pages" search={search} />
         </div>
         <div className="flex flex-wrap gap-2">
           <SaveView siteId={siteId} place="pages" search={search} opened={(view) => set({ view })} />

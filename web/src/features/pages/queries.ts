@@ -39,3 +39,15 @@ export const goalQuery = (siteId: number, pageId: number) =>
         }),
       ),
   });
+
+export const worstQuery = (siteId: number, lens: Lens) =>
+  queryOptions({
+    queryKey: ["pages", siteId, "worst", lensQuery(lens)],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/pages/worst", {
+          params: { path: { site_id: siteId }, query: lensQuery(lens) },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });

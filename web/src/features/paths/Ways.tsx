@@ -75,7 +75,7 @@ export default function Ways() {
             {at.length > 0 && (
               <>
                 {" "}
-                with what is ticked below, of {count(r.views)} in all.{" "}
+                with what is chosen below, of {count(r.views)} in all.{" "}
                 <TextButton onClick={() => go({ at: undefined })}>All of them again</TextButton>
               </>
             )}
@@ -161,7 +161,8 @@ function Side({ column, whole, at, choose, open }: SideProps) {
       </ol>
       {column.further > 0 && (
         <p className="py-1.5 text-small text-quiet">
-          {count(column.further)} at {count(column.further_pages)} further pages
+          {count(column.further)} at{" "}
+          {column.further_pages === 1 ? "one further page" : `${count(column.further_pages)} further pages`}
         </p>
       )}
     </section>

@@ -72,13 +72,15 @@ export function Plain({ now, was }: { now: ReactNode; was?: ReactNode }) {
 interface RateProps {
   rate: Interval | undefined;
   was?: Interval;
+  /** Another rate to hold it against, as a hollow mark. */
+  typical?: number | null;
   end: number;
   of: string;
   width: number;
   thin?: boolean;
 }
 
-export function Rate({ rate, was, end, of, width, thin }: RateProps) {
+export function Rate({ rate, was, typical, end, of, width, thin }: RateProps) {
   if (!rate) return <span className="text-quiet">–</span>;
   const label = `${percent(rate.estimate)}, between ${percent(rate.low)} and ${percent(rate.high)}: ${of}${thin ? ". Thin." : ""}`;
   const digits = end === 1 ? 0 : 2;
@@ -88,7 +90,14 @@ export function Rate({ rate, was, end, of, width, thin }: RateProps) {
         {percent(rate.estimate, digits)}
         {was && <Earlier>{percent(was.estimate, digits)}</Earlier>}
       </span>
-      <SpreadBar {...rate} max={end} before={was?.estimate} thin={thin && end !== 1} width={width} label={label} />
+      <SpreadBar
+        {...rate}
+        max={end}
+        before={typical ?? was?.estimate}
+        thin={thin && end !== 1}
+        width={width}
+        label={label}
+      />
     </span>
   );
 }

@@ -1,0 +1,26 @@
+/** How the pages are looked at: one word, and the same lens. */
+import { useNavigate } from "@tanstack/react-router";
+import { Word } from "../../components/LensSentence";
+import { type Lens, lensQuery } from "../../lib/lens";
+
+const VIEWS = { pages: "as a table", worst: "worst first" };
+type View = keyof typeof VIEWS;
+
+export function ViewWord({ siteId, view, search }: { siteId: number; view: View; search: Lens }) {
+  const navigate = useNavigate();
+  return (
+    <p className="mt-1 text-title">
+      Pages{" "}
+      <Word
+        label="Looked at"
+        text={VIEWS[view]}
+        value={view}
+        choices={Object.entries(VIEWS).map(([value, text]) => ({ value, text }))}
+        choose={(to) =>
+          navigate({ to: `/s/$siteId/${to as View}`, params: { siteId: String(siteId) }, search: lensQuery(search) })
+        }
+      />
+      .
+    </p>
+  );
+}
