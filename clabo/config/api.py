@@ -16,6 +16,7 @@ from clabo.audiences.api import router as audiences
 from clabo.audiences.definition_shape import described as with_definitions
 from clabo.audiences.lists_api import router as lists
 from clabo.bridges.api import router as bridge_links
+from clabo.columns.api import router as columns
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
 from clabo.conversions.rule_shape import described
@@ -91,6 +92,7 @@ for each in (
     paths,
     splits,
     reports,
+    columns,
     sources,
     saved,
     today,

@@ -58,6 +58,7 @@ INSTALLED_APPS = [
     "clabo.paths",
     "clabo.splits",
     "clabo.monitoring",
+    "clabo.columns",
     "clabo.reports",
     "clabo.saved",
     "clabo.demo",

@@ -12,7 +12,7 @@ from typing import Any, TypeVar, cast, get_args
 from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
 from ninja import Schema
 
-from clabo.outputs.tables import Table, table_of
+from clabo.outputs.tables import Own, Table, table_of
 from clabo.outputs.writing import MEDIA, Format, write
 from clabo.problems import Problem
 
@@ -53,15 +53,24 @@ def as_table(
             if form is None:
                 return answer
             about = [("Made", f"{datetime.now(UTC):%Y-%m-%d %H:%M} UTC")]
-            if says := getattr(getattr(answer, "lens", None), "says", ""):
+            lens = getattr(answer, "lens", None)
+            if says := getattr(lens, "says", ""):
                 about.insert(0, ("What is looked at", says))
-            return file(table_of(name, shape, rows(answer), about), form)
+            return file(table_of(name, shape, rows(answer), about, own_of(lens)), form)
 
         # Types as they are: the API would look for their names here, where they are not known.
         asked.__signature__ = signature(function, eval_str=True)  # type: ignore[attr-defined]
         return cast(F, asked)
 
     return wrap
+
+
+def own_of(lens: Any) -> list[Own]:
+    """The own columns that a lens of the API names."""
+    return [
+        Own(c.id, c.name, f"{c.numerator} / {c.denominator}")
+        for c in getattr(lens, "own_columns", None) or ()
+    ]
 
 
 def asked_format(request: HttpRequest) -> Format | None:

@@ -45,8 +45,21 @@ class Table:
     about: Sequence[tuple[str, str]] = field(default_factory=tuple)
 
 
+@dataclass(frozen=True, slots=True)
+class Own:
+    """A column that the site has made for itself: its number in a row's `own`, its name, and what it means."""
+
+    number: int
+    name: str
+    means: str
+
+
 def table_of(
-    name: str, shape: type[Schema], rows: Iterable[Schema], about: Sequence[tuple[str, str]] = ()
+    name: str,
+    shape: type[Schema],
+    rows: Iterable[Schema],
+    about: Sequence[tuple[str, str]] = (),
+    own: Sequence[Own] = (),
 ) -> Table:
     """A table of what the API answers: an interval becomes three columns, what is itself a list or an object none."""
     fields = [(key, _core(of.annotation)) for key, of in shape.model_fields.items()]
@@ -60,10 +73,18 @@ def table_of(
             columns.append(Column(f"{key}_high", "number", f"Upper limit of {key} at 95 %"))
         else:
             columns.append(Column(key, kind, means))
-    return Table(name, columns, _values(rows, kept), about)
+    if "own" not in shape.model_fields:
+        own = ()
+    for one in own:
+        key = f"own {one.name}"
+        columns.append(Column(key, "number", one.means))
+        columns += [Column(f"{key}_{end}", "number", f"Limit of {key} at 95 %") for end in ("low", "high")]
+    return Table(name, columns, _values(rows, kept, own), about)
 
 
-def _values(rows: Iterable[Schema], kept: Sequence[tuple[str, Any]]) -> Iterator[list[Value]]:
+def _values(
+    rows: Iterable[Schema], kept: Sequence[tuple[str, Any]], own: Sequence[Own]
+) -> Iterator[list[Value]]:
     for row in rows:
         values: list[Value] = []
         for key, kind in kept:
@@ -72,6 +93,9 @@ def _values(rows: Iterable[Schema], kept: Sequence[tuple[str, Any]]) -> Iterator
                 values += (value.estimate, value.low, value.high) if value else (None, None, None)
             else:
                 values.append(value)
+        for one in own:
+            value = row.own.get(one.number)  # type: ignore[attr-defined]
+            values += (value.estimate, value.low, value.high) if value else (None, None, None)
         yield values
 
 

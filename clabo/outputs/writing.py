@@ -50,7 +50,7 @@ def harmless(text: str) -> str:
 def _csv(table: Table) -> Iterator[bytes]:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([c.key for c in table.columns])
+    writer.writerow([harmless(c.key) for c in table.columns])
     for place, row in enumerate(table.rows, 1):
         writer.writerow([_written(v) for v in row])
         if place % _ROWS_AT_ONCE == 0:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+from clabo.columns.services import columns_of
 from clabo.conversions.lens import Lens
 from clabo.reports import pages
 from clabo.reports.reading import LensIn
@@ -13,6 +14,7 @@ from clabo.shapes import finite
 
 def pages_out(lens: Lens, words: LensIn) -> PagesOut:
     """The landing pages under a lens."""
+    own = columns_of(lens.site)
     table = pages.page_table(lens, words.compare == "before", words.visitors)
     return PagesOut(
         lens=lens_out(lens),
@@ -28,8 +30,8 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
         ],
         together=finite(table.findings.together),
         thin=table.findings.thin,
-        rows=[row_out(r, lens) for r in [*table.rows, *table.apart]],
-        before={page_id: row_out(r, lens) for page_id, r in table.before.items()},
+        rows=[row_out(r, lens, own) for r in [*table.rows, *table.apart]],
+        before={page_id: row_out(r, lens, own) for page_id, r in table.before.items()},
         cost=UnjoinedCost(
             total=table.joined.total,
             # What joined no visit is nobody's.

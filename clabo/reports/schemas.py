@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
@@ -9,11 +10,15 @@ from typing import Any, Literal, cast
 from ninja import Schema
 
 from clabo.audiences.queries import audiences_of
+from clabo.columns.models import OwnColumn
+from clabo.columns.schemas import OwnColumnOut, own_column_out
+from clabo.columns.services import columns_of, filled, marked
 from clabo.conversions.lens import Lens
 from clabo.conversions.queries import rules_of
 from clabo.core import returns
 from clabo.core.attribution import Model
 from clabo.core.channels import Channel
+from clabo.core.columns import Number
 from clabo.core.returns import break_even, over_lifetime
 from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
@@ -21,7 +26,7 @@ from clabo.reports import pages
 from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
 from clabo.reports.worst import WorstRow
-from clabo.shapes import IntervalOut, known_interval
+from clabo.shapes import IntervalOut, finite, known_interval
 
 
 class RuleChoice(Schema):
@@ -58,6 +63,17 @@ class LensOut(Schema):
     lifetime_factor: Decimal | None
     # The return on ad spend at which ads pay for themselves: 1 / margin, or 1 without one.
     break_even_roas: float
+    own_columns: list[OwnColumnOut]
+
+
+class OwnValueOut(Schema):
+    """An own column's value; without limits where it has no interval."""
+
+    low: float | None
+    estimate: float
+    high: float | None
+    # Beyond the mark that the column has.
+    marked: bool
 
 
 class MeasuredOut(Schema):
@@ -88,6 +104,8 @@ class MeasuredOut(Schema):
     roas_interval: IntervalOut | None
     lifetime_revenue: Decimal | None
     lifetime_roas: Decimal | None
+    # The site's own columns, by their number.
+    own: dict[int, OwnValueOut]
 
 
 class PageRowOut(MeasuredOut):
@@ -181,6 +199,7 @@ def lens_out(lens: Lens) -> LensOut:
         lifetime_factor=lens.rule.lifetime_factor if lens.rule else None,
         attribution_window_days=lens.site.attribution_window_days,
         break_even_roas=break_even(lens.site.margin),
+        own_columns=[own_column_out(c) for c in columns_of(lens.site)],
     )
 
 
@@ -200,7 +219,7 @@ _COUNTED = (
 )
 
 
-def row_out(r: pages.PageRow, lens: Lens) -> PageRowOut:
+def row_out(r: pages.PageRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> PageRowOut:
     return PageRowOut(
         page_id=r.page.pk if r.page else None,
         host=r.page.host if r.page else "",
@@ -208,11 +227,11 @@ def row_out(r: pages.PageRow, lens: Lens) -> PageRowOut:
         title=r.page.title if r.page else "",
         **{n: getattr(r, n) for n in _COUNTED},
         exit_rate=known_interval(r.exit_rate),
-        **measured(r, lens),
+        **measured(r, lens, columns),
     )
 
 
-def measured(r: ReportRow, lens: Lens) -> dict[str, Any]:
+def measured(r: ReportRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> dict[str, Any]:
     """The fields of MeasuredOut."""
     factor = lens.rule.lifetime_factor if lens.rule else None
     paid = r.paid
@@ -240,6 +259,32 @@ def measured(r: ReportRow, lens: Lens) -> dict[str, Any]:
         "roas_interval": known_interval(r.roas_interval),
         "lifetime_revenue": over_lifetime(r.revenue, factor) if r.valued else None,
         "lifetime_roas": over_lifetime(r.roas, factor),
+        "own": own_values(r, lens, columns),
+    }
+
+
+def own_values(r: ReportRow, lens: Lens, columns: Sequence[OwnColumn]) -> dict[int, OwnValueOut]:
+    """The site's own columns for a row; what has no value is left out."""
+
+    def measure(name: str) -> Number:
+        if name in ("spend", "profit"):
+            return r.spend if name == "spend" else r.profit(lens.site.margin)
+        if name in ("impressions", "clicks"):
+            return int(getattr(r.paid, name))
+        if name == "revenue":
+            return r.revenue if r.valued else None
+        return cast(Number, getattr(r, name, None))
+
+    by_id = {c.pk: c for c in columns}
+    return {
+        pk: OwnValueOut(
+            low=finite(value.low),
+            estimate=value.estimate,
+            high=finite(value.high),
+            marked=marked(by_id[pk], value),
+        )
+        for pk, value in filled(columns, measure).items()
+        if value is not None
     }
 
 

@@ -14,7 +14,7 @@ from clabo.problems import Problem
 from clabo.reports.schemas import PagesOut
 from clabo.saved import mailing, services
 from clabo.saved.models import SavedView
-from clabo.saved.running import answer_of, for_strangers
+from clabo.saved.running import answer_of
 from clabo.saved.schemas import (
     MailingIn,
     MailingOut,
@@ -30,7 +30,9 @@ from clabo.saved.schemas import (
     mailing_out,
     view_out,
 )
+from clabo.saved.strangers import for_strangers
 from clabo.sites.access import site_for
+from clabo.sources.schemas import SourcesOut
 
 router = Router(tags=["saved views"])
 HERE = "/sites/{int:site_id}/views"
@@ -114,7 +116,7 @@ def shared_view(
     link = services.behind(token, data.password)
     answer = answer_of(link.view)
     if answer is not None:
-        answer.lens = for_strangers(answer.lens)
+        answer = for_strangers(link.view, answer)
     return SharedViewOut(
         name=link.view.name,
         site=link.view.site.name,
@@ -122,7 +124,7 @@ def shared_view(
         words=link.view.words,
         expires_at=link.expires_at,
         pages=answer if isinstance(answer, PagesOut) else None,
-        sources=None if isinstance(answer, PagesOut) else answer,
+        sources=answer if isinstance(answer, SourcesOut) else None,
     )
 
 

@@ -7,11 +7,13 @@ from typing import Any, TypeVar
 from ninja import Schema
 from pydantic import ValidationError
 
+from clabo.columns.services import columns_of
+from clabo.outputs.answering import own_of
 from clabo.outputs.tables import Table, table_of
 from clabo.problems import Problem
 from clabo.reports.answers import pages_out
 from clabo.reports.reading import LensIn, lens_from
-from clabo.reports.schemas import LensOut, PageRowOut, PagesOut
+from clabo.reports.schemas import PageRowOut, PagesOut
 from clabo.saved.models import SavedView
 from clabo.sources.answers import sources_out
 from clabo.sources.dimensions import read_within
@@ -28,7 +30,7 @@ def answer_of(view: SavedView, only_read: bool = False) -> PagesOut | SourcesOut
     """
     if view.place == SavedView.Place.PAGES:
         words = _read(LensIn, view.words)
-        words.visitors = bool(_DISTINCT & set(str(view.words.get("columns", "")).split(",")))
+        words.visitors = _distinct(view)
         lens = lens_from(view.site, words)
         return None if only_read else pages_out(lens, words)
     if view.place == SavedView.Place.SOURCES:
@@ -39,6 +41,13 @@ def answer_of(view: SavedView, only_read: bool = False) -> PagesOut | SourcesOut
         read_within(asked.at)
         return None if only_read else sources_out(lens, asked)
     return None
+
+
+def _distinct(view: SavedView) -> bool:
+    """Whether one of its columns needs distinct visitors to be counted."""
+    keys = set(str(view.words.get("columns", "")).split(","))
+    own = [c for c in columns_of(view.site) if f"own:{c.pk}" in keys]
+    return bool(_DISTINCT & (keys | {n for c in own for n in (c.numerator, c.denominator)}))
 
 
 def _read(shape: type[S], words: dict[str, Any]) -> S:
@@ -53,18 +62,7 @@ def _read(shape: type[S], words: dict[str, Any]) -> S:
 def table_in(view: SavedView, answer: PagesOut | SourcesOut) -> Table:
     """The answer as a table for a file."""
     about = [("What is looked at", answer.lens.says), ("Saved view", view.name)]
+    own = own_of(answer.lens)
     if isinstance(answer, PagesOut):
-        return table_of("Landing pages", PageRowOut, answer.rows, about)
-    return table_of("Sources", SourceRowOut, [*answer.rows, answer.total], about)
-
-
-def for_strangers(read: LensOut) -> LensOut:
-    """The lens without what else the site has: its other conversions, sources and audiences."""
-    return read.model_copy(
-        update={
-            "conversions": [read.conversion] if read.conversion else [],
-            "channels": [],
-            "sources": [],
-            "audiences": [],
-        }
-    )
+        return table_of("Landing pages", PageRowOut, answer.rows, about, own)
+    return table_of("Sources", SourceRowOut, [*answer.rows, answer.total], about, own)

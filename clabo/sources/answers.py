@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from clabo.columns.services import columns_of
 from clabo.conversions.lens import Lens
 from clabo.problems import Problem
 from clabo.reports.schemas import lens_out
@@ -12,7 +13,7 @@ from clabo.sources.schemas import SourcesIn, SourcesOut, source_row_out
 
 def sources_out(lens: Lens, words: SourcesIn) -> SourcesOut:
     """The visits under a lens, told apart; raises Problem."""
-    within = read_within(words.at)
+    within, own = read_within(words.at), columns_of(lens.site)
     if words.by and words.by not in DIMENSIONS:
         raise Problem(f"Choose one of {', '.join(DIMENSIONS)}.", "by")
     table = source_table(lens, words.by, within) if words.by else opened(lens, within)
@@ -20,7 +21,7 @@ def sources_out(lens: Lens, words: SourcesIn) -> SourcesOut:
     return SourcesOut(
         lens=lens_out(lens),
         by=table.by,
-        rows=[source_row_out(r, lens) for r in [*table.rows, *table.apart]],
-        total=source_row_out(table.total, lens),
-        before={r.value: source_row_out(r, lens) for r in before.rows} if before else {},
+        rows=[source_row_out(r, lens, own) for r in [*table.rows, *table.apart]],
+        total=source_row_out(table.total, lens, own),
+        before={r.value: source_row_out(r, lens, own) for r in before.rows} if before else {},
     )

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from ninja import Schema
 
+from clabo.columns.models import OwnColumn
 from clabo.conversions.lens import Lens
 from clabo.reports.reading import LensIn
 from clabo.reports.schemas import LensOut, MeasuredOut, measured
@@ -54,13 +56,13 @@ class HoursOut(Schema):
     hours: list[HourOut]
 
 
-def source_row_out(row: SourceRow, lens: Lens) -> SourceRowOut:
+def source_row_out(row: SourceRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> SourceRowOut:
     return SourceRowOut(
         kind=row.kind,
         value=row.value,
         name=str(row.page) if row.page else row.value,
         title=row.page.title if row.page else "",
-        **measured(row, lens),
+        **measured(row, lens, columns),
     )
 
 

@@ -17,6 +17,7 @@ from clabo.accounts.tokens import make_token, revoke
 from clabo.audiences.lists import make_list
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
+from clabo.columns.services import make_column
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
 from clabo.core.identities import digest
@@ -72,6 +73,7 @@ BRIDGE = {"slug": "partner", "target": "https://partner.example/"}
 CONVERSION = {"name": "lead_form", "category": "lead", "rule": RULE, "counting": "visit"}
 PATH = {"steps": [RULE, {"page": {"match": "equals", "value": "/a"}}]}
 AUDIENCE = {"name": "Readers", "definition": {"include": {"what": RULE}}}
+COLUMN = {"name": "Arrived", "numerator": "entries", "denominator": "clicks"}
 VIEW: dict[str, Any] = {"name": "Week", "place": "pages", "words": {"period": "7d"}}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
@@ -106,6 +108,7 @@ class EveryRoute(TestCase):
         self.audience = make_audience(self.site, AudienceContent(**AUDIENCE), None)
         self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
         self.path = keep_path(self.site, "Way", PATH["steps"], None, None)
+        self.column = make_column(self.site, **COLUMN, mark="", mark_at=None, by=None)
         self.view = keep(self.site, "Week", "pages", VIEW["words"], None)
         self.view_link = share(self.view, 5, "", None)[0]
         self.mailing = mailing.add(self.view, "m@shop.example", "weekly", None)
@@ -123,6 +126,7 @@ class EveryRoute(TestCase):
         self.bodies: dict[tuple[str, str], Any] = {
             ("post", "/api/workspaces/{workspace_id}/sites"): {"name": "S", "hosts": ["s.example"]},
             ("post", "/api/workspaces/{workspace_id}/invitations"): {"email": "n@shop.example"},
+            ("post", "/api/sites/{site_id}/columns"): {**COLUMN, "name": "More"},
             ("post", "/api/sites/{site_id}/views"): {**VIEW, "name": "More"},
             ("put", "/api/sites/{site_id}/views/{view_id}"): VIEW,
             ("post", "/api/sites/{site_id}/views/{view_id}/links"): {},
@@ -187,6 +191,7 @@ class EveryRoute(TestCase):
             "audience_id": self.audience.pk,
             "path_id": self.path.pk,
             "list_id": self.list.pk,
+            "column_id": self.column.pk,
             "view_id": self.view.pk,
             "mailing_id": self.mailing.pk,
             "token_id": self.token.pk,
@@ -297,7 +302,7 @@ class EveryRoute(TestCase):
         client = self.signed_in(self.owner)
         for method, path in self.routes():
             if not re.search(
-                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list)_id\}",
+                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column)_id\}",
                 path,
             ):
                 continue

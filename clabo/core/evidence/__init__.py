@@ -26,7 +26,7 @@ from clabo.core.evidence.proportions import (
     rate_intervals,
 )
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
-from clabo.core.evidence.ratios import VisitValues, ratio_of_means, return_interval
+from clabo.core.evidence.ratios import VisitValues, count_ratio, ratio_of_means, return_interval
 from clabo.core.evidence.sequential import confidence_sequence
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
@@ -51,6 +51,7 @@ __all__ = [
     "compare_means",
     "compare_rates",
     "confidence_sequence",
+    "count_ratio",
     "days_needed",
     "detectable_lift",
     "expected_loss",

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from scipy import special
 
 from clabo.core.evidence.bootstrap import bootstrap_mean
-from clabo.core.evidence.types import NOTHING, Interval, alpha_of, t_of
+from clabo.core.evidence.proportions import rate_interval
+from clabo.core.evidence.types import NOTHING, Interval, alpha_of, t_of, whole
 
 
 def _paired(
@@ -70,6 +71,46 @@ def ratio_of_means(numerator: Sequence[float], denominator: Sequence[float], lev
         return Interval(-math.inf, estimate, math.inf)
     root = math.sqrt(max(0.0, b * b - a * c))
     return Interval((b - root) / a, estimate, (b + root) / a)
+
+
+def count_ratio(numerator: int, denominator: int, level: float = 0.95) -> Interval:
+    """numerator / denominator of two independent Poisson counts.
+
+    Given their sum, the first is binomial with p = r / (1 + r): Wilson's limits of p, carried over. (Przyborowski &
+    Wilenski, Biometrika 31 (1940) 313-323; the score form in Price & Bonett, Comput. Stat. Data Anal. 34 (2000) 345-356.)
+
+    Parameters
+    ----------
+    numerator, denominator : int
+        Counts, 0 or more.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    Interval
+        The upper limit is infinite where the denominator may be 0; unknown over nothing.
+
+    Raises
+    ------
+    ValueError
+        When a count is negative or not whole.
+
+    Examples
+    --------
+    >>> i = count_ratio(45, 60)
+    >>> round(i.low, 3), round(i.estimate, 3), round(i.high, 3)
+    (0.511, 0.75, 1.101)
+    """
+    a, b = whole("numerator", numerator), whole("denominator", denominator)
+    if not b:
+        return NOTHING
+    share = rate_interval(a, a + b, level)
+
+    def carried(p: float) -> float:
+        return p / (1 - p) if p < 1 else math.inf
+
+    return Interval(carried(share.low), a / b, carried(share.high))
 
 
 def poisson_limits(count: int, level: float = 0.95) -> tuple[float, float]:

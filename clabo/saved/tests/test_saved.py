@@ -76,7 +76,9 @@ class Views(TestCase):
         self.assertEqual((answer["x-robots-tag"], answer["cache-control"]), ("noindex, nofollow", "no-store"))
         said = answer.json()
         asked = self.member.ask("GET", f"/pages?period=7d&origin=source:meadow&conversion={self.rule.pk}")
-        self.assertEqual(said["pages"]["rows"], asked["rows"])
+        for mine, whole in zip(said["pages"]["rows"], asked["rows"], strict=True):
+            for shown in ("path", "entries", "conversion_rate", "revenue", "spend", "roas"):
+                self.assertEqual(mine[shown], whole[shown])
         self.assertNotIn(b"secret_goal", answer.content)
         self.assertIn(b"secret_goal", self.member.client.get(f"{self.member.base}/pages").content)
         self.assertEqual(said["pages"]["lens"]["sources"], [])
@@ -90,6 +92,31 @@ class Views(TestCase):
         self.assertEqual([(u["hint"], u["times"]) for u in uses], [(token[:4], 1)])
         self.member.ask("DELETE", f"/views/{self.view['id']}/links/{uses[0]['id']}", status=204)
         self.shared(made["address"], status=404)
+
+    def test_a_stranger_reads_no_column_that_is_not_shown(self) -> None:
+        own = [
+            self.member.ask("POST", "/columns", {"name": n, "numerator": n, "denominator": "entries"})["id"]
+            for n in ("begun_views", "clicks")
+        ]
+        for place, columns in (("pages", f"entries,own:{own[0]}"), ("sources", f"own:{own[0]},exit_rate")):
+            view = self.keep(
+                f"Few of {place}", {"period": "7d", "compare": "before", "columns": columns}, place=place
+            )
+            said = self.shared(self.member.ask("POST", f"/views/{view['id']}/links", {})["address"]).json()[
+                place
+            ]
+            self.assertEqual([c["id"] for c in said["lens"]["own_columns"]], [own[0]])
+            every = [
+                *said["rows"],
+                *said["before"].values(),
+                *([said["total"]] if place == "sources" else []),
+            ]
+            self.assertTrue(any(r["entries"] for r in every))
+            allowed = {"kind", "page_id", "host", "path", "title", "value", "name", "entries", "thin", "own"}
+            for row in every:
+                told = {k for k, v in row.items() if k not in allowed and v not in (None, 0, False, "0")}
+                self.assertEqual(told, set(), row)
+                self.assertLessEqual(set(row["own"]), {str(own[0])})
 
     def test_a_link_ends_and_asks_for_its_password(self) -> None:
         links = f"/views/{self.view['id']}/links"
