@@ -6,18 +6,26 @@ from decimal import Decimal
 
 from clabo.columns.services import columns_of
 from clabo.conversions.lens import Lens
+from clabo.paths.by_page import reached_by_page
+from clabo.paths.schemas import names_of
+from clabo.paths.services import path_of, read_steps
+from clabo.problems import Problem
 from clabo.reports import pages
 from clabo.reports.reading import LensIn
-from clabo.reports.schemas import FindingOut, PagesOut, UnjoinedCost, lens_out, row_out
+from clabo.reports.schemas import AlongOut, FindingOut, PagesOut, UnjoinedCost, lens_out, row_out
 from clabo.shapes import finite
+from clabo.wording.audiences import did
 
 
 def pages_out(lens: Lens, words: LensIn) -> PagesOut:
     """The landing pages under a lens."""
     own = columns_of(lens.site)
+    along, reached, earlier = _along(lens, words)
+    none = [0] * len(along.says) if along else []
     table = pages.page_table(lens, words.compare == "before", words.visitors)
     return PagesOut(
         lens=lens_out(lens),
+        path=along,
         findings=[
             FindingOut(
                 kind=f.kind,
@@ -30,8 +38,13 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
         ],
         together=finite(table.findings.together),
         thin=table.findings.thin,
-        rows=[row_out(r, lens, own) for r in [*table.rows, *table.apart]],
-        before={page_id: row_out(r, lens, own) for page_id, r in table.before.items()},
+        rows=[
+            row_out(r, lens, own, reached.get(r.page.pk, none) if r.page else ())
+            for r in [*table.rows, *table.apart]
+        ],
+        before={
+            page_id: row_out(r, lens, own, earlier.get(page_id, none)) for page_id, r in table.before.items()
+        },
         cost=UnjoinedCost(
             total=table.joined.total,
             # What joined no visit is nobody's.
@@ -39,3 +52,20 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
             by_address=table.joined.by_address,
         ),
     )
+
+
+Reached = dict[int, list[int]]
+
+
+def _along(lens: Lens, words: LensIn) -> tuple[AlongOut | None, Reached, Reached]:
+    """The path that is asked for, how far visits got along it by page, and in the period before; raises Problem."""
+    if words.path is None:
+        return None, {}, {}
+    path = path_of(lens.site, words.path)
+    if path.within is not None:
+        raise Problem("Only a path within one visit can stand beside pages.", "path")
+    steps = read_steps(lens.site, path.steps)
+    names = names_of(lens.site)
+    says = [did(what, names) for what in steps]
+    earlier = reached_by_page(lens.before(), steps) if words.compare == "before" else {}
+    return AlongOut(id=path.pk, name=path.name, says=says), reached_by_page(lens, steps), earlier

@@ -27,6 +27,8 @@ class LensIn(Schema):
     audience: int | None = None
     # Distinct visitors take longer to count than all the rest: only where their columns are shown.
     visitors: bool = False
+    # A kept path: how far the visits that entered on each page got along it.
+    path: int | None = None
 
 
 def lens_of(request: HttpRequest, site_id: int, words: LensIn) -> Lens:

@@ -19,6 +19,7 @@ from clabo.core import returns
 from clabo.core.attribution import Model
 from clabo.core.channels import Channel
 from clabo.core.columns import Number
+from clabo.core.evidence import rate_interval
 from clabo.core.returns import break_even, over_lifetime
 from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
@@ -108,6 +109,21 @@ class MeasuredOut(Schema):
     own: dict[int, OwnValueOut]
 
 
+class StepRateOut(Schema):
+    """Visits that reached a step of a path, and their share of those at the step before: at first, of the entries."""
+
+    reached: int
+    rate: IntervalOut | None
+
+
+class AlongOut(Schema):
+    """The path whose steps are shown, in words to stand after "who"."""
+
+    id: int
+    name: str
+    says: list[str]
+
+
 class PageRowOut(MeasuredOut):
     # "further": all pages beyond the first 500 together; "no_visit": credit of conversions of which no visit is known.
     kind: pages.RowKind
@@ -124,6 +140,8 @@ class PageRowOut(MeasuredOut):
     views_per_visitor: float | None
     lost: float
     intended_exit: bool
+    # Of the visits that entered here, how far they got along the path; none unless one is asked for.
+    steps: list[StepRateOut]
 
 
 class UnjoinedCost(Schema):
@@ -141,6 +159,7 @@ class FindingOut(Schema):
 
 class PagesOut(Schema):
     lens: LensOut
+    path: AlongOut | None
     findings: list[FindingOut]
     # The conversion rate of all pages that are judged, and how many of them are too thin to be.
     together: float | None
@@ -219,7 +238,9 @@ _COUNTED = (
 )
 
 
-def row_out(r: pages.PageRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> PageRowOut:
+def row_out(
+    r: pages.PageRow, lens: Lens, columns: Sequence[OwnColumn] = (), reached: Sequence[int] = ()
+) -> PageRowOut:
     return PageRowOut(
         page_id=r.page.pk if r.page else None,
         host=r.page.host if r.page else "",
@@ -227,8 +248,19 @@ def row_out(r: pages.PageRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> 
         title=r.page.title if r.page else "",
         **{n: getattr(r, n) for n in _COUNTED},
         exit_rate=known_interval(r.exit_rate),
+        steps=step_rates(r.entries, reached),
         **measured(r, lens, columns),
     )
+
+
+def step_rates(entries: int, reached: Sequence[int]) -> list[StepRateOut]:
+    """Each step's share of the one before."""
+    before = [entries, *reached]
+    return [
+        # A visit that lasts over more than one midnight is entered, and not walked to its end.
+        StepRateOut(reached=n, rate=known_interval(rate_interval(min(n, of), of)) if of else None)
+        for n, of in zip(reached, before, strict=False)
+    ]
 
 
 def measured(r: ReportRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> dict[str, Any]:

@@ -39,7 +39,8 @@ _USUAL = (
     *("entries", "views", "begun_views", "bounce_rate", "conversion_rate", "conversions", "revenue", "spend"),
     *("cost", "roas"),
 )
-_ALWAYS = {"kind", "page_id", "host", "path", "title", "value", "name", "entries", "thin"}
+# Steps of a path are asked for in the address itself.
+_ALWAYS = {"steps", "kind", "page_id", "host", "path", "title", "value", "name", "entries", "thin"}
 
 
 def shown_columns(view: SavedView) -> set[str]:

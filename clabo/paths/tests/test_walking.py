@@ -17,6 +17,7 @@ from clabo.conversions.models import Conversion
 from clabo.conversions.recount import recount_all
 from clabo.core.audiences.whats import read_what
 from clabo.events.models import Device, Event, Kind, TrafficClass, Visit
+from clabo.paths.by_page import reached_by_page
 from clabo.paths.walking import PathReport, differences, path_report
 from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
 from clabo.presence.models import Trail
@@ -48,14 +49,20 @@ def happened(site: Site, step: dict[str, Any], visit: Visit, events: Sequence[Ev
 
 
 def by_hand(
-    site: Site, steps: list[dict[str, Any]], first: Any, last: Any, device: str, within: int | None
+    site: Site,
+    steps: list[dict[str, Any]],
+    first: Any,
+    last: Any,
+    device: str,
+    within: int | None,
+    entered: dict[str, Any] | None = None,
 ) -> tuple[list[int], list[Counter[str]]]:
     """How many reached each step, and where those went next who left there."""
     devices = {d.label: d.value for d in Device}
     walkers: dict[Any, list[list[Any]]] = {}
     views: dict[Any, list[tuple[Any, str]]] = {}
     visits = Visit.objects.filter(site=site, traffic_class=TrafficClass.COUNTED)
-    for visit in visits.filter(day__gte=first, day__lte=last).select_related("visitor"):
+    for visit in visits.filter(day__gte=first, day__lte=last, **(entered or {})).select_related("visitor"):
         if device != "any" and visit.device != devices[device]:
             continue
         who = visit.pk if within is None else visit.visitor_id
@@ -130,6 +137,11 @@ class Walked(TestCase):
             self.assertEqual(
                 sum(g.reached[place] for g in report.groups), counts[place] if within is None else 0
             )
+        if within is None:
+            by_page = reached_by_page(lens, [read_what(s) for s in steps])
+            for page, found in by_page.items():
+                entered = {"entry_page_id": page}
+                self.assertEqual(found, by_hand(site, steps, first, last, device, None, entered)[0])
         self.rates(report, counts)
 
     def rates(self, report: PathReport, counts: list[int]) -> None:

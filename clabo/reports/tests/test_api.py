@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from django.test import TestCase
 
+from clabo.core.evidence import rate_interval
 from clabo.core.splits import assign
 from clabo.events.models import Page
 from clabo.splits.models import SplitTest
@@ -25,6 +26,26 @@ class Sparse(TestCase):
         self.assertIsNone(report["together"])
         self.assertEqual(self.member.ask("GET", "/tests"), [])
         self.assertEqual(self.member.ask("GET", "/live")["hits"], [])
+
+    def test_how_far_visits_got_along_a_path_by_the_page_that_they_entered_on(self) -> None:
+        rule = make_rule(self.site, "/thank-you")
+        now = datetime.now(UTC) - timedelta(hours=2)
+        roads = [("/a", "/cart", "/thank-you"), ("/a", "/cart"), ("/a",), ("/b", "/thank-you"), ("/cart",)]
+        receive([h for n, road in enumerate(roads, 1) for h in walk(self.site, n, now, *road)])
+        steps = [{"page": {"match": "equals", "value": "/cart"}}, {"conversion": rule.pk}]
+        path = self.member.ask("POST", "/paths", {"name": "Way", "steps": steps})["id"]
+        said = self.member.ask("GET", f"/pages?path={path}&compare=before")
+        self.assertEqual((said["path"]["name"], len(said["path"]["says"])), ("Way", 2))
+        reached = {r["path"]: [s["reached"] for s in r["steps"]] for r in said["rows"]}
+        self.assertEqual(reached["/a"], [2, 1])
+        self.assertEqual((reached["/b"], reached["/cart"]), ([0, 0], [1, 0]))
+        a = next(r for r in said["rows"] if r["path"] == "/a")["steps"]
+        rates = [rate_interval(2, 3), rate_interval(1, 2)]
+        self.assertEqual([(s["rate"]["low"], s["rate"]["high"]) for s in a], [(r.low, r.high) for r in rates])
+        self.assertEqual(self.member.ask("GET", "/pages")["rows"][0]["steps"], [])
+        later = self.member.ask("POST", "/paths", {"name": "Later", "steps": steps, "within": 3600})["id"]
+        self.assertEqual(self.member.ask("GET", f"/pages?path={later}", status=422)["field"], "path")
+        self.member.ask("GET", f"/pages?path={10**9}", status=404)
 
     def test_one_visit_each_and_no_number_that_is_none(self) -> None:
         rule = make_rule(self.site, "/thank-you", value=Decimal(59))

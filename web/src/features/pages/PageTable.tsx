@@ -31,7 +31,7 @@ const APART: Partial<Record<AnyRow["kind"], { name: string; why: string }>> = {
 
 export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, setOpen, ticked, tick }: Props) {
   const columns = narrow ? COLUMNS.filter((c) => c.narrow) : shown;
-  const sorted = useMemo(() => inOrder(rows.filter(isPage), sort, COLUMNS), [rows, sort]);
+  const sorted = useMemo(() => inOrder(rows.filter(isPage), sort, [...COLUMNS, ...shown]), [rows, sort, shown]);
   const apart = rows.filter((r) => !isPage(r));
   const table = useRef<HTMLTableElement>(null);
   useEffect(() => {

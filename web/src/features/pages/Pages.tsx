@@ -12,14 +12,17 @@ import { useSiteId } from "../../lib/useSiteId";
 import { useSmall } from "../../lib/useSmall";
 import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
 import { frameOf } from "../report/columns";
+import { MakeColumn, needsDistinct, ownColumns } from "../report/own";
 import { SaveView } from "../saved/SaveView";
 import { Compare } from "./Compare";
-import { COLUMNS, DISTINCT, isPage } from "./columns";
+import { type AnyRow, COLUMNS, DISTINCT, isPage } from "./columns";
 import { Findings } from "./Findings";
 import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
-import { pagesQuery } from "./queries";
+import { PathWord } from "./PathWord";
+import { lensChoicesQuery, pagesQuery } from "./queries";
 import type { PagesSearch } from "./search";
+import { stepColumns } from "./steps";
 import { ViewWord } from "./ViewWord";
 
 export default function Pages() {
@@ -28,9 +31,10 @@ export default function Pages() {
   const search = useSearch({ from: "/s/$siteId/pages" });
   const navigate = useNavigate({ from: "/s/$siteId/pages" });
   const small = useSmall();
-  const shown = shownColumns(COLUMNS, search.columns);
-  const distinct = shown.some((c) => DISTINCT.includes(c.key));
-  const lens = { ...lensQuery(search), visitors: distinct || undefined };
+  const own = useQuery(lensChoicesQuery(siteId, search)).data?.own_columns ?? [];
+  const chosen = shownColumns([...COLUMNS, ...ownColumns<AnyRow>(own, [])], search.columns);
+  const distinct = chosen.some((c) => DISTINCT.includes(c.key)) || needsDistinct(own, chosen);
+  const lens = { ...lensQuery(search), visitors: distinct || undefined, path: search.path };
   const report = useQuery(pagesQuery(siteId, lens));
   const set = (part: Partial<PagesSearch>, replace = true) =>
     navigate({ search: (now) => ({ ...now, ...part }), replace });
@@ -52,6 +56,11 @@ export default function Pages() {
   const { rows, before } = report.data;
   const read = report.data.lens;
   const frame = frameOf(rows, read, (r) => before[r.page_id ?? ""], search.compare === "before");
+  const columns = [...COLUMNS, ...ownColumns<AnyRow>(read.own_columns, rows.filter(isPage))];
+  const shown = [
+    ...shownColumns(columns, search.columns),
+    ...(report.data.path ? stepColumns(report.data.path.says, rows.filter(isPage)) : []),
+  ];
   const open = rows.filter(isPage).find((r) => r.page_id === search.open);
   const [a, b] = ticked;
   const comparing = a !== undefined && b !== undefined;
@@ -62,12 +71,28 @@ export default function Pages() {
       <div className="flex flex-wrap items-start justify-between gap-3 border-b-2 border-ink pb-3">
         <div className="max-w-[52rem]">
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
-          <ViewWord siteId={siteId} view="pages" search={search} />
+          <ViewWord siteId={siteId} view="pages" search={search}>
+            <PathWord siteId={siteId} path={search.path} choose={(path) => set({ path })} />
+          </ViewWord>
         </div>
         <div className="flex flex-wrap gap-2">
           <SaveView siteId={siteId} place="pages" search={search} opened={(view) => set({ view })} />
           <Files path={`/api/sites/${siteId}/pages`} query={lens} />
-          <ColumnChoice all={COLUMNS} shown={shown} set={(some) => set({ columns: saidColumns(COLUMNS, some) })} />
+          <ColumnChoice
+            all={columns}
+            shown={shownColumns(columns, search.columns)}
+            set={(some) => set({ columns: saidColumns(columns, some) })}
+          >
+            {site.canEdit && (
+              <MakeColumn
+                siteId={siteId}
+                own={read.own_columns}
+                made={(id) =>
+                  set({ columns: [...shownColumns(columns, search.columns).map((c) => c.key), `own:${id}`].join(",") })
+                }
+              />
+            )}
+          </ColumnChoice>
         </div>
       </div>
       {report.isError && <Failed error={report.error} retry={report.refetch} />}

@@ -1,12 +1,20 @@
 /** How the pages are looked at: one word, and the same lens. */
 import { useNavigate } from "@tanstack/react-router";
+import type { ReactNode } from "react";
 import { Word } from "../../components/LensSentence";
 import { type Lens, lensQuery } from "../../lib/lens";
 
 const VIEWS = { pages: "as a table", worst: "worst first" };
 type View = keyof typeof VIEWS;
 
-export function ViewWord({ siteId, view, search }: { siteId: number; view: View; search: Lens }) {
+interface Props {
+  siteId: number;
+  view: View;
+  search: Lens;
+  children?: ReactNode;
+}
+
+export function ViewWord({ siteId, view, search, children }: Props) {
   const navigate = useNavigate();
   return (
     <p className="mt-1 text-title">
@@ -20,7 +28,7 @@ export function ViewWord({ siteId, view, search }: { siteId: number; view: View;
           navigate({ to: `/s/$siteId/${to as View}`, params: { siteId: String(siteId) }, search: lensQuery(search) })
         }
       />
-      .
+      {children}.
     </p>
   );
 }

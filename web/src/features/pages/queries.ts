@@ -11,7 +11,7 @@ export const lensChoicesQuery = (siteId: number, lens: Lens) =>
     placeholderData: (before) => before,
   });
 
-export const pagesQuery = (siteId: number, query: Lens & { visitors?: boolean }) =>
+export const pagesQuery = (siteId: number, query: Lens & { visitors?: boolean; path?: number }) =>
   queryOptions({
     queryKey: ["pages", siteId, query],
     queryFn: () => data(client.GET("/api/sites/{site_id}/pages", { params: { path: { site_id: siteId }, query } })),

@@ -9,6 +9,8 @@ export interface PagesSearch extends Lens {
   a?: number;
   b?: number;
   sort?: string;
+  /** A kept path whose steps stand beside each page. */
+  path?: number;
   /** Which columns, in this order, by key. */
   columns?: string;
 }
@@ -19,6 +21,7 @@ export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   ...readLens(s),
   view: number(s.view),
   open: number(s.open),
+  path: number(s.path),
   a: number(s.a),
   b: number(s.b),
   sort: typeof s.sort === "string" ? s.sort : undefined,

@@ -27,9 +27,11 @@ interface Props<C> {
   all: C[];
   shown: C[];
   set: (shown: C[]) => void;
+  /** Below the list. */
+  children?: React.ReactNode;
 }
 
-export function ColumnChoice<C extends Named>({ all, shown, set }: Props<C>) {
+export function ColumnChoice<C extends Named>({ all, shown, set, children }: Props<C>) {
   const move = (from: number, to: number) => {
     const next = [...shown];
     const [one] = next.splice(from, 1);
@@ -77,6 +79,7 @@ export function ColumnChoice<C extends Named>({ all, shown, set }: Props<C>) {
             .map((c) => (
               <Checkbox key={c.key} label={c.name} checked={false} set={() => set([...shown, c])} />
             ))}
+          {children}
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

@@ -78,17 +78,21 @@ interface RateProps {
   of: string;
   width: number;
   thin?: boolean;
+  /** How its values are written; as per cents without it. */
+  written?: (value: number) => string;
 }
 
-export function Rate({ rate, was, typical, end, of, width, thin }: RateProps) {
+export function Rate({ rate, was, typical, end, of, width, thin, written }: RateProps) {
   if (!rate) return <span className="text-quiet">–</span>;
-  const label = `${percent(rate.estimate)}, between ${percent(rate.low)} and ${percent(rate.high)}: ${of}${thin ? ". Thin." : ""}`;
   const digits = end === 1 ? 0 : 2;
+  const write = (value: number | null | undefined, places?: number) =>
+    value == null || !written ? percent(value, places) : written(value);
+  const label = `${write(rate.estimate)}, between ${write(rate.low)} and ${write(rate.high)}: ${of}${thin ? ". Thin." : ""}`;
   return (
     <span className="inline-flex items-center justify-end gap-2">
       <span className="num">
-        {percent(rate.estimate, digits)}
-        {was && <Earlier>{percent(was.estimate, digits)}</Earlier>}
+        {write(rate.estimate, digits)}
+        {was && <Earlier>{write(was.estimate, digits)}</Earlier>}
       </span>
       <SpreadBar
         {...rate}

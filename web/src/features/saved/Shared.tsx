@@ -10,9 +10,11 @@ import { Table } from "../../components/Table";
 import { Button, Failed, Field, Input, Loading } from "../../components/ui";
 import { day } from "../../lib/format";
 import { CHANNELS } from "../../lib/lens";
-import { COLUMNS as PAGE_COLUMNS } from "../pages/columns";
+import { isPage, COLUMNS as PAGE_COLUMNS } from "../pages/columns";
+import { stepColumns } from "../pages/steps";
 import { shownColumns } from "../report/ColumnChoice";
 import { type Column, frameOf, type Measured, measuredColumns } from "../report/columns";
+import { ownColumns } from "../report/own";
 import { inOrder, sortable } from "../report/sorting";
 
 type View = Schemas["SharedViewOut"];
@@ -77,6 +79,7 @@ function Opened({ view }: { view: View }) {
           read={view.pages.lens}
           was={(r) => view.pages?.before[r.page_id ?? ""]}
           columns={PAGE_COLUMNS}
+          also={view.pages.path ? stepColumns(view.pages.path.says, view.pages.rows.filter(isPage)) : []}
           words={view.words}
           head="Landing page"
           first={(r) => r.kind === "page"}
@@ -116,6 +119,8 @@ interface RowsProps<R extends Measured> {
   read: Schemas["LensOut"];
   was: (row: R) => R | undefined;
   columns: Column<R>[];
+  /** Those that stand behind the chosen ones. */
+  also?: Column<R>[];
   words: Record<string, unknown>;
   head: string;
   /** What is put in order; the rest stands below. */
@@ -123,11 +128,17 @@ interface RowsProps<R extends Measured> {
   name: (row: R) => React.ReactNode;
 }
 
-function Rows<R extends Measured>({ rows, read, was, columns, words, head, first, name }: RowsProps<R>) {
+function Rows<R extends Measured>({ rows, read, was, columns, also = [], words, head, first, name }: RowsProps<R>) {
   const [sort, setSort] = useState(typeof words.sort === "string" ? words.sort : "-entries");
   const frame = frameOf(rows.filter(first), read, was, words.compare === "before");
-  const shown = shownColumns(columns, typeof words.columns === "string" ? words.columns : undefined);
-  const ordered = inOrder(rows.filter(first), sort, columns);
+  const shown = [
+    ...shownColumns(
+      [...columns, ...ownColumns<R>(read.own_columns, rows)],
+      typeof words.columns === "string" ? words.columns : undefined,
+    ),
+    ...also,
+  ];
+  const ordered = inOrder(rows.filter(first), sort, shown);
   if (!rows.length) return <p className="py-6 text-quiet">No visit fits this sentence.</p>;
   return (
     <Scroll label={head} className="mt-4">

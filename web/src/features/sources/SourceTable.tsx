@@ -40,7 +40,7 @@ export function SourceTable({ rows, total, childrenOf, frame, columns, sort, set
     inOrder(
       some.filter((r) => r.kind === "value"),
       sort,
-      COLUMNS,
+      [...COLUMNS, ...columns],
     );
   const flat = (some: TreeRow[]): TreeRow[] =>
     [...values(some), ...some.filter((r) => r.kind !== "value")].flatMap((row) => [

@@ -12,6 +12,7 @@ import { useSmall } from "../../lib/useSmall";
 import { lensChoicesQuery } from "../pages/queries";
 import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
 import { frameOf } from "../report/columns";
+import { MakeColumn, ownColumns } from "../report/own";
 import { SaveView } from "../saved/SaveView";
 import { Hours } from "./Hours";
 import { sourcesQuery } from "./queries";
@@ -27,7 +28,9 @@ export default function Sources() {
   const set = (part: Partial<SourcesSearch>, replace = false) =>
     navigate({ search: (now) => ({ ...now, ...part }), replace });
   const at = search.at ?? [];
-  const shown = shownColumns(COLUMNS, search.columns);
+  const own = lens.data?.own_columns ?? [];
+  const columns = [...COLUMNS, ...ownColumns<TreeRow>(own, [])];
+  const shown = shownColumns(columns, search.columns);
 
   if (lens.isPending) return <Loading what="the sources" />;
   if (!lens.data)
@@ -79,17 +82,25 @@ export default function Sources() {
           />
           {search.by !== "hour" && (
             <ColumnChoice
-              all={COLUMNS}
+              all={columns}
               shown={shown}
-              set={(some) => set({ columns: saidColumns(COLUMNS, some) }, true)}
-            />
+              set={(some) => set({ columns: saidColumns(columns, some) }, true)}
+            >
+              {site.canEdit && (
+                <MakeColumn
+                  siteId={siteId}
+                  own={own}
+                  made={(id) => set({ columns: [...shown.map((c) => c.key), `own:${id}`].join(",") }, true)}
+                />
+              )}
+            </ColumnChoice>
           )}
         </div>
       </div>
       {search.by === "hour" ? (
         <Hours siteId={siteId} lens={search} at={at} />
       ) : (
-        <Told key={JSON.stringify([search.by, at])} siteId={siteId} search={search} shown={shown} set={set} />
+        <Told key={JSON.stringify([search.by, at])} siteId={siteId} search={search} set={set} />
       )}
     </>
   );
@@ -107,11 +118,10 @@ export function saidOf(at: string) {
 interface ToldProps {
   siteId: number;
   search: SourcesSearch;
-  shown: typeof COLUMNS;
   set: (part: Partial<SourcesSearch>, replace?: boolean) => void;
 }
 
-function Told({ siteId, search, shown, set }: ToldProps) {
+function Told({ siteId, search, set }: ToldProps) {
   const small = useSmall();
   const at = search.at ?? [];
   const report = useQuery(sourcesQuery(siteId, search, search.by, at));
@@ -146,6 +156,7 @@ function Told({ siteId, search, shown, set }: ToldProps) {
     ...everything,
     ...opened.flatMap((path, i) => (below[i]?.data ? rowsOf(path, below[i].data) : [])),
   ];
+  const columns = shownColumns([...COLUMNS, ...ownColumns(report.data.lens.own_columns, shownRows)], search.columns);
   const frame = frameOf<TreeRow>(shownRows, report.data.lens, (r) => r.was, search.compare === "before");
   if (!report.data.rows.length)
     return (
@@ -172,7 +183,7 @@ function Told({ siteId, search, shown, set }: ToldProps) {
             return query && { rows: query.data ? rowsOf(row.path, query.data) : [], loading: query.isPending };
           }}
           frame={frame}
-          columns={small ? shown.filter((c) => c.narrow) : shown}
+          columns={small ? columns.filter((c) => c.narrow) : columns}
           sort={search.sort ?? "-entries"}
           setSort={(sort) => set({ sort }, true)}
           toggle={search.by ? undefined : toggle}

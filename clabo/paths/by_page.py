@@ -1,0 +1,26 @@
+"""How far visits got along a path, by the page that they entered on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from clabo.conversions.lens import Lens
+from clabo.conversions.selecting import Inventory
+from clabo.core.audiences import What
+from clabo.core.paths import walk
+from clabo.paths.reading import Atoms, journeys, rows_of
+
+
+def reached_by_page(lens: Lens, steps: Sequence[What]) -> dict[int, list[int]]:
+    """By landing page, how many of the visits that entered there reached each step, within the visit."""
+    atoms, known = Atoms(lens.site.pk), Inventory(lens.site.pk)
+    seen = journeys(lens, atoms)
+    walked = walk([rows_of(what, seen, atoms, known) for what in steps], len(seen))
+    page_of = np.full(atoms.size, -1, dtype=np.int64)
+    for atom, page in atoms.by("page").items():
+        page_of[atom] = -1 if page is None else page
+    pages, place = np.unique(page_of[seen.arrivals], return_inverse=True)
+    counts = [np.bincount(place[walked.at(step)], minlength=len(pages)) for step in range(len(steps))]
+    return {int(page): [int(c[i]) for c in counts] for i, page in enumerate(pages) if page >= 0}
