@@ -12,6 +12,7 @@ import { railQuery, todayQuery } from "../features/today/queries";
 import { ago, foreignZone, writeTimesIn } from "../lib/format";
 import { useSession, useSite } from "../lib/session";
 import { useSiteId } from "../lib/useSiteId";
+import { Find } from "./Find";
 
 function Mark() {
   return (
@@ -108,6 +109,7 @@ export function Shell() {
         <div className="mr-2 flex items-center gap-2 font-head text-brand font-bold md:mx-4 md:mb-2">
           <Mark /> Clabo
         </div>
+        <Find siteId={siteId} sections={SECTIONS.flatMap((s) => s.places.map(([path, name]) => ({ path, name })))} />
         {SECTIONS.map((section) => (
           <div key={section.name} className="contents md:mt-2 md:block">
             {section.name && <div className="mb-1 hidden px-4 text-fine text-quiet md:block">{section.name}</div>}
@@ -229,6 +231,7 @@ function Shortcuts({ siteId }: { siteId: number }) {
   }, [navigate, siteId]);
   const rows: [string, ReactNode][] = [
     ...SECTIONS.flatMap((s) => s.places.map((p): [string, ReactNode] => [`g ${p[2]}`, p[1]])),
+    ["Ctrl K", "find anything (⌘ K on a Mac)"],
     ["↑ ↓", "previous and next row beside an open detail"],
     ["Esc", "close what is open"],
     ["?", "this list"],
