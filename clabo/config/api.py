@@ -24,6 +24,7 @@ from clabo.install.api import router as collect
 from clabo.live.api import router as live
 from clabo.monitoring.api import router as exclusions
 from clabo.monitoring.jobs_api import router as jobs
+from clabo.notes.api import router as notes
 from clabo.paths.api import router as paths
 from clabo.paths.schemas import described as with_steps
 from clabo.problems import Problem
@@ -93,6 +94,7 @@ for each in (
     splits,
     reports,
     columns,
+    notes,
     sources,
     saved,
     today,

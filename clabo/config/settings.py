@@ -59,6 +59,7 @@ INSTALLED_APPS = [
     "clabo.splits",
     "clabo.monitoring",
     "clabo.columns",
+    "clabo.notes",
     "clabo.reports",
     "clabo.saved",
     "clabo.demo",

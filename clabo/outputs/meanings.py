@@ -111,6 +111,8 @@ MEANINGS: dict[str, str] = {
     "distance": "How far from the page: -1 is the page before it in the visit, 1 the next",
     "count": "How many",
     "share": "count of all at that distance, with its Wilson interval",
+    "start": "The point’s first day",
+    "days": "How many days it has",
     "goal": "The conversion that the page is there for; empty: nobody and no visit says",
     "by_hand": "Somebody has said so; otherwise its visits do",
     "typical": "The rate of the typical page with that goal (empirical-Bayes beta-binomial)",

@@ -11,7 +11,7 @@ from clabo.conversions.queries import rules_of
 from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
 from clabo.reports.answers import pages_out
-from clabo.reports.reading import LensIn, lens_of
+from clabo.reports.reading import LensIn, SeriesIn, lens_of
 from clabo.reports.schemas import (
     ComparisonOut,
     FairOut,
@@ -20,13 +20,17 @@ from clabo.reports.schemas import (
     LensOut,
     PageRowOut,
     PagesOut,
+    PointOut,
+    SeriesOut,
     WorstOut,
     WorstRowOut,
     lens_out,
+    point_out,
     row_out,
     stratum_name,
     worst_row_out,
 )
+from clabo.reports.series import series
 from clabo.reports.worst import worst_pages
 from clabo.shapes import finite, known_interval
 from clabo.sites.access import site_for
@@ -56,6 +60,19 @@ def worst(request: HttpRequest, site_id: int, words: Query[LensIn]) -> WorstOut:
             *(worst_row_out(w.row, w) for w in found.rows),
             *(worst_row_out(r, None) for r in found.without_goal),
         ],
+    )
+
+
+@router.get("/sites/{int:site_id}/pages/series", response=SeriesOut, openapi_extra=FILES)
+@as_table("Over time", PointOut, lambda answer: answer.points)
+def over_time(request: HttpRequest, site_id: int, words: Query[SeriesIn]) -> SeriesOut:
+    lens = lens_of(request, site_id, words)
+    some = words.page or None
+    before = series(lens.before(), words.grain, some) if words.compare == "before" else []
+    return SeriesOut(
+        lens=lens_out(lens),
+        points=[point_out(p, lens) for p in series(lens, words.grain, some)],
+        before=[point_out(p, lens) for p in before],
     )
 
 

@@ -31,6 +31,13 @@ class LensIn(Schema):
     path: int | None = None
 
 
+class SeriesIn(LensIn):
+    """Which pages (all without one), and how long a point is."""
+
+    page: list[int] = []
+    grain: Literal["day", "week"] = "day"
+
+
 def lens_of(request: HttpRequest, site_id: int, words: LensIn) -> Lens:
     """The lens that a request states, for those who may see the site."""
     return lens_from(site_for(request, site_id), words)

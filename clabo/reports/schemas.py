@@ -26,6 +26,7 @@ from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
 from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
+from clabo.reports.series import Point
 from clabo.reports.worst import WorstRow
 from clabo.shapes import IntervalOut, finite, known_interval
 
@@ -403,3 +404,20 @@ def worst_row_out(row: pages.PageRow, of: WorstRow | None) -> WorstRowOut:
         needed=of.loss.needed if of else None,
         reasons=[ReasonOut(kind=cast(Any, r.kind), since=r.since) for r in of.reasons] if of else [],
     )
+
+
+class PointOut(MeasuredOut):
+    start: date
+    # Of a week that the lens cuts: fewer than seven.
+    days: int
+
+
+class SeriesOut(Schema):
+    lens: LensOut
+    points: list[PointOut]
+    # The period before, point by point; empty unless compared.
+    before: list[PointOut]
+
+
+def point_out(p: Point, lens: Lens) -> PointOut:
+    return PointOut(start=p.start, days=p.days, **measured(p, lens))

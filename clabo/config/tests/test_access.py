@@ -23,6 +23,7 @@ from clabo.conversions.models import RuleVersion
 from clabo.core.identities import digest
 from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
+from clabo.notes.services import write
 from clabo.paths.services import keep_path
 from clabo.rehearsals import services as rehearsing
 from clabo.saved import mailing
@@ -109,6 +110,7 @@ class EveryRoute(TestCase):
         self.other_audience = make_audience(self.site, AudienceContent(**{**AUDIENCE, "name": "More"}), None)
         self.path = keep_path(self.site, "Way", PATH["steps"], None, None)
         self.column = make_column(self.site, **COLUMN, mark="", mark_at=None, by=None)
+        self.note = write(self.site, START.date(), "Price raised", None)
         self.view = keep(self.site, "Week", "pages", VIEW["words"], None)
         self.view_link = share(self.view, 5, "", None)[0]
         self.mailing = mailing.add(self.view, "m@shop.example", "weekly", None)
@@ -126,6 +128,7 @@ class EveryRoute(TestCase):
         self.bodies: dict[tuple[str, str], Any] = {
             ("post", "/api/workspaces/{workspace_id}/sites"): {"name": "S", "hosts": ["s.example"]},
             ("post", "/api/workspaces/{workspace_id}/invitations"): {"email": "n@shop.example"},
+            ("post", "/api/sites/{site_id}/notes"): {"day": "2026-10-05", "text": "Sale"},
             ("post", "/api/sites/{site_id}/columns"): {**COLUMN, "name": "More"},
             ("post", "/api/sites/{site_id}/views"): {**VIEW, "name": "More"},
             ("put", "/api/sites/{site_id}/views/{view_id}"): VIEW,
@@ -191,6 +194,7 @@ class EveryRoute(TestCase):
             "audience_id": self.audience.pk,
             "path_id": self.path.pk,
             "list_id": self.list.pk,
+            "note_id": self.note.pk,
             "column_id": self.column.pk,
             "view_id": self.view.pk,
             "mailing_id": self.mailing.pk,
@@ -209,6 +213,8 @@ class EveryRoute(TestCase):
             address += f"?of={self.audience.pk}&of={self.other_audience.pk}"
         if path.endswith("/proposed"):
             address += f"?conversion={self.rule.pk}"
+        if path.endswith("/notes") and method == "get":
+            address += "?first=2026-10-01&last=2026-10-31"
         if path.endswith("/ways"):
             address += f"?page={self.page.pk}"
         if path.endswith("/people"):
@@ -302,7 +308,7 @@ class EveryRoute(TestCase):
         client = self.signed_in(self.owner)
         for method, path in self.routes():
             if not re.search(
-                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column)_id\}",
+                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column|note)_id\}",
                 path,
             ):
                 continue

@@ -203,6 +203,24 @@ class WholeReport(TestCase):
                         (dimension, words, model),
                     )
                     self.assertEqual(asked["total"]["entries"], sum(r["entries"] for r in asked["rows"]))
+        for grain, start in (
+            ("day", lambda d: d),
+            ("week", lambda d: max(d - timedelta(d.weekday()), first)),
+        ):
+            words = f"period=14d&grain={grain}&conversion={rule.pk}"
+            points = member.ask("GET", f"/pages/series?{words}")["points"]
+            expected = plain.told_apart(
+                *(first, today, lambda v: True, "mark", mode, "last_paid"),
+                lambda v, start=start: start(plain.day(v.start)).isoformat(),
+            )
+            expected.pop(None, None)
+            got = {p["start"]: self.sourced(p)[:4] for p in points}
+            nothing = (0, 0, 0, 0)
+            self.assertEqual(
+                {k: v for k, v in got.items() if v != nothing},
+                {k: (r.entries, r.begun_views, r.bounces, len(r.led)) for k, r in expected.items()},
+            )
+            self.assertEqual(sum(p["days"] for p in points), 14)
         hours = member.ask("GET", f"/sources/hours?period=14d&conversion={rule.pk}")["hours"]
         expected = plain.told_apart(
             *(first, today, lambda v: True, "mark", mode, "last_paid"),

@@ -3,7 +3,8 @@ import { Dialog } from "radix-ui";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { Loading } from "../components/ui";
 
-const List = lazy(() => import("./FindList"));
+const load = () => import("./FindList");
+const List = lazy(load);
 
 export interface FindProps {
   siteId: number;
@@ -12,6 +13,11 @@ export interface FindProps {
 
 export function Find({ siteId, sections }: FindProps) {
   const [open, setOpen] = useState(false);
+  useEffect(() => {
+    // Ready before somebody types.
+    const soon = setTimeout(load, 2000);
+    return () => clearTimeout(soon);
+  }, []);
   useEffect(() => {
     const listen = (event: KeyboardEvent) => {
       if (event.key.toLowerCase() !== "k" || !(event.ctrlKey || event.metaKey) || event.shiftKey || event.altKey)
@@ -24,8 +30,11 @@ export function Find({ siteId, sections }: FindProps) {
   }, []);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="hidden w-full items-baseline justify-between px-4 py-1 text-left text-small text-quiet hover:bg-plum-wash md:flex">
-        Find anything <kbd className="num text-mark">Ctrl K</kbd>
+      <Dialog.Trigger
+        aria-label="Find anything"
+        className="hidden w-full items-baseline justify-between px-4 py-1 text-left text-small text-quiet hover:bg-plum-wash md:flex"
+      >
+        Find … <kbd className="num text-mark">Ctrl K</kbd>
       </Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />

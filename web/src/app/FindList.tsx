@@ -40,6 +40,8 @@ export default function Asked({ siteId, sections, done }: Props & { done: () => 
   return (
     <Command shouldFilter={false} label="Find anything" className="mx-auto max-w-3xl px-4 py-4">
       <Command.Input
+        // The list comes after the dialog has put the focus somewhere.
+        ref={(input) => input?.focus()}
         value={said}
         onValueChange={setSaid}
         placeholder="A page, a conversion, a test, an audience, somebody’s e-mail address, …"

@@ -17,6 +17,7 @@ import { SaveView } from "../saved/SaveView";
 import { Compare } from "./Compare";
 import { type AnyRow, COLUMNS, DISTINCT, isPage } from "./columns";
 import { Findings } from "./Findings";
+import { OverTime } from "./OverTime";
 import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
 import { PathWord } from "./PathWord";
@@ -76,6 +77,7 @@ export default function Pages() {
           </ViewWord>
         </div>
         <div className="flex flex-wrap gap-2">
+          {!search.chart && <Button onClick={() => set({ chart: "conversion_rate" })}>Over time</Button>}
           <SaveView siteId={siteId} place="pages" search={search} opened={(view) => set({ view })} />
           <Files path={`/api/sites/${siteId}/pages`} query={lens} />
           <ColumnChoice
@@ -100,6 +102,19 @@ export default function Pages() {
         <Nothing lens={read} everything={() => navigate({ search: {} })} />
       ) : (
         <>
+          {search.chart && (
+            <OverTime
+              siteId={siteId}
+              lens={search}
+              pages={rows
+                .filter(isPage)
+                .filter((r) => ticked.includes(r.page_id) || (!ticked.length && r.page_id === search.open))
+                .map((r) => ({ id: r.page_id, path: r.path }))}
+              measure={search.chart}
+              grain={search.grain ?? "day"}
+              choose={(words) => set(words)}
+            />
+          )}
           <Findings report={report.data} open={(id) => set({ open: id, a: undefined, b: undefined })} />
           <p className="py-2 text-small text-quiet">
             {ticked.length === 1 ? (

@@ -51,3 +51,15 @@ export const worstQuery = (siteId: number, lens: Lens) =>
       ),
     placeholderData: (before) => before,
   });
+
+export const seriesQuery = (siteId: number, lens: Lens, page: number[], grain: "day" | "week") =>
+  queryOptions({
+    queryKey: ["pages", siteId, "series", lensQuery(lens), page, grain],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/pages/series", {
+          params: { path: { site_id: siteId }, query: { ...lensQuery(lens), page, grain } },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });

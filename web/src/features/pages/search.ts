@@ -9,6 +9,9 @@ export interface PagesSearch extends Lens {
   a?: number;
   b?: number;
   sort?: string;
+  /** What is drawn over time, and how long each point is. */
+  chart?: string;
+  grain?: "day" | "week";
   /** A kept path whose steps stand beside each page. */
   path?: number;
   /** Which columns, in this order, by key. */
@@ -22,6 +25,8 @@ export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   view: number(s.view),
   open: number(s.open),
   path: number(s.path),
+  chart: typeof s.chart === "string" && s.chart ? s.chart : undefined,
+  grain: s.grain === "week" ? "week" : undefined,
   a: number(s.a),
   b: number(s.b),
   sort: typeof s.sort === "string" ? s.sort : undefined,
