@@ -113,6 +113,7 @@ MEANINGS: dict[str, str] = {
     "share": "count of all at that distance, with its Wilson interval",
     "start": "The point’s first day",
     "days": "How many days it has",
+    "to_come": "Conversions of its visits that are still to be expected, with a 95 % prediction interval",
     "goal": "The conversion that the page is there for; empty: nobody and no visit says",
     "by_hand": "Somebody has said so; otherwise its visits do",
     "typical": "The rate of the typical page with that goal (empirical-Bayes beta-binomial)",

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+from django.db.models import Sum
+
 from clabo.columns.services import columns_of
 from clabo.conversions.lens import Lens
+from clabo.core.evidence import Interval
 from clabo.paths.by_page import reached_by_page
 from clabo.paths.schemas import names_of
 from clabo.paths.services import path_of, read_steps
 from clabo.problems import Problem
 from clabo.reports import pages
+from clabo.reports.delays import delays_of, still_to_come
 from clabo.reports.reading import LensIn
 from clabo.reports.schemas import AlongOut, FindingOut, PagesOut, UnjoinedCost, lens_out, row_out
-from clabo.shapes import finite
+from clabo.shapes import finite, known_interval
 from clabo.wording.audiences import did
 
 
@@ -38,6 +42,7 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
         ],
         together=finite(table.findings.together),
         thin=table.findings.thin,
+        to_come=known_interval(_to_come(lens)),
         rows=[
             row_out(r, lens, own, reached.get(r.page.pk, none) if r.page else ())
             for r in [*table.rows, *table.apart]
@@ -52,6 +57,13 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
             by_address=table.joined.by_address,
         ),
     )
+
+
+def _to_come(lens: Lens) -> Interval | None:
+    by_day = (
+        lens.credits().filter(rule=lens.rule, visit__isnull=False).values_list("day").annotate(Sum("share"))
+    )
+    return still_to_come(delays_of(lens), dict(by_day)) if lens.rule else None
 
 
 Reached = dict[int, list[int]]

@@ -11,6 +11,7 @@ from clabo.conversions.queries import rules_of
 from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
 from clabo.reports.answers import pages_out
+from clabo.reports.delays import delays_of, still_to_come
 from clabo.reports.reading import LensIn, SeriesIn, lens_of
 from clabo.reports.schemas import (
     ComparisonOut,
@@ -69,9 +70,10 @@ def over_time(request: HttpRequest, site_id: int, words: Query[SeriesIn]) -> Ser
     lens = lens_of(request, site_id, words)
     some = words.page or None
     before = series(lens.before(), words.grain, some) if words.compare == "before" else []
+    known = delays_of(lens)
     return SeriesOut(
         lens=lens_out(lens),
-        points=[point_out(p, lens) for p in series(lens, words.grain, some)],
+        points=[point_out(p, lens, still_to_come(known, p.by_day)) for p in series(lens, words.grain, some)],
         before=[point_out(p, lens) for p in before],
     )
 

@@ -19,7 +19,7 @@ from clabo.core import returns
 from clabo.core.attribution import Model
 from clabo.core.channels import Channel
 from clabo.core.columns import Number
-from clabo.core.evidence import rate_interval
+from clabo.core.evidence import Interval, rate_interval
 from clabo.core.returns import break_even, over_lifetime
 from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
@@ -166,6 +166,8 @@ class PagesOut(Schema):
     together: float | None
     thin: int
     rows: list[PageRowOut]
+    # Conversions of all these visits that are still to be expected, as those of the past came.
+    to_come: IntervalOut | None
     # The same pages in the period before, by page id; empty unless compared.
     before: dict[int, PageRowOut]
     cost: UnjoinedCost
@@ -410,6 +412,8 @@ class PointOut(MeasuredOut):
     start: date
     # Of a week that the lens cuts: fewer than seven.
     days: int
+    # Conversions of its visits that are still to be expected; missing where that is less than half a one.
+    to_come: IntervalOut | None
 
 
 class SeriesOut(Schema):
@@ -419,5 +423,5 @@ class SeriesOut(Schema):
     before: list[PointOut]
 
 
-def point_out(p: Point, lens: Lens) -> PointOut:
-    return PointOut(start=p.start, days=p.days, **measured(p, lens))
+def point_out(p: Point, lens: Lens, to_come: Interval | None = None) -> PointOut:
+    return PointOut(start=p.start, days=p.days, to_come=known_interval(to_come), **measured(p, lens))

@@ -27,7 +27,8 @@ class Point(ReportRow):
 
     start: date = date.min
     days: int = 0
-    by_day: list[date] = field(default_factory=list)
+    # Credited conversions of each of its days.
+    by_day: dict[date, Decimal] = field(default_factory=dict)
 
 
 def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = None) -> list[Point]:
@@ -39,7 +40,7 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
         # The first week begins where the lens does.
         point = points.setdefault(start, Point(start=max(start, lens.first), days=0))
         point.days += 1
-        point.by_day.append(day)
+        point.by_day[day] = Decimal(0)
     of_day = {day: point for point in points.values() for day in point.by_day}
     for day, entries, begun_views, bounces in _counts(lens, pages):
         point = of_day[day]
@@ -53,6 +54,7 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
             credits = credits.filter(page_id__in=pages)
         for day, share, value in credits.values_list("day").annotate(Sum("share"), Sum("value")):
             of_day[day].conversions += share
+            of_day[day].by_day[day] += share
             of_day[day].revenue += value or Decimal(0)
         # A visit has one day, so that a week's visits are its days' together.
         known = (

@@ -62,6 +62,7 @@ def for_strangers(view: SavedView, answer: PagesOut | SourcesOut) -> PagesOut | 
                 "before": {k: _row(r, keys) for k, r in answer.before.items()},
                 "findings": [],
                 "together": None,
+                "to_come": answer.to_come if "conversions" in keys else None,
                 "cost": UnjoinedCost(total=Decimal(0), unjoined=Decimal(0), by_address=Decimal(0)),
             }
         )

@@ -9,6 +9,8 @@ export interface CurvePoint {
   low?: number | null;
   high?: number | null;
   thin?: boolean;
+  /** What is still to be expected: drawn hollow, above what there is. */
+  more?: number | null;
   /** Not over yet, or cut by the period's ends. */
   partial?: boolean;
 }
@@ -30,7 +32,8 @@ const [HIGH, LEFT, TOP, BELOW] = [220, 58, 10, 34];
 export function Curve({ points, before, write, day, noted, chosen, choose, label }: Props) {
   const WIDE = useSmall() ? 420 : 1000;
   const solid = (p: CurvePoint) => (p.thin || p.partial ? p.value : (p.high ?? p.value));
-  const end = scaleEnd([...points.map(solid), ...before.map((p) => p.value)]);
+  const expected = (p: CurvePoint) => (p.value ?? 0) + (p.more ?? 0);
+  const end = scaleEnd([...points.map(solid), ...points.map(expected), ...before.map((p) => p.value)]);
   const lowest = Math.min(0, ...points.map((p) => p.value ?? 0));
   const step = (WIDE - LEFT) / Math.max(1, points.length);
   const x = (place: number) => LEFT + (place + 0.5) * step;
@@ -90,6 +93,19 @@ export function Curve({ points, before, write, day, noted, chosen, choose, label
               stroke="var(--color-ink)"
               strokeWidth={2.4}
             />
+          )}
+          {p.more != null && p.more >= 0.5 && (
+            <>
+              <line x1={x(i)} x2={x(i)} y1={y(p.value ?? 0)} y2={y(expected(p))} stroke="var(--color-quiet)" />
+              <circle
+                cx={x(i)}
+                cy={y(expected(p))}
+                r={3.5}
+                fill="var(--color-surface)"
+                stroke="var(--color-ink)"
+                strokeWidth={1.4}
+              />
+            </>
           )}
           {noted.has(i) && (
             <rect x={x(i) - 3.5} y={HIGH + 4} width={7} height={7} fill="var(--color-marigold)">

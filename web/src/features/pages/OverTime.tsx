@@ -39,7 +39,7 @@ export const MEASURES: Record<string, Measure> = {
   entries: { name: () => "entries", pick: (p) => plain(p.entries), write: whole, of: () => "" },
   conversions: {
     name: (read) => plural(read.conversion?.category),
-    pick: (p) => plain(Number(p.conversions)),
+    pick: (p) => ({ value: Number(p.conversions), more: p.to_come?.estimate }),
     write: (v) => (Number.isInteger(v) ? count(v) : v.toFixed(1)),
     of: () => "",
   },
@@ -162,13 +162,16 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
             {was &&
               how.pick(was).value != null &&
               `; in the period before ${how.write(how.pick(was).value ?? 0, read)}`}
+            {at.to_come &&
+              `; about ${count(Math.round(at.to_come.estimate ?? 0))} more ${plural(read.conversion?.category)} (${count(at.to_come.low)} to ${count(at.to_come.high)}) are still to come`}
             {drawn(at).partial && (grain === "week" ? `; only ${at.days} of its days` : "; the day is not over")}
           </>
         ) : (
           <span className="text-quiet">
             The band is the 95 % interval, hatched where it is thin or not over yet
             {before.length > 0 && "; the dashed line is the period before"}. Conversions stand on the day of the visit
-            that they are credited to, so the last days may still rise.
+            that they are credited to, so the last days still rise
+            {measure === "conversions" && ": hollow marks are what is to be expected"}.
           </span>
         )}
       </p>

@@ -5,7 +5,7 @@ import { Files } from "../../components/Files";
 import { LensSentence } from "../../components/LensSentence";
 import { Sheet } from "../../components/Sheet";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
-import { money, percent } from "../../lib/format";
+import { count, money, percent, plural } from "../../lib/format";
 import { lensQuery } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
@@ -122,6 +122,7 @@ export default function Pages() {
             ) : (
               "Open a page for its detail; tick two to compare them. Sorting by a rate goes by the end of its interval."
             )}
+            <ToCome report={report.data} compared={search.compare === "before"} />
             <Unjoined report={report.data} />
           </p>
           <div className="flex gap-4" aria-busy={report.isPlaceholderData}>
@@ -154,6 +155,21 @@ export default function Pages() {
         </>
       )}
     </>
+  );
+}
+
+/** Recent visits' conversions come late: how many are still to be expected. */
+function ToCome({ report, compared }: { report: Schemas["PagesOut"]; compared: boolean }) {
+  const more = report.to_come;
+  if (!more?.estimate || more.estimate < 0.5) return null;
+  const many = plural(report.lens.conversion?.category);
+  return (
+    <span className="text-ink">
+      {" "}
+      About {count(Math.round(more.estimate))} more {many} ({count(more.low)} to {count(more.high)}) are still to come
+      of these visits, if they come as past ones did
+      {compared && "; those of the days before have come, so the comparison is a little unkind to these days"}.
+    </span>
   );
 }
 

@@ -1,0 +1,50 @@
+"""What is still to come of recent days, on a history whose delays are known."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+from django.test import TestCase
+
+from clabo.conversions.lens import read_lens
+from clabo.reports.delays import delays_of
+from clabo.testing.asking import Member
+from clabo.testing.traffic import make_rule, make_site, receive, walk
+
+NOW = datetime.now(UTC).replace(hour=0, minute=30, second=0, microsecond=0)
+AD = "/a?utm_source=meadow&utm_medium=cpc"
+
+
+class StillToCome(TestCase):
+    def setUp(self) -> None:
+        self.site = make_site(time_zone="UTC")
+        self.rule = make_rule(self.site, "/thank-you")
+
+    def test_half_come_at_once_and_half_five_days_later(self) -> None:
+        hits = []
+        for n in range(40):
+            began = NOW - timedelta(days=20)
+            later = began + timedelta(days=5 if n % 2 else 0, minutes=2)
+            hits += walk(self.site, n, began, AD) + walk(self.site, n, later, "/thank-you")
+        # Of today's visits only what comes at once has come.
+        for n in range(100, 110):
+            hits += walk(self.site, n, NOW - timedelta(minutes=20), AD, "/thank-you")
+        receive(hits)
+        lens = read_lens(self.site, "28d")
+        known = delays_of(lens)
+        assert known
+        self.assertEqual([round(known[0].part(age), 6) for age in (0, 4, 5, 30)], [0.5, 0.5, 1, 1])
+        member = Member(self.site)
+        said = member.ask("GET", "/pages?period=28d")["to_come"]
+        self.assertAlmostEqual(said["estimate"], 10)
+        self.assertLess(said["low"], 10)
+        self.assertGreater(said["high"], 10)
+        points = member.ask("GET", "/pages/series?period=28d")["points"]
+        self.assertEqual([p["to_come"] is not None for p in points], [False] * 27 + [True])
+        self.assertIsNone(
+            member.ask("GET", f"/pages?period={NOW:%Y-%m-%d}..{NOW:%Y-%m-%d}&origin=source:x")["to_come"]
+        )
+
+    def test_with_few_conversions_nothing_is_said(self) -> None:
+        receive(walk(self.site, 1, NOW, AD, "/thank-you"))
+        self.assertIsNone(Member(self.site).ask("GET", "/pages?period=7d")["to_come"])
