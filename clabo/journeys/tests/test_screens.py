@@ -33,6 +33,10 @@ SECTIONS = [
     "work",
     "audiences",
     "paths",
+    "sources",
+    "ways",
+    "worst",
+    "views",
 ]
 
 
@@ -55,6 +59,8 @@ class Screens(BrowserCase):
             f"paths?path={Path.objects.order_by('pk')[0].pk}&against=device%3Aphone&by=device",
             f"tests/{test.pk}",
             f"pages?compare=before&open={page}",
+            "pages?chart=roas&grain=week&compare=before",
+            "sources?by=hour",
         ]
 
     def enter(self, who: int = 0, **options: object) -> Page:
@@ -120,6 +126,20 @@ class Screens(BrowserCase):
         page.get_by_role("button", name="Steps").click()
         expect(page.get_by_label("Step 2", exact=True)).to_be_visible()
         self.check(page, "the steps of a path")
+        self.go(page, "sources")
+        page.get_by_role("button", name="paid ads").first.click()
+        expect(page.get_by_role("button", name=re.compile("^meadow-feed"))).to_be_visible()
+        self.check(page, "a source that is opened")
+        self.go(page, "pages")
+        page.get_by_role("button", name="Columns").click()
+        page.get_by_role("button", name="A column of your own").click()
+        expect(page.get_by_label("Name of the column")).to_be_visible()
+        self.check(page, "a column of one's own")
+        page.keyboard.press("Escape")
+        page.keyboard.press("Control+k")
+        expect(page.get_by_role("option", name=re.compile("^Today"))).to_be_visible()
+        self.check(page, "find anything")
+        page.keyboard.press("Escape")
         self.go(page, "pixel")
         page.get_by_role("button", name="Site settings").click()
         expect(page.get_by_label("Currency")).to_be_visible()

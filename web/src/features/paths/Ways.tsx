@@ -4,7 +4,7 @@ import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { Files } from "../../components/Files";
 import { OriginAndDevice, PeopleWord, PeriodWord, Word } from "../../components/LensSentence";
-import { cx, Empty, Failed, Loading, TextButton } from "../../components/ui";
+import { Button, cx, Empty, Failed, Loading, TextButton } from "../../components/ui";
 import { count, percent } from "../../lib/format";
 import { lensQuery } from "../../lib/lens";
 import { useSiteId } from "../../lib/useSiteId";
@@ -35,9 +35,17 @@ export default function Ways() {
   if (!read || pages.isPending) return <Loading what="the ways" />;
   if (page === undefined)
     return (
-      <Empty title="No page has been viewed under this sentence.">
-        <p>Take a longer period, or any source and device.</p>
-      </Empty>
+      <>
+        <h1 className="mb-5 border-b-2 border-ink pb-3 text-head leading-tight">Ways</h1>
+        <Empty title="No page has been viewed in these days.">
+          <p>
+            {read.channels.length
+              ? "Take a longer period, or any source and device."
+              : "Nothing has been recorded yet."}
+          </p>
+          <Button onClick={() => navigate({ search: {} })}>Look at the last 28 days of everything</Button>
+        </Empty>
+      </>
     );
   const r = found.data;
   const at = search.at ?? [];
