@@ -73,7 +73,9 @@ def sampled(folder: Path, part: int) -> int:
             row[0]
             for row in session.execute(
                 # A | that becomes another operator stands in a type: nothing reads it when the code runs.
+                # `is` for `==` between names that Python keeps once says the same, and is what a linter finds.
                 "SELECT job_id FROM mutation_specs WHERE operator_name NOT LIKE '%BitOr%' "
+                "AND operator_name NOT LIKE '%Eq_Is%' "
                 "ORDER BY module_path, operator_name, occurrence"
             )
         ]

@@ -89,6 +89,11 @@ class Advice(unittest.TestCase):
         data = {"include": {"what": KIT, "to": 21}, "exclude": {"what": {"conversion": 1}, "to": 21}}
         self.assertEqual(self.codes(data, conversions=True), [])
 
+    def test_a_list_has_no_length_to_be_advised_on(self) -> None:
+        self.assertEqual(
+            self.codes({"include": {"what": {"list": 4}}}, 10, curve=points((1, 5), (7, 900))), []
+        )
+
     def test_too_short_only_where_longer_would_do(self) -> None:
         data = {"include": {"what": KIT, "to": 7}}
         curve = points((1, 50), (7, 200), (14, 299), (21, 300), (30, 400))

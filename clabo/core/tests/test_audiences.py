@@ -160,6 +160,14 @@ class Meaning(unittest.TestCase):
         longer = audiences.with_length(definition, next(audiences.parts(definition)), 45)
         self.assertEqual({p.end for p in audiences.parts(longer)}, {45})
 
+    def test_the_youngest_band_leaves_nobody_younger_out(self) -> None:
+        data = {"include": {"what": {"page": {"match": "equals", "value": "/a"}}, "to": 30}}
+        definition = audiences.parse(data)
+        first, second = audiences.band(definition, 2, 2, 7), audiences.band(definition, 2, 7, 30)
+        self.assertIsNone(first.exclude)
+        assert second.exclude
+        self.assertEqual([(p.start, p.end) for p in audiences.parts(second)], [(7, 30), (2, 7)])
+
     @settings(max_examples=100, deadline=None)
     @given(DEFINITIONS, st.lists(HISTORIES, min_size=1, max_size=3))
     def test_bands_share_nobody(self, data: dict[str, Any], histories: list[list[Happening]]) -> None:

@@ -78,6 +78,8 @@ class Reading(TestCase):
         links = "".join(f"<a href=/{n}>x</a>" for n in range(MOST_LINKS + 5))
         report = read_page(f"<title>{'t' * 500}</title><title>second</title>{links}", URL, KEY, ORIGIN)
         self.assertEqual(len(report.links), MOST_LINKS)
+        frames = "".join(f"<iframe src=/{n}></iframe>" for n in range(MOST_LINKS + 5))
+        self.assertEqual(len(read_page(frames, URL, KEY, ORIGIN).frames), MOST_LINKS)
         self.assertEqual(report.title, "t" * 300)
         twice = read_page("<a href=/a#1></a><a href=/a#2></a><a href></a><iframe></iframe>", URL, KEY, ORIGIN)
         self.assertEqual((twice.links, twice.frames), (["https://shop.example/a"], []))
