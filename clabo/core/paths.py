@@ -79,7 +79,12 @@ def _whenever(steps: Sequence[Happened], count: int) -> Walk:
     last = np.full(count, _LONG_AGO, dtype=np.int64)
     for place, (who, times) in enumerate(steps):
         after = times >= last[who]
-        np.minimum.at(reached[place], who[after], times[after])
+        who, times = who[after], times[after]
+        if (times[1:] >= times[:-1]).all():
+            # In order of time the first of each stays: assigned last.
+            reached[place, who[::-1]] = times[::-1]
+        else:
+            np.minimum.at(reached[place], who, times)
         before[place] = np.where(reached[place] == NEVER, NEVER, last if place else reached[place])
         last = reached[place]
     return Walk(reached, before)
@@ -128,9 +133,12 @@ def following(at: Whole, who: Whole, times: Whole, what: Whole) -> Whole:
     who, times, what : arrays of one length
         What happened to whom when.
     """
-    later = times > at[who]
+    later = np.flatnonzero(times > at[who])
     who, times, what = who[later], times[later], what[later]
-    order = np.argsort(times, kind="stable")[::-1]
+    if not (times[1:] >= times[:-1]).all():
+        order = np.argsort(times, kind="stable")
+        who, what = who[order], what[order]
     found = np.full(len(at), -1, dtype=np.int64)
-    found[who[order]] = what[order]
+    # The earliest of each stays: assigned last.
+    found[who[::-1]] = what[::-1]
     return found

@@ -15,7 +15,7 @@ from clabo.paths.reading import Atoms, journeys, rows_of
 
 def reached_by_page(lens: Lens, steps: Sequence[What]) -> dict[int, list[int]]:
     """By landing page, how many of the visits that entered there reached each step, within the visit."""
-    atoms, known = Atoms(lens.site.pk), Inventory(lens.site.pk)
+    atoms, known = Atoms.of(lens.site.pk), Inventory(lens.site.pk)
     seen = journeys(lens, atoms)
     walked = walk([rows_of(what, seen, atoms, known) for what in steps], len(seen))
     page_of = np.full(atoms.size, -1, dtype=np.int64)

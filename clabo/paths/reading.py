@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from django.db.models import BigIntegerField
+from django.db.models import BigIntegerField, Count, Max
 from django.db.models.functions import Cast, Extract
 from numpy.typing import NDArray
 
@@ -64,8 +64,24 @@ class Journeys:
         return np.where(known[at] == visits, order[at], -1)
 
 
+MOST_SITES = 50
+_atoms: dict[int, tuple[tuple[int, int | None], Atoms]] = {}
+
+
 class Atoms:
     """What the atoms of a site are, by id."""
+
+    @classmethod
+    def of(cls, site_id: int) -> Atoms:
+        """Those of a site as they are now. They never change, so that they are read again only where there are new ones."""
+        newest = Atom.objects.filter(site=site_id).aggregate(n=Count("id"), last=Max("id"))
+        key = (newest["n"], newest["last"])
+        known = _atoms.get(site_id)
+        if known is None or known[0] != key:
+            if len(_atoms) > MOST_SITES:
+                _atoms.clear()
+            known = _atoms[site_id] = key, cls(site_id)
+        return known[1]
 
     def __init__(self, site_id: int) -> None:
         self.rows = {

@@ -82,7 +82,7 @@ def path_report(
     lens: Lens, steps: Sequence[What], within: int | None = None, by: By | None = None
 ) -> PathReport:
     """The path under the lens; `within` seconds for one person, None for within a visit."""
-    atoms = Atoms(lens.site.pk)
+    atoms = Atoms.of(lens.site.pk)
     known = Inventory(lens.site.pk)
     seen = journeys(lens, atoms)
     rows = [rows_of(what, seen, atoms, known) for what in steps]
@@ -94,15 +94,14 @@ def path_report(
     )
     counts = walked.counts()
     views = atoms.pages[seen.atoms]
-    viewed = views >= 0
+    viewed = np.flatnonzero(views >= 0)
+    who_viewed, when, views = of_visit[seen.who[viewed]], seen.times[viewed], views[viewed]
     found = []
     for place, reached in enumerate(counts):
         left = walked.left(place)
         pages = Counter[int]()
         if left.any():
-            pages = _instead(
-                walked, place, left, of_visit[seen.who[viewed]], seen.times[viewed], views[viewed]
-            )
+            pages = _instead(walked, place, left, who_viewed, when, views)
         known_pages = Page.objects.in_bulk([p for p, _ in pages.most_common(SHOWN_INSTEAD) if p >= 0])
         instead = [Instead(known_pages.get(p), n) for p, n in pages.most_common(SHOWN_INSTEAD)]
         found.append(
@@ -130,8 +129,12 @@ def _entities(seen: Journeys, within: int | None) -> tuple[int, Whole]:
 def _instead(
     walked: Walk, place: int, left: NDArray[np.bool_], who: Whole, times: Whole, pages: Whole
 ) -> Counter[int]:
+    # Only what those viewed who left.
+    theirs = np.flatnonzero(left[who])
     at = np.where(left, walked.reached[place], NEVER)
-    return Counter(following(at, who, times, pages)[left].tolist())
+    nexts = following(at, who[theirs], times[theirs], pages[theirs])[left]
+    found, counts = np.unique(nexts, return_counts=True)
+    return Counter(dict(zip(found.tolist(), counts.tolist(), strict=True)))
 
 
 def _groups(seen: Journeys, atoms: Atoms, walked: Walk, of_visit: Whole, by: By) -> list[Group]:
@@ -175,7 +178,7 @@ def differences(here: PathReport, there: PathReport) -> list[StepDifference]:
 
 def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int], int]]:
     """The most common ways to a conversion within a visit: pages before it in order, each once, and how many went so."""
-    atoms, known = Atoms(lens.site.pk), Inventory(lens.site.pk)
+    atoms, known = Atoms.of(lens.site.pk), Inventory(lens.site.pk)
     seen = journeys(lens, atoms)
     who, times = rows_of(Converted(conversion), seen, atoms, known)
     at = np.full(len(seen), NEVER, dtype=np.int64)

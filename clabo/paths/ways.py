@@ -50,7 +50,7 @@ class Ways:
 
 def ways(lens: Lens, page: Page, only: Mapping[int, int] | None = None) -> Ways:
     """What came before and after the page; `only` of views that have these pages at these distances (NOTHING: none)."""
-    atoms = Atoms(lens.site.pk)
+    atoms = Atoms.of(lens.site.pk)
     seen = journeys(lens, atoms)
     pages = atoms.pages[seen.atoms]
     viewed = pages >= 0

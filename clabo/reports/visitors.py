@@ -65,7 +65,7 @@ def _union(now: Snapshot, atoms: set[int], first: date | None, last: date) -> Bi
 
 def _from_trails(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
     """The same where it matters which visit a view is in: packed days know that."""
-    site, atoms = lens.site, Atoms(lens.site.pk)
+    site, atoms = lens.site, Atoms.of(lens.site.pk)
     # Of the day before, because a visit may go on past midnight.
     seen = columns(site, lens.first - timedelta(days=1), lens.last)
     pages = atoms.pages[seen.atoms]
