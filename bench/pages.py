@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import time
+import tracemalloc
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
@@ -15,6 +17,9 @@ from clabo.accounts.models import Role
 from clabo.conversions.models import ConversionRule
 from clabo.core.attribution import MODELS
 from clabo.events.models import Origin, Page, TrafficDay, fingerprint
+from clabo.outputs.answering import FORMATS
+from clabo.outputs.tables import Column, Table
+from clabo.outputs.writing import write
 from clabo.sites.models import Site
 from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
@@ -131,19 +136,48 @@ def main() -> None:
     ):
         median, worst, told = timed(f"pages?{query}")
         rows.append([name, f"{sum(r['entries'] for r in told['rows']):,}", f"{median:.0f}", f"{worst:.0f}"])
-    for says, path in (("Today", "today"), ("Today's number in the rail", "today/count")):
+    for says, path in (
+        ("sources, step by step: 28 days", "sources?period=28d"),
+        ("sources, step by step: 90 days against the 90 before", "sources?period=90d&compare=before"),
+        ("sources by landing page of one channel: 28 days", "sources?period=28d&by=page&at=channel:paid"),
+        ("new and returning, out of the visits: 28 days", "sources?period=28d&by=returning"),
+        ("hour and weekday, out of the visits: 28 days", "sources/hours?period=28d"),
+        ("over time, day by day: 90 days", "pages/series?period=90d"),
+        ("worst first: 28 days", "pages/worst?period=28d"),
+        ("worst first: 90 days", "pages/worst?period=90d"),
+        ("Today", "today"),
+    ):
         median, worst, _ = timed(path)
         rows.append([says, "", f"{median:.0f}", f"{worst:.0f}"])
     kept = TrafficDay.objects.count()
-    times = []
-    for _ in range(7):
-        began = time.perf_counter()
-        answer = client.get(f"/api/sites/{site.pk}/today")
-        times.append((time.perf_counter() - began) * 1000)
-        assert answer.status_code == 200, answer.content
-    times.sort()
-    rows.append(["Today", "", f"{times[3]:.0f}", f"{times[-1]:.0f}"])
     table([f"Pages, {VISITS:,} visits, {kept:,} roll-up rows", "entries", "median ms", "worst of 7 ms"], rows)
+    files()
+
+
+def files() -> None:
+    """A table of 100,000 rows as each kind of file, beside pandas-free ways of writing the same."""
+    columns = [
+        Column("name", "text"),
+        Column("entries", "count"),
+        Column("spend", "amount"),
+        Column("rate", "number"),
+    ]
+    wide = [Column(f"{c.key}{n}", c.kind) for n in range(5) for c in columns]
+
+    def made() -> Iterator[list[Any]]:
+        for i in range(100_000):
+            yield [f"page {i}", i, Decimal(i) / 7, i / 100_000] * 5
+
+    rows: list[list[object]] = []
+    for form in FORMATS:
+        tracemalloc.start()
+        began = time.perf_counter()
+        size = sum(map(len, write(Table("Bench", wide, made()), form)))  # type: ignore[arg-type]
+        spent = time.perf_counter() - began
+        most = tracemalloc.get_traced_memory()[1]
+        tracemalloc.stop()
+        rows.append([form, f"{size / 1e6:.1f}", f"{spent:.1f}", f"{most / 1e6:.1f}"])
+    table(["100,000 rows of 20 columns", "MB", "seconds, with memory traced", "most memory, MB"], rows)
 
 
 if __name__ == "__main__":

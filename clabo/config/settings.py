@@ -94,8 +94,9 @@ TEMPLATES: list[dict[str, Any]] = [
 DATABASES = {"default": env.db("DATABASE_URL", default="postgres://clabo@127.0.0.1:25430/clabo")}
 # Parameters travel apart from the statement: whole columns of a bulk insert, unquoted.
 DATABASES["default"]["OPTIONS"] = {"connect_timeout": 3, "server_side_binding": True}
-# Kept open per thread: the collector's and the worker's writer each hold one.
-DATABASES["default"]["CONN_MAX_AGE"] = 60
+# A request has a thread of its own, so that no other request could use its connection: it is closed with it. The
+# collector's and the worker's writer each keep one all the same, for they answer no requests.
+DATABASES["default"]["CONN_MAX_AGE"] = 0
 DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 

@@ -20,6 +20,7 @@ from clabo.accounts.services import make_user
 from clabo.audiences.lists import make_list, put_on
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
+from clabo.columns.services import make_column
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.services import RuleContent, make_rule
 from clabo.core.addresses import host_of
@@ -32,11 +33,13 @@ from clabo.ingest.directory import TagSite, tag_site
 from clabo.ingest.inbox import store
 from clabo.install.coverage import list_pages
 from clabo.monitoring.tags import watch_site
+from clabo.notes.services import write as write_note
 from clabo.paths.services import keep_path
 from clabo.pipeline import runner
 from clabo.presence.merging import merge
 from clabo.presence.trails import closed_and_unpacked, pack
 from clabo.rehearsals.services import save_steps
+from clabo.saved.services import keep as keep_view
 from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.spend import services as spend
@@ -119,6 +122,7 @@ def make_demo_site() -> Site:
         ConversionRule.objects.filter(pk=rule.pk).update(counted_version=rule.version)
     _make_audiences(site)
     _keep_paths(site)
+    _keep_views(site)
     return site
 
 
@@ -135,6 +139,17 @@ def _make_audiences(site: Site) -> None:
             AudienceContent(audience.name, _with_ids(definition, ids | {scenario.UNWILLING: brought.pk})),
             None,
         )
+
+
+def _keep_views(site: Site) -> None:
+    """Views, notes and a column, as somebody would have made them."""
+    today = datetime.now(UTC).astimezone(site.zone).date()
+    for name, place, words in scenario.VIEWS:
+        keep_view(site, name, place, words, None)
+    for ago, text in scenario.NOTES:
+        write_note(site, today - timedelta(days=ago), text, None)
+    for name, over, under, mark, bar in scenario.COLUMNS:
+        make_column(site, name, over, under, mark, Decimal(bar), None)
 
 
 def _keep_paths(site: Site) -> None:

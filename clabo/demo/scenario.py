@@ -504,3 +504,22 @@ PEOPLE = [
     ("Vera Quist", "vera@brackenhive.example", "viewer"),
 ]
 PASSWORD = "queen-and-drones"
+
+# Saved views: name, place, and the words of its address.
+VIEWS: list[tuple[str, str, dict[str, Any]]] = [
+    (
+        "Ads by return",
+        "pages",
+        {
+            "origin": "channel:paid",
+            "compare": "before",
+            "sort": "-roas",
+            "columns": "entries,conversion_rate,spend,roas,profit",
+        },
+    ),
+    ("Campaigns", "sources", {"by": "campaign", "at": ["channel:paid"]}),
+]
+# Notes on days: how many days ago, and what.
+NOTES = [(9, "New photographs on the starter kit’s page"), (34, "Keepers’ fair in the county, stand 12")]
+# A column of its own: name, what over what, and under which number it is marked.
+COLUMNS = [("Arrived per click", "entries", "clicks", "under", "0.95")]

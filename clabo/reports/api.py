@@ -12,8 +12,10 @@ from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
 from clabo.reports.answers import pages_out
 from clabo.reports.delays import delays_of, still_to_come
-from clabo.reports.reading import LensIn, SeriesIn, lens_of
+from clabo.reports.reading import BesideIn, LensIn, SeriesIn, lens_of
 from clabo.reports.schemas import (
+    AgainstFirstOut,
+    BesideOut,
     ComparisonOut,
     FairOut,
     GoalIn,
@@ -75,6 +77,26 @@ def over_time(request: HttpRequest, site_id: int, words: Query[SeriesIn]) -> Ser
         lens=lens_out(lens),
         points=[point_out(p, lens, still_to_come(known, p.by_day)) for p in series(lens, words.grain, some)],
         before=[point_out(p, lens) for p in before],
+    )
+
+
+@router.get("/sites/{int:site_id}/pages/beside", response=BesideOut)
+def pages_beside(request: HttpRequest, site_id: int, words: Query[BesideIn]) -> BesideOut:
+    lens = lens_of(request, site_id, words)
+    found = pages.beside(lens, words.page)
+    return BesideOut(
+        rows=[row_out(r, lens) for r in found.rows],
+        against=[
+            AgainstFirstOut(
+                page_id=page_id,
+                difference=known_interval(c.rates.difference),
+                p_value=finite(p),
+                method=c.rates.method,
+                fair_difference=known_interval(c.fair.difference),
+                reversed=c.fair.reversed,
+            )
+            for page_id, c, p in zip(words.page[1:], found.against, found.p_values, strict=True)
+        ],
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Hashable, Sequence
+from collections.abc import Collection, Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -22,6 +22,7 @@ from clabo.core.evidence import (
     RateComparison,
     compare_rates,
     fair_comparison,
+    holm,
     lost_conversions,
     pool_small,
     rate_intervals,
@@ -244,23 +245,61 @@ def compare_pages(lens: Lens, a_id: int, b_id: int) -> PageComparison:
     """Conversion rates of two landing pages under the lens; raises Problem."""
     if a_id == b_id:
         raise Problem("Choose two different pages.", "b")
+    rows = _rows_of(lens, {"a": a_id, "b": b_id})
+    return _compared(lens, rows[a_id], rows[b_id], a_id, b_id)
+
+
+def _rows_of(lens: Lens, named: Mapping[str, int]) -> dict[int, PageRow]:
     rows = {r.page.pk: r for r in page_table(lens).rows if r.page}
-    for name, page_id in (("a", a_id), ("b", b_id)):
+    for name, page_id in named.items():
         if page_id not in rows:
             raise Problem("This page has no visits under this lens. Widen the period.", name, 404)
+    return rows
+
+
+MOST_BESIDE = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """Several pages: each of the others against the first, all intervals together at 95 %, p-values after Holm."""
+
+    rows: list[PageRow]
+    against: list[PageComparison]
+    p_values: list[float]
+
+
+def beside(lens: Lens, ids: Sequence[int]) -> Beside:
+    """Two to four landing pages beside each other under the lens; raises Problem."""
+    if not 2 <= len(ids) <= MOST_BESIDE or len(set(ids)) < len(ids):
+        raise Problem(f"Choose two to {MOST_BESIDE} different pages.", "page")
+    rows = _rows_of(lens, {f"page[{place}]": page_id for place, page_id in enumerate(ids)})
+    first, *others = ids
+    # As many differences are read at once: each interval is widened by Bonferroni.
+    level = 1 - 0.05 / len(others)
+    against = [_compared(lens, rows[first], rows[other], first, other, level) for other in others]
+    return Beside([rows[i] for i in ids], against, holm([c.rates.p_value for c in against]))
+
+
+def _compared(
+    lens: Lens, a: PageRow, b: PageRow, a_id: int, b_id: int, level: float = 0.95
+) -> PageComparison:
     strata = pool_small(_strata(lens, a_id, b_id))
-    fair = fair_comparison(strata)
+    fair = fair_comparison(strata, level)
     alike = {(channel, source) for channel, source, _ in strata}
     pooled = sum(source is None for _, source in alike)
-    a, b = rows[a_id], rows[b_id]
     return PageComparison(
         a,
         b,
-        compare_rates(Counts(a.converted, a.entries), Counts(b.converted, b.entries)),
+        compare_rates(_led(a), _led(b), level),
         fair,
         len(alike) - pooled,
         pooled,
     )
+
+
+def _led(row: PageRow) -> Counts:
+    return Counts(min(row.converted, row.entries), row.entries)
 
 
 def _strata(lens: Lens, a_id: int, b_id: int) -> dict[tuple[str, str, Hashable], tuple[Counts, Counts]]:

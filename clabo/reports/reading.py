@@ -31,6 +31,12 @@ class LensIn(Schema):
     path: int | None = None
 
 
+class BesideIn(LensIn):
+    """Two to four pages."""
+
+    page: list[int]
+
+
 class SeriesIn(LensIn):
     """Which pages (all without one), and how long a point is."""
 

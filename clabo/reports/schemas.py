@@ -198,6 +198,24 @@ class ComparisonOut(Schema):
     fair: FairOut
 
 
+class AgainstFirstOut(Schema):
+    """One of several pages against the first; the interval is one of all of them together at 95 %."""
+
+    page_id: int
+    difference: IntervalOut | None
+    # After Holm, for all that are compared.
+    p_value: float | None
+    method: Literal["score", "boschloo"]
+    # With the same mix of sources and devices.
+    fair_difference: IntervalOut | None
+    reversed: bool
+
+
+class BesideOut(Schema):
+    rows: list[PageRowOut]
+    against: list[AgainstFirstOut]
+
+
 def lens_out(lens: Lens) -> LensOut:
     """The lens and its choices."""
     choices = [

@@ -209,6 +209,8 @@ class EveryRoute(TestCase):
         address = re.sub(r"\{(\w+)\}", lambda m: str(known[m[1]]), path)
         if path.endswith("/compare"):
             address += "?a=1&b=2"
+        if path.endswith("/beside"):
+            address += "?page=1&page=2"
         if path.endswith("/overlap"):
             address += f"?of={self.audience.pk}&of={self.other_audience.pk}"
         if path.endswith("/proposed"):
@@ -261,7 +263,7 @@ class EveryRoute(TestCase):
                 # 404: pages 1 and 2 that are compared have no visits.
                 self.assertIn(answer.status_code, (200, 404), (method, path, answer.content))
                 if answer.status_code == 404:
-                    self.assertTrue(path.endswith("/compare"), path)
+                    self.assertTrue(path.endswith(("/compare", "/beside")), path)
             else:
                 self.assertEqual(answer.status_code, 403, (method, path, answer.content))
                 self.assertIn("Ask an owner", answer.json()["detail"])

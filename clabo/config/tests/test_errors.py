@@ -19,8 +19,9 @@ ROUTES = {
     "_allauth/browser/v1/auth/password/request",
     "_allauth/browser/v1/auth/password/reset",
     r"^(?:sign-in|forgotten|setup|new-site)?$",
-    r"^(?:welcome|join|kit)/[^/]+$",
-    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths)(?:/(?:\d+|new))?)?$",
+    r"^(?:welcome|join|kit|unsubscribe)/[^/]+$",
+    r"^shared/[^/]+$",
+    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|worst|views)(?:/(?:\d+|new))?)?$",
 }
 
 

@@ -82,7 +82,7 @@ class Working(TransactionTestCase):
         recounts_left.now()
         broken = JOBS["mail"]
         mail.later(workspace_id=self.site.workspace_id, subject="s", body="b", to="a@shop.example")
-        with patch("clabo.jobs.tasks.send_mail", side_effect=OSError("the provider is away")):
+        with patch("clabo.jobs.tasks.EmailMessage.send", side_effect=OSError("the provider is away")):
             self.worker.start()
             self.until(
                 lambda: ConversionRule.objects.get(pk=rule.pk).counted_version == 2, "it is counted back"

@@ -14,10 +14,10 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import ConversionRule
-from clabo.core.evidence import Counts, compare_rates
+from clabo.core.evidence import Counts, compare_rates, holm
 from clabo.events.models import Page
 from clabo.problems import Problem
-from clabo.reports.pages import compare_pages, page_table
+from clabo.reports.pages import beside, compare_pages, page_table
 from clabo.sites.models import Site
 from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
@@ -195,6 +195,26 @@ class Table(TestCase):
             with self.assertRaises(Problem) as caught:
                 compare_pages(lens, a, b)
             self.assertEqual(caught.exception.field, field)
+
+    def test_several_pages_beside_each_other(self) -> None:
+        receive(
+            [
+                h
+                for n in range(30)
+                for h in walk(self.site, 300 + n, NOON, "/c", *(["/thank-you"] if n < 3 else []))
+            ]
+        )
+        ids = [self.ids["/b"], self.ids["/a"], Page.objects.get(path="/c").pk]
+        found = beside(read_lens(self.site, "7d"), ids)
+        counts = [Counts(1, 40), Counts(10, 40), Counts(3, 30)]
+        plain = [compare_rates(counts[0], c, 1 - 0.05 / 2) for c in counts[1:]]
+        self.assertEqual([c.rates.difference for c in found.against], [p.difference for p in plain])
+        self.assertEqual(found.p_values, holm([p.p_value for p in plain]))
+        self.assertGreaterEqual(min(found.p_values), min(p.p_value for p in plain) * 2 - 1e-12)
+        for wrong in ([ids[0]], [ids[0], ids[0]], [*ids, 1, 2]):
+            with self.assertRaises(Problem) as caught:
+                beside(read_lens(self.site, "7d"), wrong)
+            self.assertEqual(caught.exception.field, "page")
 
     def test_a_lens_that_cannot_be_read_names_its_word(self) -> None:
         for words, field in (

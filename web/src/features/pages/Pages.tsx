@@ -14,6 +14,7 @@ import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice"
 import { frameOf } from "../report/columns";
 import { MakeColumn, needsDistinct, ownColumns } from "../report/own";
 import { SaveView } from "../saved/SaveView";
+import { Beside } from "./Beside";
 import { Compare } from "./Compare";
 import { type AnyRow, COLUMNS, DISTINCT, isPage } from "./columns";
 import { Findings } from "./Findings";
@@ -25,6 +26,9 @@ import { lensChoicesQuery, pagesQuery } from "./queries";
 import type { PagesSearch } from "./search";
 import { stepColumns } from "./steps";
 import { ViewWord } from "./ViewWord";
+
+/** Nothing is ticked. */
+const NONE = { a: undefined, b: undefined, c: undefined, d: undefined };
 
 export default function Pages() {
   const siteId = useSiteId();
@@ -39,11 +43,11 @@ export default function Pages() {
   const report = useQuery(pagesQuery(siteId, lens));
   const set = (part: Partial<PagesSearch>, replace = true) =>
     navigate({ search: (now) => ({ ...now, ...part }), replace });
-  const ticked = [search.a, search.b].filter((id): id is number => id !== undefined);
+  const ticked = [search.a, search.b, search.c, search.d].filter((id): id is number => id !== undefined);
   const tick = (id: number) => {
-    // The third takes the place of the one ticked before last.
-    const next = ticked.includes(id) ? ticked.filter((t) => t !== id) : [...ticked.slice(-1), id];
-    set({ a: next[0], b: next[1], open: undefined });
+    // The fifth takes the place of the one ticked first.
+    const next = ticked.includes(id) ? ticked.filter((t) => t !== id) : [...ticked.slice(-3), id];
+    set({ a: next[0], b: next[1], c: next[2], d: next[3], open: undefined });
   };
 
   if (report.isPending) return <Loading what="the landing pages" />;
@@ -115,12 +119,12 @@ export default function Pages() {
               choose={(words) => set(words)}
             />
           )}
-          <Findings report={report.data} open={(id) => set({ open: id, a: undefined, b: undefined })} />
+          <Findings report={report.data} open={(id) => set({ open: id, ...NONE })} />
           <p className="py-2 text-small text-quiet">
             {ticked.length === 1 ? (
               <strong className="text-plum">Tick one more page to compare the two.</strong>
             ) : (
-              "Open a page for its detail; tick two to compare them. Sorting by a rate goes by the end of its interval."
+              "Open a page for its detail; tick two to four to compare them. Sorting by a rate goes by the end of its interval."
             )}
             <ToCome report={report.data} compared={search.compare === "before"} />
             <Unjoined report={report.data} />
@@ -135,14 +139,21 @@ export default function Pages() {
                 sort={search.sort ?? "-entries"}
                 setSort={(sort) => set({ sort })}
                 open={comparing ? undefined : open?.page_id}
-                setOpen={(id) => set({ open: id, a: undefined, b: undefined })}
+                setOpen={(id) => set({ open: id, ...NONE })}
                 ticked={ticked}
                 tick={tick}
               />
             </div>
             {comparing ? (
-              <Sheet title="Two pages compared" close={() => set({ a: undefined, b: undefined })}>
-                <Compare siteId={siteId} lens={search} a={a} b={b} frame={frame} />
+              <Sheet
+                title={`${ticked.length === 2 ? "Two" : ticked.length === 3 ? "Three" : "Four"} pages compared`}
+                close={() => set(NONE)}
+              >
+                {ticked.length > 2 ? (
+                  <Beside siteId={siteId} lens={search} pages={ticked} frame={frame} />
+                ) : (
+                  <Compare siteId={siteId} lens={search} a={a} b={b} frame={frame} />
+                )}
               </Sheet>
             ) : (
               open && (

@@ -63,3 +63,14 @@ export const seriesQuery = (siteId: number, lens: Lens, page: number[], grain: "
       ),
     placeholderData: (before) => before,
   });
+
+export const besideQuery = (siteId: number, lens: Lens, page: number[]) =>
+  queryOptions({
+    queryKey: ["pages", siteId, "beside", lensQuery(lens), page],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/pages/beside", {
+          params: { path: { site_id: siteId }, query: { ...lensQuery(lens), page } },
+        }),
+      ),
+  });

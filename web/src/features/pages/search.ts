@@ -4,10 +4,12 @@ import { type Lens, readLens } from "../../lib/lens";
 export interface PagesSearch extends Lens {
   /** The saved view that it came from. */
   view?: number;
-  /** The page whose detail is open, and the two that are compared. */
+  /** The page whose detail is open, and the up to four that are compared. */
   open?: number;
   a?: number;
   b?: number;
+  c?: number;
+  d?: number;
   sort?: string;
   /** What is drawn over time, and how long each point is. */
   chart?: string;
@@ -29,6 +31,8 @@ export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   grain: s.grain === "week" ? "week" : undefined,
   a: number(s.a),
   b: number(s.b),
+  c: number(s.c),
+  d: number(s.d),
   sort: typeof s.sort === "string" ? s.sort : undefined,
   columns: typeof s.columns === "string" && s.columns ? s.columns : undefined,
 });

@@ -25,7 +25,7 @@ export const usesQuery = (siteId: number, viewId: number) =>
 
 /** What of an address is kept: not what is open in it, nor which view it came from. */
 export function wordsOf(search: object): Record<string, unknown> {
-  const { view: _view, open: _open, a: _a, b: _b, ...rest } = search as Record<string, unknown>;
+  const { view: _view, open: _open, a: _a, b: _b, c: _c, d: _d, ...rest } = search as Record<string, unknown>;
   return Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined));
 }
 
