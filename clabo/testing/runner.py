@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+import time
 import unittest
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -15,6 +17,19 @@ from clabo.testing.sessions import end_other_sessions
 
 class PortableResult(RemoteTestResult):
     """Sends a failed subtest home without what its test holds (clients, servers), which cannot travel."""
+
+    _began = 0.0
+
+    def startTest(self, test: Any) -> None:  # noqa: N802
+        super().startTest(test)
+        self._began = time.perf_counter()
+
+    def stopTest(self, test: Any) -> None:  # noqa: N802
+        super().stopTest(test)
+        # CLABO_TEST_TIMES=file ./test: a line for each test, to see which are slow.
+        if place := os.environ.get("CLABO_TEST_TIMES"):
+            with Path(place).open("a") as file:
+                file.write(f"{time.perf_counter() - self._began:.2f} {test.id()}\n")
 
     def addSubTest(self, test: Any, subtest: Any, err: Any) -> None:  # noqa: N802
         """Record the subtest under a fresh instance of its test."""
