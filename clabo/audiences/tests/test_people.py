@@ -108,7 +108,7 @@ def belonging(site: Site, ids: dict[str, int]) -> dict[int, dict[What, bool]]:
 
 
 class EverybodyAndEachOne(TestCase):
-    @settings(max_examples=35, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(
         histories,
         st.lists(DEFINITIONS, min_size=4, max_size=8),

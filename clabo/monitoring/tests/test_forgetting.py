@@ -34,7 +34,7 @@ def site_with(envelopes_of_site: Any) -> Site:
 
 
 class Forgetting(TestCase):
-    @settings(max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=18, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(histories, st.booleans())
     def test_everything_is_as_if_they_had_never_been(self, history: list[Act], merged: bool) -> None:
         # A sale belongs to whoever made its step; without the step, to nobody of these.

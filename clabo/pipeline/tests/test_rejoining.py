@@ -38,7 +38,7 @@ def without_exposures(site: Site) -> dict[str, Any]:
 
 
 class Joined(HypothesisTestCase):
-    @settings(max_examples=25, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=18, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(histories, st.randoms(use_true_random=False))
     def test_it_is_as_if_there_had_been_one_browser_and_taken_apart_as_if_never(
         self, history: list[Act], chance: Any

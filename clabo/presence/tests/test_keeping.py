@@ -64,7 +64,7 @@ def as_index_says(site: Site) -> Index:
 
 
 class Kept(TestCase):
-    @settings(max_examples=30, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=22, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(histories, st.randoms(use_true_random=False), st.integers(1, 5), st.sampled_from([1, 22]))
     def test_it_equals_the_events(self, history: list[Act], chance: Any, batches: int, stretch: int) -> None:
         """Over some midnights, in any order, merged now and then, with a visitor set aside and a rule changed."""

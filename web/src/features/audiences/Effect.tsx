@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
 import { LengthCurve } from "../../charts/LengthCurve";
+import { Pictured } from "../../charts/Pictured";
 import { Table } from "../../components/Table";
 import { count, percent } from "../../lib/format";
 
@@ -23,7 +24,9 @@ export function Effect({ siteId, preview, growth, lengthen }: Props) {
         <section className="panel p-3">
           <h2 className="text-lead">How many, if the {length === 1 ? "day were" : `${length} days were`} …</h2>
           <p className="text-small text-quiet">Of “{varied}”. A click on the curve takes that length.</p>
-          <LengthCurve points={curve} chosen={length} choose={lengthen} />
+          <Pictured name="length">
+            <LengthCurve points={curve} chosen={length} choose={lengthen} />
+          </Pictured>
           <p className="text-small">{length_says}</p>
         </section>
       )}
@@ -31,7 +34,9 @@ export function Effect({ siteId, preview, growth, lengthen }: Props) {
         <h2 className="text-lead">At the end of each day</h2>
         {growth ? (
           <>
-            <DayBars values={growth.days.map((d) => d.people)} first={growth.first_day} height={64} />
+            <Pictured name="growth">
+              <DayBars values={growth.days.map((d) => d.people)} first={growth.first_day} height={64} />
+            </Pictured>
             <p className="mt-1 text-small text-quiet">
               {growth.outlook
                 ? `In a week ${count(Math.round(growth.outlook.low))} to ${count(Math.round(growth.outlook.high))} if it goes on like the last four (95 %).`

@@ -4,6 +4,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { client, data } from "../../api/client";
 import { Curve, type CurvePoint } from "../../charts/Curve";
+import { Pictured } from "../../charts/Pictured";
 import { Files } from "../../components/Files";
 import { Word } from "../../components/LensSentence";
 import { Button, Failed, FormProblem, Input, Loading, TextButton } from "../../components/ui";
@@ -141,6 +142,7 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
           <Button onClick={() => choose({ chart: undefined, grain: undefined })}>Close the curve</Button>
         </div>
       </div>
+      <Pictured name="over-time">
       <Curve
         points={points.map(drawn)}
         before={before.map(drawn)}
@@ -151,6 +153,7 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
         choose={setChosen}
         label={`${how.name(read)} over ${points.length} ${grain === "week" ? "weeks" : "days"}; the numbers are in the file that can be taken out`}
       />
+      </Pictured>
       <p className="min-h-6 text-small" aria-live="polite">
         {at ? (
           <>

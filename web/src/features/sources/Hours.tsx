@@ -1,6 +1,7 @@
 /** Visits by weekday and hour of the site: how many began, and what part of them led to a conversion. */
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Pictured } from "../../charts/Pictured";
 import { scaleEnd } from "../../charts/SpreadBar";
 import { Radios } from "../../components/Radios";
 import { Scroll } from "../../components/Scroll";
@@ -39,6 +40,7 @@ export function Hours({ siteId, lens, at }: { siteId: number; lens: Lens; at: st
             : `Each bar is a number of visits, up to ${count(mostEntries)}.`}
         </p>
       </div>
+      <Pictured name="hours">
       <Scroll label="Hours and weekdays">
         <svg width={SIDE + 24 * WIDE} height={TOP + 7 * HIGH} role="img" aria-label={spoken(all, many)}>
           {HOURS.map((hour) => (
@@ -87,6 +89,7 @@ export function Hours({ siteId, lens, at }: { siteId: number; lens: Lens; at: st
           ))}
         </svg>
       </Scroll>
+      </Pictured>
     </section>
   );
 }

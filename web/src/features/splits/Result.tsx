@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router"
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { Pictured } from "../../charts/Pictured";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { OriginAndDevice, PeopleWord } from "../../components/LensSentence";
@@ -218,6 +219,7 @@ function Ranges({ r }: { r: Result }) {
           </span>
         )}
       </figcaption>
+      <Pictured name="honest-range">
       <div className="panel">
         <RangeChart
           days={r.days
@@ -229,6 +231,7 @@ function Ranges({ r }: { r: Result }) {
           changes={r.changes.map((c) => c.made_at)}
         />
       </div>
+      </Pictured>
     </figure>
   );
 }
