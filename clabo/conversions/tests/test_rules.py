@@ -54,7 +54,7 @@ def recount() -> None:
 
 
 class OverEverybody(HypothesisTestCase):
-    @settings(max_examples=22, deadline=None)
+    @settings(max_examples=18, deadline=None)
     @given(
         st.lists(
             st.tuples(st.integers(1, 3), st.integers(0, 400), st.sampled_from(PATHS)), min_size=1, max_size=14

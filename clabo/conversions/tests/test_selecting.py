@@ -75,7 +75,7 @@ def told(happenings: Any) -> list[tuple[int, int, dict[str, Any], rules.Occurren
 
 
 class AlikeForEveryRule(TestCase):
-    @settings(max_examples=42, deadline=None)
+    @settings(max_examples=34, deadline=None)
     @given(HAPPENINGS, st.lists(RULES, min_size=1, max_size=6), st.randoms())
     def test_the_events_that_meet_it(self, happenings: Any, languages: list[Any], chance: Any) -> None:
         """Whatever order the hits arrive in; against an occurrence made from what was sent, and from what is stored."""
@@ -105,7 +105,7 @@ class AlikeForEveryRule(TestCase):
                 expected = {UUID(hex=body["id"]) for _, _, body, seen, _ in sent if rules.meets(rule, seen)}
                 self.assertEqual({e.id for e in events_met(site.pk, rule)}, expected, test)
 
-    @settings(max_examples=42, deadline=None)
+    @settings(max_examples=34, deadline=None)
     @given(
         st.one_of(HAPPENINGS, FROM_CODE),
         st.one_of(RULES, CODE_EVENTS, NAMES_ONLY),

@@ -189,7 +189,7 @@ END = START + timedelta(days=1)
 
 class OrderOfArrival(HypothesisTestCase):
     # Without shrinking, which takes minutes: a failure names its history, and that is short.
-    @settings(max_examples=55, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @settings(max_examples=45, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
     @given(histories, st.randoms(use_true_random=False), st.integers(1, 5))
     def test_any_order_and_any_batches_give_the_same_numbers(
         self, history: list[Act], chance: Any, pieces: int
