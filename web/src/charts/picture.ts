@@ -50,7 +50,10 @@ export async function asPng(drawn: SVGSVGElement): Promise<Blob> {
   canvas.height = height * 2;
   canvas.getContext("2d")?.drawImage(image, 0, 0, canvas.width, canvas.height);
   return new Promise((done, failed) =>
-    canvas.toBlob((blob) => (blob ? done(blob) : failed(new Error("This browser cannot make the picture."))), "image/png"),
+    canvas.toBlob(
+      (blob) => (blob ? done(blob) : failed(new Error("This browser cannot make the picture."))),
+      "image/png",
+    ),
   );
 }
 

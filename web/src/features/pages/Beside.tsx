@@ -1,16 +1,11 @@
 /** Three or four landing pages beside each other, each of the others against the first. */
 import { useQuery } from "@tanstack/react-query";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { Table } from "../../components/Table";
 import { Failed, Loading } from "../../components/ui";
-import { count, money, per100, percent, plural, pValue, signed, times } from "../../lib/format";
+import { per100, plural, pValue, signed } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
-import type { Frame, AnyRow as Row } from "./columns";
+import type { Frame } from "./columns";
 import { besideQuery } from "./queries";
-
-const name = (row: Row | undefined) => (
-  <bdi className="num text-[0.9em] font-semibold [overflow-wrap:anywhere]">{row?.path}</bdi>
-);
+import { pageName, SideBySide } from "./SideBySide";
 
 export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: Lens; pages: number[]; frame: Frame }) {
   const found = useQuery(besideQuery(siteId, lens, pages));
@@ -19,30 +14,6 @@ export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: L
   const { rows, against } = found.data;
   const [first, ...others] = rows;
   const many = plural(frame.read.conversion?.category);
-  const { currency } = frame.read;
-  const end = scaleEnd(rows.map((r) => r.conversion_rate?.high));
-  const lines: [string, (r: Row) => React.ReactNode][] = [
-    ["Entries", (r) => count(r.entries)],
-    ["Bounce rate", (r) => percent(r.bounce_rate?.estimate, 1)],
-    ["Converted visits", (r) => count(r.converted)],
-    ["Conversion rate", (r) => percent(r.conversion_rate?.estimate)],
-    [
-      `on 0 – ${percent(end, end < 0.02 ? 1 : 0)}`,
-      (r) => (
-        <SpreadBar
-          low={r.conversion_rate?.low}
-          estimate={r.conversion_rate?.estimate}
-          high={r.conversion_rate?.high}
-          max={end}
-          thin={r.thin}
-          width={70}
-          label={`between ${percent(r.conversion_rate?.low)} and ${percent(r.conversion_rate?.high)}`}
-        />
-      ),
-    ],
-    ["Spend", (r) => (Number(r.spend) ? money(r.spend, currency, 0) : "–")],
-    ["Return on ad spend", (r) => times(r.roas)],
-  ];
   return (
     <>
       <ul className="mb-3 flex flex-col gap-1">
@@ -51,7 +22,7 @@ export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: L
           const known = d?.low != null && d.high != null ? { low: d.low, high: d.high } : null;
           return (
             <li key={a.page_id}>
-              {name(others[place])}{" "}
+              {pageName(others[place])}{" "}
               {!known ? (
                 "cannot be compared under this lens."
               ) : known.low > 0 || known.high < 0 ? (
@@ -61,11 +32,11 @@ export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: L
                     {per100(Math.max(Math.abs(known.low), Math.abs(known.high)))} {known.low > 0 ? "more" : "fewer"}{" "}
                     {many} per 100 visits
                   </strong>{" "}
-                  than {name(first)} (p {pValue(a.p_value)}).
+                  than {pageName(first)} (p {pValue(a.p_value)}).
                 </>
               ) : (
                 <>
-                  <strong>is not told apart</strong> from {name(first)}: {signed(known.low * 100)} to{" "}
+                  <strong>is not told apart</strong> from {pageName(first)}: {signed(known.low * 100)} to{" "}
                   {signed(known.high * 100)} per 100 visits (p {pValue(a.p_value)}).
                 </>
               )}
@@ -81,22 +52,7 @@ export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: L
           );
         })}
       </ul>
-      <Table
-        dense
-        className="table-fixed"
-        rows={lines}
-        rowKey={([text]) => text}
-        columns={[
-          { key: "measure", head: <span className="sr-only">Measure</span>, text: true, cell: ([text]) => text },
-          ...rows.map((r, place) => ({
-            key: `page-${place}`,
-            head: name(r),
-            headClass: "text-fine whitespace-normal!",
-            className: "num",
-            cell: ([, cell]: (typeof lines)[number]) => cell(r),
-          })),
-        ]}
-      />
+      <SideBySide rows={rows} currency={frame.read.currency} />
       <p className="mt-3 text-small text-quiet">
         Ranges hold together at 95 %, p-values are adjusted for {against.length} comparisons (Holm). Nobody drew lots
         for who lands where: a split test settles it.

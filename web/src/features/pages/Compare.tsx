@@ -1,13 +1,12 @@
 /** Two landing pages side by side, the difference with its interval, and one sentence. */
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
-import { Table } from "../../components/Table";
 import { Failed, Loading } from "../../components/ui";
-import { count, money, per100, percent, plural, pValue, signed, times } from "../../lib/format";
+import { count, per100, percent, plural, pValue, signed } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
-import type { Frame, AnyRow as Row } from "./columns";
+import type { Frame } from "./columns";
 import { compareQuery } from "./queries";
+import { pageName, SideBySide } from "./SideBySide";
 
 type Comparison = Schemas["ComparisonOut"];
 
@@ -27,7 +26,7 @@ export function Compare({ siteId, lens, a, b, frame }: Props) {
   return (
     <>
       <Sentence found={found} many={plural(frame.read.conversion?.category)} />
-      <SideBySide found={found} frame={frame} />
+      <SideBySide rows={[found.a, found.b]} currency={frame.read.currency} />
       <h3 className="mt-4 mb-1 text-lead">The difference</h3>
       <Difference found={found} />
       <h3 className="mt-4 mb-1 text-lead">With the same traffic on both</h3>
@@ -48,68 +47,19 @@ function Sentence({ found, many }: { found: Comparison; many: string }) {
   if (!better)
     return (
       <p className="mb-3 text-lead">
-        <strong>These visits do not tell the two apart.</strong> {name(found.b)} may bring anything from{" "}
-        {signed(d.low * 100)} to {signed(d.high * 100)} {many} per 100 visits against {name(found.a)}.
+        <strong>These visits do not tell the two apart.</strong> {pageName(found.b)} may bring anything from{" "}
+        {signed(d.low * 100)} to {signed(d.high * 100)} {many} per 100 visits against {pageName(found.a)}.
       </p>
     );
   const [low, high] = d.low > 0 ? [d.low, d.high] : [-d.high, -d.low];
   return (
     <p className="mb-3 text-lead">
-      {name(better)}{" "}
+      {pageName(better)}{" "}
       <strong className="text-fern">
         brings {per100(low)} to {per100(high)} more {many} per 100 visits
       </strong>{" "}
-      than {name(other)}.
+      than {pageName(other)}.
     </p>
-  );
-}
-
-const name = (row: Row) => <bdi className="num text-[0.9em] font-semibold [overflow-wrap:anywhere]">{row.path}</bdi>;
-
-function SideBySide({ found, frame }: { found: Comparison; frame: Frame }) {
-  const end = scaleEnd([found.a, found.b].map((r) => r.conversion_rate?.high));
-  const { currency } = frame.read;
-  const lines: [string, (r: Row) => React.ReactNode][] = [
-    ["Entries", (r) => count(r.entries)],
-    ["Bounce rate", (r) => percent(r.bounce_rate?.estimate, 1)],
-    ["Converted visits", (r) => count(r.converted)],
-    ["Conversion rate", (r) => percent(r.conversion_rate?.estimate)],
-    [
-      `on 0 – ${percent(end, end < 0.02 ? 1 : 0)}`,
-      (r) => (
-        <SpreadBar
-          low={r.conversion_rate?.low}
-          estimate={r.conversion_rate?.estimate}
-          high={r.conversion_rate?.high}
-          max={end}
-          thin={r.thin}
-          width={100}
-          label={`between ${percent(r.conversion_rate?.low)} and ${percent(r.conversion_rate?.high)}`}
-        />
-      ),
-    ],
-    ["Revenue", (r) => money(r.revenue, currency, 0)],
-    ["Spend", (r) => (Number(r.spend) ? money(r.spend, currency, 0) : "–")],
-    ["Cost per conversion", (r) => money(r.cost_per_conversion, currency)],
-    ["Return on ad spend", (r) => times(r.roas)],
-  ];
-  return (
-    <Table
-      dense
-      className="table-fixed"
-      rows={lines}
-      rowKey={([text]) => text}
-      columns={[
-        { key: "measure", head: <span className="sr-only">Measure</span>, text: true, cell: ([text]) => text },
-        ...[found.a, found.b].map((r, place) => ({
-          key: `page-${place}`,
-          head: name(r),
-          headClass: "text-fine whitespace-normal!",
-          className: "num",
-          cell: ([, cell]: (typeof lines)[number]) => cell(r),
-        })),
-      ]}
-    />
   );
 }
 

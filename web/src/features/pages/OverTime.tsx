@@ -143,16 +143,16 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
         </div>
       </div>
       <Pictured name="over-time">
-      <Curve
-        points={points.map(drawn)}
-        before={before.map(drawn)}
-        write={(v) => how.write(v, read)}
-        day={day}
-        noted={new Set(listed.map(place))}
-        chosen={chosen}
-        choose={setChosen}
-        label={`${how.name(read)} over ${points.length} ${grain === "week" ? "weeks" : "days"}; the numbers are in the file that can be taken out`}
-      />
+        <Curve
+          points={points.map(drawn)}
+          before={before.map(drawn)}
+          write={(v) => how.write(v, read)}
+          day={day}
+          noted={new Set(listed.map(place))}
+          chosen={chosen}
+          choose={setChosen}
+          label={`${how.name(read)} over ${points.length} ${grain === "week" ? "weeks" : "days"}; the numbers are in the file that can be taken out`}
+        />
       </Pictured>
       <p className="min-h-6 text-small" aria-live="polite">
         {at ? (

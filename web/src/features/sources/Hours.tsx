@@ -41,54 +41,54 @@ export function Hours({ siteId, lens, at }: { siteId: number; lens: Lens; at: st
         </p>
       </div>
       <Pictured name="hours">
-      <Scroll label="Hours and weekdays">
-        <svg width={SIDE + 24 * WIDE} height={TOP + 7 * HIGH} role="img" aria-label={spoken(all, many)}>
-          {HOURS.map((hour) => (
-            <text
-              key={hour}
-              x={SIDE + hour * WIDE + WIDE / 2}
-              y={14}
-              textAnchor="middle"
-              className="num"
-              fontSize={11.5}
-              fill="var(--color-quiet)"
-            >
-              {hour}
-            </text>
-          ))}
-          {DAYS.map((name, day) => (
-            <g key={name} transform={`translate(0 ${TOP + day * HIGH})`}>
-              <line x1={0} x2={SIDE + 24 * WIDE} y1={0} y2={0} stroke="var(--color-line)" />
-              <text x={10} y={HIGH / 2 + 4} fontSize={13} fill="var(--color-ink)">
-                {name}
+        <Scroll label="Hours and weekdays">
+          <svg width={SIDE + 24 * WIDE} height={TOP + 7 * HIGH} role="img" aria-label={spoken(all, many)}>
+            {HOURS.map((hour) => (
+              <text
+                key={hour}
+                x={SIDE + hour * WIDE + WIDE / 2}
+                y={14}
+                textAnchor="middle"
+                className="num"
+                fontSize={11.5}
+                fill="var(--color-quiet)"
+              >
+                {hour}
               </text>
-              {HOURS.map((hour) => {
-                const h = by.get(`${day + 1} ${hour}`);
-                if (!h) return null;
-                const x = SIDE + hour * WIDE;
-                const says = `${name}, ${hour} to ${hour + 1} o’clock: ${count(h.entries)} visits, ${count(h.converted)} led to ${many} (${percent(h.rate.low, 1)} to ${percent(h.rate.high, 1)})`;
-                return (
-                  <g key={hour}>
-                    <title>{says}</title>
-                    <rect x={x} y={1} width={WIDE} height={HIGH - 1} fill="transparent" />
-                    {shown === "entries" ? (
-                      <rect
-                        x={x + 12}
-                        width={WIDE - 24}
-                        y={HIGH - 3 - (h.entries / mostEntries) * (HIGH - 8)}
-                        height={(h.entries / mostEntries) * (HIGH - 8)}
-                        fill="var(--color-ink)"
-                      />
-                    ) : (
-                      <Span {...h.rate} thin={h.thin} x={x + WIDE / 2} end={mostRate} />
-                    )}
-                  </g>
-                );
-              })}
-            </g>
-          ))}
-        </svg>
-      </Scroll>
+            ))}
+            {DAYS.map((name, day) => (
+              <g key={name} transform={`translate(0 ${TOP + day * HIGH})`}>
+                <line x1={0} x2={SIDE + 24 * WIDE} y1={0} y2={0} stroke="var(--color-line)" />
+                <text x={10} y={HIGH / 2 + 4} fontSize={13} fill="var(--color-ink)">
+                  {name}
+                </text>
+                {HOURS.map((hour) => {
+                  const h = by.get(`${day + 1} ${hour}`);
+                  if (!h) return null;
+                  const x = SIDE + hour * WIDE;
+                  const says = `${name}, ${hour} to ${hour + 1} o’clock: ${count(h.entries)} visits, ${count(h.converted)} led to ${many} (${percent(h.rate.low, 1)} to ${percent(h.rate.high, 1)})`;
+                  return (
+                    <g key={hour}>
+                      <title>{says}</title>
+                      <rect x={x} y={1} width={WIDE} height={HIGH - 1} fill="transparent" />
+                      {shown === "entries" ? (
+                        <rect
+                          x={x + 12}
+                          width={WIDE - 24}
+                          y={HIGH - 3 - (h.entries / mostEntries) * (HIGH - 8)}
+                          height={(h.entries / mostEntries) * (HIGH - 8)}
+                          fill="var(--color-ink)"
+                        />
+                      ) : (
+                        <Span {...h.rate} thin={h.thin} x={x + WIDE / 2} end={mostRate} />
+                      )}
+                    </g>
+                  );
+                })}
+              </g>
+            ))}
+          </svg>
+        </Scroll>
       </Pictured>
     </section>
   );

@@ -220,17 +220,17 @@ function Ranges({ r }: { r: Result }) {
         )}
       </figcaption>
       <Pictured name="honest-range">
-      <div className="panel">
-        <RangeChart
-          days={r.days
-            .filter((d) => d.letter === letter)
-            .map((d) => ({ day: d.day, visitors: d.visitors, ...d.range }))}
-          worth={r.worth}
-          decided={letter === r.verdict.letter ? r.decided_on : null}
-          unit={unit}
-          changes={r.changes.map((c) => c.made_at)}
-        />
-      </div>
+        <div className="panel">
+          <RangeChart
+            days={r.days
+              .filter((d) => d.letter === letter)
+              .map((d) => ({ day: d.day, visitors: d.visitors, ...d.range }))}
+            worth={r.worth}
+            decided={letter === r.verdict.letter ? r.decided_on : null}
+            unit={unit}
+            changes={r.changes.map((c) => c.made_at)}
+          />
+        </div>
       </Pictured>
     </figure>
   );
