@@ -49,7 +49,6 @@ start() {
     as tee -a "$data/postgresql.conf" >/dev/null <<C
 listen_addresses = '127.0.0.1'
 unix_socket_directories = ''        # no socket: a path over 107 bytes would stop the server
-max_connections = 100
 shared_buffers = 256MB
 work_mem = 32MB
 maintenance_work_mem = 256MB
@@ -70,9 +69,10 @@ C
     done
     while (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; do port=$((port+1)); done   # taken by somebody else
     printf %s "$port" > "$loc/port"
+    # Threads of servers that tests have run keep their connections: a few for each of a hundred browser tests.
     # What a killed server leaves behind (its children, its shared memory) takes a moment to go.
     for i in 1 2 3 4 5 6; do
-      as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port" start >/dev/null 9>&- && break
+      as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port -c max_connections=300" start >/dev/null 9>&- && break
       [ "$i" != 6 ] || { echo "PostgreSQL did not start. Its last words:" >&2; as tail -20 "$log" >&2; exit 1; }
       sleep 1
     done

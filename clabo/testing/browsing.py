@@ -15,14 +15,14 @@ from typing import Any, ClassVar
 from urllib.parse import urlsplit
 
 import uvicorn
-from django.db import connection, connections
+from django.db import connections
 from django.test import TransactionTestCase, override_settings
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 from clabo.jobs.worker import JobWorker
 from clabo.pipeline import owing, runner
 from clabo.testing.jobs import forget_jobs
-from clabo.testing.sessions import end_other_sessions, wait_for_others
+from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
 
 CHROMIUM = [
@@ -149,8 +149,6 @@ class ClaboCase(TransactionTestCase):
             return assembled()
 
         self.server.start(application)
-        # Threads of a server that has ended keep their sessions, a few for each test: together more than there may be.
-        self.addCleanup(end_other_sessions, connection.settings_dict["NAME"])
         # A request that is cut off goes on in its thread, and would hold what the next test clears.
         self.addCleanup(wait_for_others)
         self.addCleanup(self.server.stop)
