@@ -69,8 +69,8 @@ C
     done
     while (exec 3<>"/dev/tcp/127.0.0.1/$port") 2>/dev/null; do port=$((port+1)); done   # taken by somebody else
     printf %s "$port" > "$loc/port"
-    # Threads of servers that tests have run keep their connections: a few for each of a hundred browser tests.
     # What a killed server leaves behind (its children, its shared memory) takes a moment to go.
+    # 300 connections: threads of servers that tests have run keep theirs, a few for each of a hundred browser tests.
     for i in 1 2 3 4 5 6; do
       as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port -c max_connections=300" start >/dev/null 9>&- && break
       [ "$i" != 6 ] || { echo "PostgreSQL did not start. Its last words:" >&2; as tail -20 "$log" >&2; exit 1; }
