@@ -27,6 +27,7 @@ from clabo.monitoring.jobs_api import router as jobs
 from clabo.notes.api import router as notes
 from clabo.paths.api import router as paths
 from clabo.paths.schemas import described as with_steps
+from clabo.pictures.api import router as pictures
 from clabo.problems import Problem
 from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
@@ -81,6 +82,7 @@ for each in (
     accounts,
     sites,
     collect,
+    pictures,
     bridge_links,
     exclusions,
     jobs,

@@ -47,6 +47,7 @@ INSTALLED_APPS = [
     "clabo.events",
     "clabo.pipeline",
     "clabo.install",
+    "clabo.pictures",
     "clabo.bridges",
     # The order in which hooks run after a batch.
     "clabo.presence",

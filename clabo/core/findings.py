@@ -6,12 +6,14 @@ against. The parts are returned, not prose; the interface words them.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
 from clabo.core.evidence import Counts, Interval, is_thin, rate_interval
+from clabo.core.evidence.proportions import THIN
 from clabo.core.returns import break_even
 from clabo.core.returns import profit as profit_of
 
@@ -41,12 +43,21 @@ class Finding:
 
 
 @dataclass(frozen=True, slots=True)
+class Nearest:
+    """Of the pages too thin to judge the one at `place`, which needs the fewest `visits` more to be judged."""
+
+    place: int
+    visits: int
+
+
+@dataclass(frozen=True, slots=True)
 class Findings:
-    """The findings, most money first; the pages' rate together; how many are too thin to judge."""
+    """The findings, most money first; the pages' rate together; how many are too thin to judge, and the nearest to it."""
 
     found: list[Finding]
     together: float
     thin: int
+    nearest: Nearest | None = None
 
 
 def strongest(found: Sequence[Finding]) -> list[Finding]:
@@ -95,5 +106,23 @@ def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Fin
     named = {f.place for f in found}
     if rest := [f for f in poor if f.place not in named]:
         found.append(max(rest, key=lambda f: f.lost))
-    thin = sum(is_thin(p.counts.conversions, p.counts.trials) for p in judged)
-    return Findings(found, whole.rate, thin)
+    thin = [
+        (place, p.counts)
+        for place, p in enumerate(pages)
+        if not p.intended_exit and p.counts.trials and is_thin(p.counts.conversions, p.counts.trials)
+    ]
+    return Findings(found, whole.rate, len(thin), _nearest(thin, whole.rate))
+
+
+def _nearest(thin: Sequence[tuple[int, Counts]], rate: float) -> Nearest | None:
+    """If their further visits convert as those of all pages together: so many until both outcomes are frequent enough."""
+    if not 0 < rate < 1:
+        return None
+    needed = [
+        Nearest(
+            place,
+            math.ceil(max((THIN - c.conversions) / rate, (THIN - (c.trials - c.conversions)) / (1 - rate))),
+        )
+        for place, c in thin
+    ]
+    return min(needed, key=lambda n: n.visits, default=None)

@@ -28,6 +28,7 @@ from clabo.core.identities import digest
 from clabo.demo import scenario
 from clabo.demo.channels import channel_files
 from clabo.demo.simulator import Clicks, Simulator
+from clabo.demo.site import Links, drawing, page_html
 from clabo.ingest.beacon import Envelope
 from clabo.ingest.directory import TagSite, tag_site
 from clabo.ingest.inbox import store
@@ -35,6 +36,10 @@ from clabo.install.coverage import list_pages
 from clabo.monitoring.tags import watch_site
 from clabo.notes.services import write as write_note
 from clabo.paths.services import keep_path
+from clabo.pictures.queries import landing_pages
+from clabo.pictures.services import keep as keep_look
+from clabo.pictures.taking import take
+from clabo.pictures.tasks import have_taken
 from clabo.pipeline import runner
 from clabo.presence.merging import merge
 from clabo.presence.trails import closed_and_unpacked, pack
@@ -57,10 +62,11 @@ def load(
     visits: int = scenario.VISITS,
     now: datetime | None = None,
     beside: bool = True,
+    pictures: bool = False,
 ) -> Site:
     """Make the demo; `progress` is told the share done and what is being done.
 
-    With `beside` the visits are made in a second process.
+    With `beside` the visits are made in a second process; with `pictures` a browser looks at the pages.
     """
     now = now or datetime.now(UTC)
     with transaction.atomic():
@@ -91,8 +97,27 @@ def load(
     for _, day in closed_and_unpacked(now):
         pack(site.pk, day)
     watch_site(site, now)
+    if pictures:
+        progress(0.97, "how the pages look")
+        _take_pictures(site, now)
     progress(1.0, "done")
     return site
+
+
+def _take_pictures(site: Site, now: datetime) -> None:
+    """A page as it was before its words were changed, and since; the others are looked at when they are served."""
+    pages = {p.path: p for p in landing_pages(site, now)}
+    for path, (days_ago, drawn, old) in scenario.REWRITTEN.items():
+        html = page_html(scenario.BY_PATH[path], Links(str(settings.CLABO_DEMO_URL), forms=forms_origin()))
+        before = html.replace(drawing(path), drawing(drawn))
+        for text, earlier in old.items():
+            before = before.replace(text, earlier)
+        if path in pages:
+            looked = [take(site, pages[path], said) for said in (before, html)]
+            for at, taken in ((days_ago + 20, looked[0]), (days_ago + 1, looked[0]), (days_ago, looked[1])):
+                keep_look(site, pages[path], taken, _midday(now, at))
+    for page in pages.values():
+        have_taken(site, page.pk)
 
 
 def make_demo_site() -> Site:

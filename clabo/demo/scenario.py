@@ -523,3 +523,8 @@ VIEWS: list[tuple[str, str, dict[str, Any]]] = [
 NOTES = [(9, "New photographs on the starter kit’s page"), (34, "Keepers’ fair in the county, stand 12")]
 # A column of its own: name, what over what, and under which number it is marked.
 COLUMNS = [("Arrived per click", "entries", "clicks", "under", "0.95")]
+# Pages that looked otherwise until so many days ago: the path whose drawing it had, and words now and then.
+REWRITTEN: dict[str, tuple[int, str, dict[str, str]]] = {
+    "/starter-hive": (9, "/gift-card", {"Order the starter kit": "Order"}),
+    "/workshops": (31, "/workshops", {"Hands-on workshops</h1>": "Workshops</h1>"}),
+}

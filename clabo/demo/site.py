@@ -6,6 +6,7 @@ import html
 import os
 from dataclasses import dataclass
 from typing import Any
+from zlib import crc32
 
 from clabo.demo.scenario import BRIDGE, BY_PATH, TESTS, DemoPage
 
@@ -93,6 +94,24 @@ class Links:
     bridge: str = ""
 
 
+_LEAD = "Bees for people who have never kept any. A hive, a suit, a smoker and a patient teacher."
+
+
+def drawing(path: str) -> str:
+    """Honeycomb in the page's own colours, so that pages can be told apart by their pictures."""
+    seed = crc32(path.encode())
+    hue = seed % 360
+    cells = []
+    for place in range(27):
+        row, column = divmod(place, 9)
+        x, y = 40 + column * 80 + (row % 2) * 40, 40 + row * 66
+        light = 46 + (seed >> (place % 24)) % 5 * 9
+        cells.append(
+            f'<path d="M{x} {y - 42}l36 21v42l-36 21l-36-21v-42z" fill="hsl({(hue + place * 3) % 360} 55% {light}%)"/>'
+        )
+    return f'<svg viewBox="0 0 720 240" width="100%" aria-hidden="true">{"".join(cells)}</svg>'
+
+
 def page_html(page: DemoPage, links: Links) -> str:
     """One page. A split test's control page lets the tag decide before it is painted."""
     hold = ' blocking="render"' if page.path in _CONTROLS else ""
@@ -110,7 +129,7 @@ def page_html(page: DemoPage, links: Links) -> str:
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(page.title)}</title>'
         f'<meta name="viewport" content="width=device-width"><link rel="icon" href="data:,">{line * page.tags}<style>{_STYLE}</style></head>'
         f"<body><header><strong>Brackenhive</strong><nav>{nav}</nav></header><main><h1>{html.escape(page.title)}</h1>"
-        "<p>Bees for people who have never kept any. A hive, a suit, a smoker and a patient teacher.</p>"
+        f"{drawing(page.path)}<p>{_LEAD}</p>"
         f"{form}{_more(page.path, links)}</main><footer>A made-up company. These pages carry Clabo’s tag, so your clicks show up in Live. "
         '<a href="tel:+000 555 0140">Call us</a></footer></body></html>'
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from django.http import HttpRequest
-from ninja import Field, Router, Schema
+from ninja import Field, Query, Router, Schema
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
@@ -25,23 +25,32 @@ class NoteIn(Schema):
 
 
 class NoteOut(Schema):
-    # Who or what it is from: "written" by somebody; a "rule", a "test" or "spend" by Clabo.
+    # Who or what it is from: "written" by somebody; a "rule", a "test", "spend" or a "page" by Clabo.
     kind: Kind
     day: date
     text: str
     by: str
     # Only of what somebody has written.
     id: int | None
+    # Of a page that has changed.
+    page_id: int | None = None
+
+
+class NotesIn(Schema):
+    first: date
+    last: date
+    # Of pages' changes only those of these pages, by id.
+    page: list[int] = []
 
 
 @router.get(HERE, response=list[NoteOut])
-def notes(request: HttpRequest, site_id: int, first: date, last: date) -> list[NoteOut]:
+def notes(request: HttpRequest, site_id: int, words: Query[NotesIn]) -> list[NoteOut]:
     site = site_for(request, site_id)
-    if not 0 <= (last - first).days < MOST_DAYS:
+    if not 0 <= (words.last - words.first).days < MOST_DAYS:
         raise Problem(f"Ask for 1 to {MOST_DAYS} days.", "last")
     return [
-        NoteOut(kind=n.kind, day=n.day, text=n.text, by=n.by, id=n.note_id)
-        for n in services.notes_of(site, first, last)
+        NoteOut(kind=n.kind, day=n.day, text=n.text, by=n.by, id=n.note_id, page_id=n.page_id)
+        for n in services.notes_of(site, words.first, words.last, words.page)
     ]
 
 

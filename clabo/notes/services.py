@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Literal
@@ -9,26 +10,35 @@ from typing import Literal
 from clabo.accounts.models import User
 from clabo.conversions.models import RuleVersion
 from clabo.notes.models import Note
+from clabo.pictures.queries import changes
 from clabo.problems import Problem, missing
 from clabo.sites.models import Site
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest
-from clabo.wording.notes import rule_changed, rule_made, spend_taken_in, test_ended, test_started
+from clabo.wording.notes import (
+    page_changed,
+    rule_changed,
+    rule_made,
+    spend_taken_in,
+    test_ended,
+    test_started,
+)
 
 MOST_A_DAY = 20
 MOST_DAYS_AHEAD = 366
-Kind = Literal["written", "rule", "test", "spend"]
+Kind = Literal["written", "rule", "test", "spend", "page"]
 
 
 @dataclass(frozen=True, slots=True)
 class OnDay:
-    """Something to know on a day. `note_id` only of what somebody has written."""
+    """Something to know on a day. `note_id` only of what somebody has written, `page_id` of a page's change."""
 
     day: date
     kind: Kind
     text: str
     by: str
     note_id: int | None = None
+    page_id: int | None = None
 
 
 def write(site: Site, day: date, text: str, by: User | None) -> Note:
@@ -50,8 +60,8 @@ def remove(site: Site, note_id: int) -> None:
         raise missing("note")
 
 
-def notes_of(site: Site, first: date, last: date) -> list[OnDay]:
-    """What there is to know of these days of the site, in order."""
+def notes_of(site: Site, first: date, last: date, pages: Sequence[int] = ()) -> list[OnDay]:
+    """What there is to know of these days of the site, in order; of pages' changes only those of `pages`, if given."""
     start, end = site.midnight(first), site.midnight(last + timedelta(days=1))
 
     def day_of(time: datetime) -> date:
@@ -74,4 +84,7 @@ def notes_of(site: Site, first: date, last: date) -> list[OnDay]:
         OnDay(day_of(f.made_at), "spend", spend_taken_in(f.file_name), str(f.made_by or ""))
         for f in files.filter(made_at__lt=end).select_related("made_by")
     ]
+    # A page that looks otherwise both on a desktop and on a phone has changed once.
+    seen = {(p.page_id, day_of(p.taken_at)): p.page for p in changes(site, start, end, pages)}
+    found += [OnDay(d, "page", page_changed(page.path), "", page_id=i) for (i, d), page in seen.items()]
     return sorted(found, key=lambda n: (n.day, n.kind, n.text))

@@ -15,10 +15,11 @@ from clabo.paths.services import path_of, read_steps
 from clabo.problems import Problem
 from clabo.reports import pages
 from clabo.reports.delays import delays_of, still_to_come
+from clabo.reports.pages import PageTable
 from clabo.reports.reading import LensIn
-from clabo.reports.schemas import AlongOut, FindingOut, PagesOut, UnjoinedCost, lens_out, row_out
+from clabo.reports.schemas import AlongOut, FindingOut, NearestOut, PagesOut, UnjoinedCost, lens_out, row_out
 from clabo.shapes import finite, known_interval
-from clabo.wording.audiences import did
+from clabo.wording.audiences import briefly, did
 
 
 def pages_out(lens: Lens, words: LensIn) -> PagesOut:
@@ -42,6 +43,7 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
         ],
         together=finite(table.findings.together),
         thin=table.findings.thin,
+        nearest=_nearest(table),
         to_come=known_interval(_to_come(lens)),
         rows=[
             row_out(r, lens, own, reached.get(r.page.pk, none) if r.page else ())
@@ -57,6 +59,12 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
             by_address=table.joined.by_address,
         ),
     )
+
+
+def _nearest(table: PageTable) -> NearestOut | None:
+    nearest = table.findings.nearest
+    page = table.rows[nearest.place].page if nearest else None
+    return NearestOut(page_id=page.pk, visits=nearest.visits) if nearest and page else None
 
 
 def _to_come(lens: Lens) -> Interval | None:
@@ -80,4 +88,8 @@ def _along(lens: Lens, words: LensIn) -> tuple[AlongOut | None, Reached, Reached
     names = names_of(lens.site)
     says = [did(what, names) for what in steps]
     earlier = reached_by_page(lens.before(), steps) if words.compare == "before" else {}
-    return AlongOut(id=path.pk, name=path.name, says=says), reached_by_page(lens, steps), earlier
+    return (
+        AlongOut(id=path.pk, name=path.name, says=says, briefly=[briefly(what, names) for what in steps]),
+        reached_by_page(lens, steps),
+        earlier,
+    )

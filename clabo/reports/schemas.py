@@ -118,11 +118,12 @@ class StepRateOut(Schema):
 
 
 class AlongOut(Schema):
-    """The path whose steps are shown, in words to stand after "who"."""
+    """The path whose steps are shown, in words to stand after "who", and in fewer to stand after "to"."""
 
     id: int
     name: str
     says: list[str]
+    briefly: list[str]
 
 
 class PageRowOut(MeasuredOut):
@@ -158,6 +159,13 @@ class FindingOut(Schema):
     lost: float
 
 
+class NearestOut(Schema):
+    """The page that is nearest to being judged, and how many visits more it takes at the usual rate."""
+
+    page_id: int
+    visits: int
+
+
 class PagesOut(Schema):
     lens: LensOut
     path: AlongOut | None
@@ -165,6 +173,7 @@ class PagesOut(Schema):
     # The conversion rate of all pages that are judged, and how many of them are too thin to be.
     together: float | None
     thin: int
+    nearest: NearestOut | None
     rows: list[PageRowOut]
     # Conversions of all these visits that are still to be expected, as those of the past came.
     to_come: IntervalOut | None

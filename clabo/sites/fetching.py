@@ -8,7 +8,6 @@ Each redirect is held against the same rules.
 from __future__ import annotations
 
 import http.client
-import ipaddress
 import socket
 import ssl
 import time
@@ -20,6 +19,7 @@ from django.conf import settings
 
 from clabo.core.addresses import AddressError, host_of
 from clabo.problems import Problem
+from clabo.sites.guard import public_address
 from clabo.sites.models import Site
 from clabo.wording import say
 
@@ -101,7 +101,7 @@ def _ask(
     port = parts.port or _PORTS[parts.scheme]
     name = host.rsplit(":", 1)[0] if parts.port else host
     is_local = f"{parts.scheme}://{host}" in local
-    address = _public_address(name.strip("[]"), port, is_local)
+    address = public_address(name.strip("[]"), port, is_local)
     connection = _Pinned(name, port, address, deadline, secure=parts.scheme == "https")
     path = quote((parts.path or "/") + (f"?{parts.query}" if parts.query else ""), safe="/?&=%:;,+$@!*'()~")
     try:
@@ -125,32 +125,6 @@ def _ask(
     except (OSError, http.client.HTTPException, ValueError):
         connection.close()
         raise Problem("The page could not be reached. Open it in a browser to see why.", "url") from None
-
-
-def _public_address(name: str, port: int, is_local: bool) -> str:
-    """An address that `name` stands for, once all of them are found to be public."""
-    try:
-        found = socket.getaddrinfo(name, port, type=socket.SOCK_STREAM)
-    except (OSError, UnicodeError):
-        raise Problem(f"The name {name[:80]} is not known. Is it spelt right?", "url") from None
-    addresses = [str(entry[4][0]) for entry in found]
-    if not is_local and not all(map(_is_public, addresses)):
-        raise Problem("This name leads into a private network. Only public pages are fetched.", "url")
-    return addresses[0]
-
-
-# IPv4-compatible (RFC 4291 §2.5.5.1), IPv4 translation (RFC 6052, RFC 8215).
-_LEADS_INSIDE = [ipaddress.ip_network(n) for n in ("::/96", "64:ff9b::/96", "64:ff9b:1::/48")]
-
-
-def _is_public(address: str) -> bool:
-    ip = ipaddress.ip_address(address.partition("%")[0])
-    if isinstance(ip, ipaddress.IPv6Address):
-        # Addresses that carry an IPv4 one inside lead where that one leads.
-        inner = ip.ipv4_mapped or ip.sixtofour or (ip.teredo[1] if ip.teredo else None)
-        if inner is not None or ip.is_site_local or any(ip in network for network in _LEADS_INSIDE):
-            return False
-    return ip.is_global and not ip.is_multicast
 
 
 class _Pinned(http.client.HTTPConnection):

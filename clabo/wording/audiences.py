@@ -96,6 +96,15 @@ def _did_converted(what: Converted, names: Names) -> str:
     return _("made the conversion {name}").format(name=name)
 
 
+def briefly(what: What, names: Names) -> str:
+    """The same in as few words as tell it apart, to stand after “to”."""
+    if isinstance(what, Converted) and what.conversion in names.conversions:
+        return names.conversions[what.conversion]
+    if isinstance(what, Happened) and isinstance(what.rule, PageReached) and what.rule.match == "equals":
+        return what.rule.value
+    return did(what, names)
+
+
 @did.register
 def _did_came(what: Came, names: Names) -> str:
     asked = [

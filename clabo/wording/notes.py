@@ -21,3 +21,7 @@ def test_ended(name: str) -> str:
 
 def spend_taken_in(file_name: str) -> str:
     return f"The spend file {file_name} was taken in."
+
+
+def page_changed(path: str) -> str:
+    return f"The page {path} was seen to have changed."

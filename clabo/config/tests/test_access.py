@@ -25,6 +25,7 @@ from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
 from clabo.notes.services import write
 from clabo.paths.services import keep_path
+from clabo.pictures.models import PagePicture
 from clabo.rehearsals import services as rehearsing
 from clabo.saved import mailing
 from clabo.saved.services import keep, share
@@ -94,6 +95,17 @@ class EveryRoute(TestCase):
             for path in ("/c", "/b")
         ]
         self.page = pages[0]
+        self.picture = PagePicture.objects.create(
+            site=self.site,
+            page=self.page,
+            width="phone",
+            taken_at=START,
+            seen_at=START,
+            height=1,
+            whole=b"",
+            small=b"",
+            tiles=[],
+        )
         self.exclusion = excluding.exclude(self.site, "network", None, "a" * 16)
         self.invitation = services.invite(self.site.workspace, "new@shop.example", "", "viewer", None)
         self.test = SplitTest.objects.create(
@@ -185,6 +197,7 @@ class EveryRoute(TestCase):
             "user_id": self.viewer.pk,
             "version": 1,
             "page_id": self.page.pk,
+            "picture_id": self.picture.pk,
             "key_id": make_proof_key(self.site).pk if not self.site.proof_keys.exists() else 0,
             "exclusion_id": self.exclusion.pk,
             "job_id": self.job.pk,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from decimal import Decimal
 from unittest import TestCase
 
@@ -93,3 +94,14 @@ class Findings(TestCase):
             counts = pages[f.place].counts
             self.assertFalse(pages[f.place].intended_exit)
             self.assertLess(rate_interval(counts.conversions, counts.trials).high, found.together)
+
+    def test_the_nearest_to_being_judged(self) -> None:
+        """Pages 1 and 2 are thin: the one lacks 2 conversions, the other 4, at 40 of 1,000 all told."""
+        pages = [page(36, 880), page(3, 80), page(1, 40), page(0, 30, intended_exit=True)]
+        found = findings(pages)
+        assert found.nearest
+        self.assertEqual((found.thin, found.nearest.place, found.nearest.visits), (2, 1, 50))
+        self.assertIsNone(findings([page(0, 500), page(0, 20)]).nearest)
+        # Nearly all convert: what is rare is that somebody does not.
+        nearest = findings([page(450, 500), page(40, 41)]).nearest
+        self.assertEqual(nearest and nearest.visits, math.ceil(4 / (1 - 490 / 541)))

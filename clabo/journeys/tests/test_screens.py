@@ -59,6 +59,8 @@ class Screens(BrowserCase):
             f"paths?path={Path.objects.order_by('pk')[0].pk}&against=device%3Aphone&by=device",
             f"tests/{test.pk}",
             f"pages?compare=before&open={page}",
+            "pages?as=wall",
+            f"pages?as=wall&open={page}",
             "pages?chart=roas&grain=week&compare=before",
             "sources?by=hour",
         ]

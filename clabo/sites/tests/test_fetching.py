@@ -13,7 +13,7 @@ from unittest.mock import Mock, patch
 from django.test import SimpleTestCase, override_settings
 
 from clabo.problems import Problem
-from clabo.sites import fetching
+from clabo.sites import fetching, guard
 from clabo.sites.fetching import fetch
 from clabo.sites.models import Site, SiteHost
 
@@ -105,13 +105,13 @@ class Fetching(SimpleTestCase):
             "fec0::1",
             "224.0.0.1",
         ):
-            self.assertFalse(fetching._is_public(address), address)
+            self.assertFalse(guard._is_public(address), address)
             family = socket.AF_INET6 if ":" in address else socket.AF_INET
             answer = [(family, socket.SOCK_STREAM, 6, "", (address, 80))]
             public = (socket.AF_INET, socket.SOCK_STREAM, 6, "", ("93.184.216.34", 80))
             with patch("socket.getaddrinfo", return_value=[public, *answer]):
                 self.assertIn("private network", self.refused("http://shop.example/", ["shop.example"]))
-        self.assertTrue(fetching._is_public("93.184.216.34"))
+        self.assertTrue(guard._is_public("93.184.216.34"))
         # The demo's origin is open to the demo's site alone.
         site = Site(pk=1, is_demo=False)
         with (

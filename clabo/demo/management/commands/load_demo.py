@@ -20,7 +20,7 @@ class Command(BaseCommand):
         if User.objects.exists():
             self.stdout.write("There is data already; the demo was not loaded.")
             return
-        loading.load(self._draw)
+        loading.load(self._draw, pictures=True)
         self.stdout.write(f"\n{scenario.VISITS:,} visits over {scenario.DAYS} days are in.")
 
     def _draw(self, share: float, what: str) -> None:

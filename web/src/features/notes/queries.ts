@@ -4,9 +4,13 @@ import { client, data, type Schemas } from "../../api/client";
 
 export type Note = Schemas["NoteOut"];
 
-export const notesQuery = (siteId: number, first: string, last: string) =>
+export const notesQuery = (siteId: number, first: string, last: string, page: number[] = []) =>
   queryOptions({
-    queryKey: ["notes", siteId, first, last],
+    queryKey: ["notes", siteId, first, last, page],
     queryFn: () =>
-      data(client.GET("/api/sites/{site_id}/notes", { params: { path: { site_id: siteId }, query: { first, last } } })),
+      data(
+        client.GET("/api/sites/{site_id}/notes", {
+          params: { path: { site_id: siteId }, query: { first, last, page } },
+        }),
+      ),
   });

@@ -52,7 +52,7 @@ export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: L
           );
         })}
       </ul>
-      <SideBySide rows={rows} currency={frame.read.currency} />
+      <SideBySide siteId={siteId} rows={rows} currency={frame.read.currency} />
       <p className="mt-3 text-small text-quiet">
         Ranges hold together at 95 %, p-values are adjusted for {against.length} comparisons (Holm). Nobody drew lots
         for who lands where: a split test settles it.

@@ -26,7 +26,7 @@ export function Compare({ siteId, lens, a, b, frame }: Props) {
   return (
     <>
       <Sentence found={found} many={plural(frame.read.conversion?.category)} />
-      <SideBySide rows={[found.a, found.b]} currency={frame.read.currency} />
+      <SideBySide siteId={siteId} rows={[found.a, found.b]} currency={frame.read.currency} />
       <h3 className="mt-4 mb-1 text-lead">The difference</h3>
       <Difference found={found} />
       <h3 className="mt-4 mb-1 text-lead">With the same traffic on both</h3>

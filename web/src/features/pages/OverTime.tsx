@@ -1,5 +1,6 @@
 /** One number of all or some pages over time, with what was noted on its days. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { client, data } from "../../api/client";
@@ -9,7 +10,7 @@ import { Files } from "../../components/Files";
 import { Word } from "../../components/LensSentence";
 import { Button, Failed, FormProblem, Input, Loading, TextButton } from "../../components/ui";
 import { count, day, dayOf, money, percent, plural, times } from "../../lib/format";
-import { type Lens, lensQuery } from "../../lib/lens";
+import { type Lens, lensQuery, readLens } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { type Note, notesQuery } from "../notes/queries";
 import { seriesQuery } from "./queries";
@@ -94,7 +95,7 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
   const found = useQuery(seriesQuery(siteId, lens, ids, grain));
   const [chosen, setChosen] = useState<number>();
   const read = found.data?.lens;
-  const notes = useQuery({ ...notesQuery(siteId, read?.first ?? "", read?.last ?? ""), enabled: Boolean(read) });
+  const notes = useQuery({ ...notesQuery(siteId, read?.first ?? "", read?.last ?? "", ids), enabled: Boolean(read) });
   if (found.isPending) return <Loading what="the days" />;
   if (!found.data || !read) return <Failed error={found.error} retry={found.refetch} />;
   const { points, before } = found.data;
@@ -200,7 +201,7 @@ function said(how: Measure, p: Point, read: Read) {
 
 const SHOWN = 5;
 // What somebody has written comes before what Clabo notes of itself.
-const FIRST: Note["kind"][] = ["written", "test", "rule", "spend"];
+const FIRST: Note["kind"][] = ["written", "page", "test", "rule", "spend"];
 
 function Noted({ siteId, notes, day: on }: { siteId: number; notes: Note[]; day: string }) {
   const site = useSite(siteId);
@@ -241,6 +242,16 @@ function Noted({ siteId, notes, day: on }: { siteId: number; notes: Note[]; day:
             <span aria-hidden="true" className="mt-1 size-[7px] shrink-0 bg-marigold" />
             <span className="num shrink-0">{day(n.day)}</span>
             <bdi>{n.text}</bdi>
+            {n.page_id != null && (
+              <Link
+                to="/s/$siteId/pages"
+                params={{ siteId: String(siteId) }}
+                search={(now) => ({ ...readLens(now), as: "wall" as const, open: n.page_id ?? undefined })}
+                className="text-plum underline"
+              >
+                before and after
+              </Link>
+            )}
             {n.by && <span className="text-quiet">{n.by}</span>}
             {n.id != null && site.canEdit && (
               <TextButton aria-label={`Delete the note “${n.text}”`} onClick={() => n.id && remove.mutate(n.id)}>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { Files } from "../../components/Files";
-import { LensSentence } from "../../components/LensSentence";
+import { LensSentence, Word } from "../../components/LensSentence";
 import { Sheet } from "../../components/Sheet";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
 import { count, money, percent, plural } from "../../lib/format";
@@ -10,14 +10,20 @@ import { lensQuery } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { useSmall } from "../../lib/useSmall";
+import type { Step } from "../paths/model";
+import { keptQuery } from "../paths/queries";
+import { looksQuery } from "../pictures/queries";
+import { Thumb } from "../pictures/Thumb";
 import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
 import { frameOf } from "../report/columns";
 import { MakeColumn, needsDistinct, ownColumns } from "../report/own";
+import { inOrder } from "../report/sorting";
 import { SaveView } from "../saved/SaveView";
 import { Beside } from "./Beside";
 import { Compare } from "./Compare";
-import { type AnyRow, COLUMNS, DISTINCT, isPage } from "./columns";
+import { type AnyRow, COLUMNS, type Column, DISTINCT, isPage } from "./columns";
 import { Findings } from "./Findings";
+import { Opened } from "./Opened";
 import { OverTime } from "./OverTime";
 import { PageDetail } from "./PageDetail";
 import { PageTable } from "./PageTable";
@@ -26,6 +32,7 @@ import { lensChoicesQuery, pagesQuery } from "./queries";
 import type { PagesSearch } from "./search";
 import { stepColumns } from "./steps";
 import { ViewWord } from "./ViewWord";
+import { Wall } from "./Wall";
 
 /** Nothing is ticked. */
 const NONE = { a: undefined, b: undefined, c: undefined, d: undefined };
@@ -39,8 +46,11 @@ export default function Pages() {
   const own = useQuery(lensChoicesQuery(siteId, search)).data?.own_columns ?? [];
   const chosen = shownColumns([...COLUMNS, ...ownColumns<AnyRow>(own, [])], search.columns);
   const distinct = chosen.some((c) => DISTINCT.includes(c.key)) || needsDistinct(own, chosen);
-  const lens = { ...lensQuery(search), visitors: distinct || undefined, path: search.path };
+  const wall = search.as === "wall";
+  const path = usePath(siteId, search, wall);
+  const lens = { ...lensQuery(search), visitors: distinct || undefined, path: path || undefined };
   const report = useQuery(pagesQuery(siteId, lens));
+  const looks = useQuery(looksQuery(siteId)).data;
   const set = (part: Partial<PagesSearch>, replace = true) =>
     navigate({ search: (now) => ({ ...now, ...part }), replace });
   const ticked = [search.a, search.b, search.c, search.d].filter((id): id is number => id !== undefined);
@@ -62,10 +72,9 @@ export default function Pages() {
   const read = report.data.lens;
   const frame = frameOf(rows, read, (r) => before[r.page_id ?? ""], search.compare === "before");
   const columns = [...COLUMNS, ...ownColumns<AnyRow>(read.own_columns, rows.filter(isPage))];
-  const shown = [
-    ...shownColumns(columns, search.columns),
-    ...(report.data.path ? stepColumns(report.data.path.says, rows.filter(isPage)) : []),
-  ];
+  const steps = report.data.path ? stepColumns(report.data.path, rows.filter(isPage)) : [];
+  const shown = [...shownColumns(columns, search.columns), ...steps];
+  const sort = search.sort ?? (wall ? (rows.some((r) => r.roas_interval) ? "-roas" : "-conversion_rate") : "-entries");
   const open = rows.filter(isPage).find((r) => r.page_id === search.open);
   const [a, b] = ticked;
   const comparing = a !== undefined && b !== undefined;
@@ -76,8 +85,8 @@ export default function Pages() {
       <div className="flex flex-wrap items-start justify-between gap-3 border-b-2 border-ink pb-3">
         <div className="max-w-[52rem]">
           <LensSentence read={read} site={site.name} lens={search} change={(part) => set(part, false)} />
-          <ViewWord siteId={siteId} view="pages" search={search}>
-            <PathWord siteId={siteId} path={search.path} choose={(path) => set({ path })} />
+          <ViewWord siteId={siteId} view={wall ? "wall" : "pages"} search={search}>
+            <PathWord siteId={siteId} path={path} choose={(path) => set({ path: path ?? (wall ? 0 : undefined) })} />
           </ViewWord>
         </div>
         <div className="flex flex-wrap gap-2">
@@ -123,49 +132,135 @@ export default function Pages() {
           <p className="py-2 text-small text-quiet">
             {ticked.length === 1 ? (
               <strong className="text-plum">Tick one more page to compare the two.</strong>
+            ) : wall ? (
+              <>
+                In order of{" "}
+                <Order columns={columns.filter((c) => !c.optional)} sort={sort} choose={(sort) => set({ sort })} />, by
+                what the evidence supports: the lower end of the range. Each figure stands on one scale with its range.
+              </>
             ) : (
               "Open a page for its detail; tick two to four to compare them. Sorting by a rate goes by the end of its interval."
             )}
             <ToCome report={report.data} compared={search.compare === "before"} />
             <Unjoined report={report.data} />
           </p>
-          <div className="flex gap-4" aria-busy={report.isPlaceholderData}>
-            <div className="min-w-0 flex-1">
-              <PageTable
-                rows={rows}
-                frame={frame}
-                shown={shown}
-                narrow={Boolean(beside) || small}
-                sort={search.sort ?? "-entries"}
-                setSort={(sort) => set({ sort })}
-                open={comparing ? undefined : open?.page_id}
-                setOpen={(id) => set({ open: id, ...NONE })}
-                ticked={ticked}
-                tick={tick}
-              />
-            </div>
-            {comparing ? (
-              <Sheet
-                title={`${ticked.length === 2 ? "Two" : ticked.length === 3 ? "Three" : "Four"} pages compared`}
-                close={() => set(NONE)}
-              >
-                {ticked.length > 2 ? (
-                  <Beside siteId={siteId} lens={search} pages={ticked} frame={frame} />
+          {wall && open && !comparing ? (
+            <Opened
+              siteId={siteId}
+              rows={inOrder(
+                rows.filter(isPage).filter((r) => r.entries > 0),
+                sort,
+                [...columns, ...steps],
+              )}
+              row={open}
+              frame={frame}
+              open={(id) => set({ open: id, ...NONE })}
+            />
+          ) : (
+            <div className="flex gap-4" aria-busy={report.isPlaceholderData}>
+              <div className="min-w-0 flex-1">
+                {wall ? (
+                  <Wall
+                    siteId={siteId}
+                    report={report.data}
+                    rows={rows.filter(isPage)}
+                    frame={{ ...frame, bars: 84 }}
+                    figures={search.columns ? shown.filter((c) => c.key !== "spend") : figuresOf(columns, steps)}
+                    looks={looks}
+                    sort={sort}
+                    open={(id) => set({ open: id, ...NONE }, false)}
+                    ticked={ticked}
+                    tick={tick}
+                  />
                 ) : (
-                  <Compare siteId={siteId} lens={search} a={a} b={b} frame={frame} />
+                  <PageTable
+                    rows={rows}
+                    frame={frame}
+                    shown={shown}
+                    narrow={Boolean(beside) || small}
+                    sort={sort}
+                    setSort={(sort) => set({ sort })}
+                    open={comparing ? undefined : open?.page_id}
+                    setOpen={(id) => set({ open: id, ...NONE })}
+                    ticked={ticked}
+                    tick={tick}
+                  />
                 )}
-              </Sheet>
-            ) : (
-              open && (
-                <Sheet title={<bdi className="num text-lead">{open.path}</bdi>} close={() => set({ open: undefined })}>
-                  <PageDetail siteId={siteId} row={open} frame={frame} />
+              </div>
+              {comparing ? (
+                <Sheet
+                  title={`${ticked.length === 2 ? "Two" : ticked.length === 3 ? "Three" : "Four"} pages compared`}
+                  close={() => set(NONE)}
+                >
+                  {ticked.length > 2 ? (
+                    <Beside siteId={siteId} lens={search} pages={ticked} frame={frame} />
+                  ) : (
+                    <Compare siteId={siteId} lens={search} a={a} b={b} frame={frame} />
+                  )}
                 </Sheet>
-              )
-            )}
-          </div>
+              ) : (
+                open && (
+                  <Sheet
+                    title={<bdi className="num text-lead">{open.path}</bdi>}
+                    close={() => set({ open: undefined })}
+                  >
+                    <button
+                      type="button"
+                      className="mb-3 block w-full overflow-hidden rounded-box border border-line hover:border-plum"
+                      onClick={() => set({ as: "wall" }, false)}
+                      aria-label={`See the whole page ${open.path}`}
+                    >
+                      <Thumb siteId={siteId} pageId={open.page_id} className="aspect-[3/1]" />
+                    </button>
+                    <PageDetail siteId={siteId} row={open} frame={frame} />
+                  </Sheet>
+                )
+              )}
+            </div>
+          )}
         </>
       )}
     </>
+  );
+}
+
+/** The path whose steps are shown. The wall takes one that ends with what is counted, where nobody has chosen. */
+function usePath(siteId: number, search: PagesSearch, wall: boolean) {
+  const kept = useQuery({ ...keptQuery(siteId), enabled: wall }).data ?? [];
+  const conversion = useQuery(lensChoicesQuery(siteId, search)).data?.conversion?.id;
+  if (search.path !== undefined || !wall || search.columns) return search.path;
+  const ends = (steps: Step[]) => {
+    const last = steps.at(-1);
+    return last !== undefined && "conversion" in last && last.conversion === conversion;
+  };
+  return kept.find((p) => p.within === null && ends(p.steps))?.id;
+}
+
+/** What stands below a picture, where nobody has chosen: the return, and how far visits get. */
+function figuresOf(columns: Column[], steps: Column[]): Column[] {
+  const named = (key: string) => columns.filter((c) => c.key === key);
+  return [
+    ...named("roas"),
+    ...(steps.length ? steps.slice(-2) : [...named("bounce_rate"), ...named("conversion_rate")]),
+  ];
+}
+
+interface OrderProps {
+  columns: Column[];
+  sort: string;
+  choose: (sort: string) => void;
+}
+
+function Order({ columns, sort, choose }: OrderProps) {
+  const key = sort.replace(/^-/, "");
+  return (
+    <Word
+      label="In order of"
+      text={columns.find((c) => c.key === key)?.name.toLowerCase() ?? "a step"}
+      value={key}
+      choices={columns.map((c) => ({ value: c.key, text: c.name.toLowerCase() }))}
+      choose={(value) => choose(`-${value}`)}
+    />
   );
 }
 

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { Table } from "../../components/Table";
 import { count, money, percent, times } from "../../lib/format";
+import { Thumb } from "../pictures/Thumb";
 import type { AnyRow as Row } from "./columns";
 
 export const pageName = (row: Row | undefined) => (
@@ -11,9 +12,20 @@ export const pageName = (row: Row | undefined) => (
 
 type Line = [string, (r: Row) => ReactNode];
 
-export function SideBySide({ rows, currency }: { rows: Row[]; currency: string }) {
+interface Props {
+  siteId: number;
+  rows: Row[];
+  currency: string;
+}
+
+export function SideBySide({ siteId, rows, currency }: Props) {
   const end = scaleEnd(rows.map((r) => r.conversion_rate?.high));
   const lines: Line[] = [
+    [
+      "As it looks",
+      (r) =>
+        r.page_id != null && <Thumb siteId={siteId} pageId={r.page_id} className="rounded-box border border-line" />,
+    ],
     ["Entries", (r) => count(r.entries)],
     ["Bounce rate", (r) => percent(r.bounce_rate?.estimate, 1)],
     ["Converted visits", (r) => count(r.converted)],

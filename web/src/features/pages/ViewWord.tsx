@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { Word } from "../../components/LensSentence";
 import { type Lens, lensQuery } from "../../lib/lens";
 
-const VIEWS = { pages: "as a table", worst: "worst first" };
+const VIEWS = { pages: "as a table", wall: "as a wall", worst: "worst first" };
 type View = keyof typeof VIEWS;
 
 interface Props {
@@ -25,7 +25,11 @@ export function ViewWord({ siteId, view, search, children }: Props) {
         value={view}
         choices={Object.entries(VIEWS).map(([value, text]) => ({ value, text }))}
         choose={(to) =>
-          navigate({ to: `/s/$siteId/${to as View}`, params: { siteId: String(siteId) }, search: lensQuery(search) })
+          navigate({
+            to: to === "worst" ? "/s/$siteId/worst" : "/s/$siteId/pages",
+            params: { siteId: String(siteId) },
+            search: { ...lensQuery(search), as: to === "wall" ? to : undefined },
+          })
         }
       />
       {children}.

@@ -45,7 +45,7 @@ const LEFT_AND_SEEN: Column[] = [
         was={f.was(r)?.exit_rate}
         end={1}
         of={`${count(r.exits)} of ${count(r.views)} views were a visit’s last`}
-        width={46}
+        width={f.bars ?? 46}
       />
     ),
     order: (r, down) => bound(r.exit_rate, down),

@@ -4,6 +4,8 @@ import { type Lens, readLens } from "../../lib/lens";
 export interface PagesSearch extends Lens {
   /** The saved view that it came from. */
   view?: number;
+  /** As pictures, not as a table. */
+  as?: "wall";
   /** The page whose detail is open, and the up to four that are compared. */
   open?: number;
   a?: number;
@@ -14,7 +16,7 @@ export interface PagesSearch extends Lens {
   /** What is drawn over time, and how long each point is. */
   chart?: string;
   grain?: "day" | "week";
-  /** A kept path whose steps stand beside each page. */
+  /** A kept path whose steps stand beside each page; 0 for none where the wall would choose one. */
   path?: number;
   /** Which columns, in this order, by key. */
   columns?: string;
@@ -25,6 +27,7 @@ const number = (value: unknown) => (value == null || Number.isNaN(Number(value))
 export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   ...readLens(s),
   view: number(s.view),
+  as: s.as === "wall" ? "wall" : undefined,
   open: number(s.open),
   path: number(s.path),
   chart: typeof s.chart === "string" && s.chart ? s.chart : undefined,

@@ -1,10 +1,11 @@
 /** A path's steps as columns: of the visits that entered on a page, how many got so far. */
+import type { Schemas } from "../../api/client";
 import { scaleEnd } from "../../charts/SpreadBar";
 import { count, percent } from "../../lib/format";
 import { bound, Rate } from "../report/columns";
 import type { AnyRow, Column, Row } from "./columns";
 
-export const stepColumns = (says: string[], rows: Row[]): Column[] =>
+export const stepColumns = ({ says, briefly }: Schemas["AlongOut"], rows: Row[]): Column[] =>
   says.map((step, place) => {
     const rate = (r: AnyRow | undefined) => r?.steps[place]?.rate ?? null;
     const end = Math.min(1, scaleEnd(rows.map((r) => (r.thin ? rate(r)?.estimate : rate(r)?.high))));
@@ -12,6 +13,7 @@ export const stepColumns = (says: string[], rows: Row[]): Column[] =>
     return {
       key: `step:${place}`,
       name: step,
+      brief: `to ${briefly[place]}`,
       head: () => (
         <span className="inline-block max-w-36 whitespace-normal" title={step}>
           {place ? "then " : ""}
@@ -27,7 +29,7 @@ export const stepColumns = (says: string[], rows: Row[]): Column[] =>
           was={rate(f.was(r))}
           end={end}
           of={`${count(r.steps[place]?.reached)} of ${count(before(r))} ${place ? "at the step before" : "entries"}`}
-          width={46}
+          width={f.bars ?? 46}
         />
       ),
     };

@@ -16,6 +16,8 @@ export interface Frame<R extends Measured = Measured> {
   compared: boolean;
   rateEnd: number;
   roasEnd: number;
+  /** How wide bars are drawn, where not as their columns have it. */
+  bars?: number;
 }
 
 export interface Column<R extends Measured = Measured> {
@@ -23,6 +25,8 @@ export interface Column<R extends Measured = Measured> {
   head: (frame: Frame<R>) => ReactNode;
   /** What a person reads in the list of columns. */
   name: string;
+  /** In a word or two, where there is little room. */
+  brief?: string;
   cell: (row: R, frame: Frame<R>) => ReactNode;
   /** By what rows are put in order. Rates by the bound that the evidence supports, never by the raw rate. */
   order: (row: R, down: boolean) => number | null;
@@ -182,6 +186,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
   {
     key: "bounce_rate",
     name: "Bounce rate",
+    brief: "bounces",
     head: () => (
       <>
         Bounce rate
@@ -195,7 +200,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
         was={f.was(r)?.bounce_rate}
         end={1}
         of={`${count(r.bounces)} of ${count(r.entries)} entries`}
-        width={46}
+        width={f.bars ?? 46}
       />
     ),
     order: (r, down) => bound(r.bounce_rate, down),
@@ -203,6 +208,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
   {
     key: "conversion_rate",
     name: "Conversion rate",
+    brief: "converts",
     head: (f) => (
       <>
         Conversion rate
@@ -217,7 +223,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
         end={f.rateEnd}
         of={`${count(r.converted)} of ${count(r.entries)} entries`}
         thin={r.thin}
-        width={84}
+        width={f.bars ?? 84}
       />
     ),
     order: (r, down) => bound(r.conversion_rate, down),
@@ -327,6 +333,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
   {
     key: "roas",
     name: "Return on ad spend",
+    brief: "ROAS",
     head: (f) => (
       <>
         ROAS
@@ -380,7 +387,7 @@ function Roas<R extends Measured>({ row, frame }: { row: R; frame: Frame<R> }) {
         max={frame.roasEnd}
         thin={row.thin}
         tone={tone}
-        width={44}
+        width={frame.bars ?? 44}
         label={label}
       />
     </span>

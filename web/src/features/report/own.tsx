@@ -71,7 +71,7 @@ export const ownColumns = <R extends Measured>(own: OwnColumn[], rows: R[]): Col
                 was={was && { low: was.low, estimate: was.estimate, high: was.high }}
                 end={end}
                 of={`${MEASURES[c.numerator]} over ${MEASURES[c.denominator]}`}
-                width={46}
+                width={frame.bars ?? 46}
                 written={c.share ? undefined : digits}
               />
             )}

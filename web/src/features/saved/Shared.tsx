@@ -79,7 +79,7 @@ function Opened({ view }: { view: View }) {
           read={view.pages.lens}
           was={(r) => view.pages?.before[r.page_id ?? ""]}
           columns={PAGE_COLUMNS}
-          also={view.pages.path ? stepColumns(view.pages.path.says, view.pages.rows.filter(isPage)) : []}
+          also={view.pages.path ? stepColumns(view.pages.path, view.pages.rows.filter(isPage)) : []}
           words={view.words}
           head="Landing page"
           first={(r) => r.kind === "page"}

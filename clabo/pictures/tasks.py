@@ -1,0 +1,32 @@
+"""Looks at pages that nobody waits for."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from clabo.events.models import Page
+from clabo.jobs.job import job
+from clabo.pictures.queries import due
+from clabo.pictures.services import look
+from clabo.sites.models import Site
+
+
+@job("page picture")
+def picture(site_id: int, page_id: int) -> None:
+    """Have a look at one page."""
+    page = Page.objects.filter(site_id=site_id, pk=page_id).select_related("site").first()
+    if page is not None:
+        look(page.site, page, datetime.now(UTC))
+
+
+def have_taken(site: Site, page_id: int) -> None:
+    """Have a page looked at soon. One browser runs at a time."""
+    picture.later(once=f"picture {page_id}", lock="pictures", site_id=site.pk, page_id=page_id)
+
+
+@job("page pictures", every="23 * * * *")
+def pictures() -> None:
+    """Whatever is to be looked at."""
+    for site in Site.objects.all():
+        for page in due(site, datetime.now(UTC)):
+            have_taken(site, page.pk)

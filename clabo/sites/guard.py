@@ -1,0 +1,37 @@
+"""Whether a name on the network leads to public addresses only."""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+
+from clabo.problems import Problem
+
+
+def public_address(name: str, port: int, is_local: bool) -> str:
+    """An address that `name` stands for, once all of them are found to be public; raises Problem.
+
+    `is_local`: it may lie in a private network all the same.
+    """
+    try:
+        found = socket.getaddrinfo(name, port, type=socket.SOCK_STREAM)
+    except (OSError, UnicodeError):
+        raise Problem(f"The name {name[:80]} is not known. Is it spelt right?", "url") from None
+    addresses = [str(entry[4][0]) for entry in found]
+    if not is_local and not all(map(_is_public, addresses)):
+        raise Problem("This name leads into a private network. Only public pages are fetched.", "url")
+    return addresses[0]
+
+
+# IPv4-compatible (RFC 4291 §2.5.5.1), IPv4 translation (RFC 6052, RFC 8215).
+_LEADS_INSIDE = [ipaddress.ip_network(n) for n in ("::/96", "64:ff9b::/96", "64:ff9b:1::/48")]
+
+
+def _is_public(address: str) -> bool:
+    ip = ipaddress.ip_address(address.partition("%")[0])
+    if isinstance(ip, ipaddress.IPv6Address):
+        # Addresses that carry an IPv4 one inside lead where that one leads.
+        inner = ip.ipv4_mapped or ip.sixtofour or (ip.teredo[1] if ip.teredo else None)
+        if inner is not None or ip.is_site_local or any(ip in network for network in _LEADS_INSIDE):
+            return False
+    return ip.is_global and not ip.is_multicast
