@@ -12,6 +12,7 @@ from ninja.security import SessionAuth
 
 from clabo.accounts.api import router as accounts
 from clabo.accounts.tokens import ByToken
+from clabo.adside.api import router as ad_sides
 from clabo.audiences.api import router as audiences
 from clabo.audiences.definition_shape import described as with_definitions
 from clabo.audiences.lists_api import router as lists
@@ -98,6 +99,7 @@ for each in (
     columns,
     notes,
     sources,
+    ad_sides,
     saved,
     today,
 ):

@@ -16,7 +16,20 @@ from typing import Literal, get_args
 from clabo.core.addresses import AddressError, normalise
 from clabo.core.told import Told, told
 
-Field = Literal["day", "source", "campaign", "ad_group", "ad", "landing", "impressions", "clicks", "cost"]
+Field = Literal[
+    "day",
+    "source",
+    "campaign",
+    "ad_group",
+    "ad",
+    "landing",
+    "impressions",
+    "clicks",
+    "cost",
+    "conversions",
+    "value",
+    "view_conversions",
+]
 FIELDS: tuple[Field, ...] = get_args(Field)
 REQUIRED: tuple[Field, ...] = ("day", "cost")
 DayOrder = Literal["ymd", "dmy", "mdy"]
@@ -45,6 +58,16 @@ _HEADS: dict[Field, frozenset[str]] = {
     "impressions": frozenset(["impressions", "impr", "views", "impressionen", "einblendungen", "shown"]),
     "clicks": frozenset(["clicks", "click", "klicks", "clics"]),
     "cost": frozenset(["cost", "costs", "spend", "spent", "amount", "kosten", "ausgaben", "cout"]),
+    # The ad side's own count, its value, and what it claims for ads that were seen and not clicked.
+    "conversions": frozenset(
+        ["conversions", "conversion", "konversionen", "orders", "sales", "leads", "bestellungen"]
+    ),
+    "value": frozenset(
+        ["value", "conversionvalue", "conversionsvalue", "revenue", "wert", "konversionswert", "umsatz"]
+    ),
+    "view_conversions": frozenset(
+        ["viewthrough", "viewthroughconversions", "viewconversions", "postviewconversions"]
+    ),
 }
 _SUM_LINE = re.compile(r"\s*(grand )?(total|sum|summe|gesamt)\b", re.IGNORECASE)
 _DAY = re.compile(r"\s*(\d{1,4})[-./](\d{1,2})[-./](\d{1,4})(?:[ T]\d{2}:\d{2}(?::\d{2})?)?\s*")
@@ -66,7 +89,7 @@ class ColumnMapping:
 
 @dataclass(frozen=True, slots=True)
 class SpendLine:
-    """One good row. `landing` is the normalised page, or empty."""
+    """One good row. `landing` is the normalised page, or empty; the ad side's own count is None where it has no column."""
 
     day: date
     source: str
@@ -77,6 +100,9 @@ class SpendLine:
     impressions: int
     clicks: int
     cost: Decimal
+    conversions: Decimal | None = None
+    value: Decimal | None = None
+    view_conversions: Decimal | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,6 +206,13 @@ def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow
         if name != "cost" and value != value.to_integral_value():
             return BadRow(name, told("not_whole", text=text(name)))
         numbers[name] = value
+    claims: list[Decimal | None] = []
+    own: tuple[Field, ...] = ("conversions", "value", "view_conversions")
+    for name in own:
+        claim = read_number(text(name), reading.decimal_mark, name) if name in reading.columns else None
+        if isinstance(claim, BadRow):
+            return claim
+        claims.append(claim)
     source = text("source") or reading.source
     if not source:
         return BadRow("source", told("no_source"))
@@ -205,6 +238,7 @@ def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow
         int(numbers["impressions"]),
         int(numbers["clicks"]),
         numbers["cost"],
+        *claims,
     )
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import random
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from urllib.parse import parse_qs
 
@@ -23,11 +24,18 @@ class ChannelFile:
     source: str
 
 
-def channel_files(clicks: Sequence[Clicks], seed: int = 7) -> list[ChannelFile]:
-    """One file for each channel, made from the clicks that the simulated visitors came by."""
+# A day, campaign, ad group and ad.
+Ad = tuple[date, str, str, str]
+
+
+def channel_files(clicks: Sequence[Clicks], claims: Mapping[Ad, int], seed: int = 7) -> list[ChannelFile]:
+    """One file for each channel, made from the clicks that the simulated visitors came by.
+
+    `claims` are the first channel's own conversions by ad, as it has learnt of them.
+    """
     chance = random.Random(seed)
     return [
-        ChannelFile("meadow-feed-by-day.csv", _meadow(clicks, chance), scenario.MEADOW),
+        ChannelFile("meadow-feed-by-day.csv", _meadow(clicks, claims, chance), scenario.MEADOW),
         ChannelFile("lantern-bericht.csv", _lantern(clicks, chance), scenario.LANTERN),
         ChannelFile("hivepost-report.tsv", _post(clicks, chance), ""),
     ]
@@ -56,11 +64,21 @@ def _write(rows: Sequence[Sequence[object]], delimiter: str, encoding: str) -> b
     return out.getvalue().encode(encoding)
 
 
-def _meadow(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
+def _meadow(clicks: Sequence[Clicks], claims: Mapping[Ad, int], chance: random.Random) -> bytes:
+    left = dict(claims)
     rows: list[list[object]] = [
-        ["Date", "Campaign", "Ad group", "Ad", "Impressions", "Clicks", "Cost (EUR)", "Landing page"]
+        [
+            *("Date", "Campaign", "Ad group", "Ad", "Impressions", "Clicks", "Cost (EUR)", "Landing page"),
+            *("Conversions", "Conversion value", "View-through conversions"),
+        ]
     ]
     for c, words in _of(clicks, scenario.MEADOW):
+        claimed = claims.get(
+            (c.day, words["utm_campaign"], words["utm_term"], words["utm_content"], c.landing), 0
+        )
+        # Some it never hears of, some are of people who told Clabo nothing, some have only seen the ad.
+        heard = sum(chance.random() < 0.96 for _ in range(claimed)) + (chance.random() < 0.05)
+        seen_only = int(chance.random() < 0.12)
         rows.append(
             [
                 c.day.isoformat(),
@@ -71,6 +89,9 @@ def _meadow(clicks: Sequence[Clicks], chance: random.Random) -> bytes:
                 c.clicks,
                 _cost(c, chance),
                 f"https://{scenario.HOST}{c.landing}",
+                heard,
+                heard * scenario.ORDER_VALUE,
+                seen_only,
             ]
         )
     return _write(rows, ",", "utf-8-sig")

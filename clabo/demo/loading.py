@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import multiprocessing
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
@@ -17,18 +18,20 @@ from django.db import connection, transaction
 
 from clabo.accounts.models import Membership, Workspace
 from clabo.accounts.services import make_user
+from clabo.adside.services import set_ad_side
 from clabo.audiences.lists import make_list, put_on
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
 from clabo.columns.services import make_column
-from clabo.conversions.models import ConversionRule
+from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.services import RuleContent, make_rule
 from clabo.core.addresses import host_of
 from clabo.core.identities import digest
 from clabo.demo import scenario
-from clabo.demo.channels import channel_files
+from clabo.demo.channels import Ad, channel_files
 from clabo.demo.simulator import Clicks, Simulator
 from clabo.demo.site import Links, drawing, page_html
+from clabo.events.models import Visit
 from clabo.ingest.beacon import Envelope
 from clabo.ingest.directory import TagSite, tag_site
 from clabo.ingest.inbox import store
@@ -88,6 +91,7 @@ def load(
         progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
     _import_spend(site, clicks)
+    set_ad_side(site, scenario.MEADOW, scenario.MEADOW_WINDOW_DAYS, True, "UTC")
     with connection.cursor() as cursor:
         # The planner believes tables that were filled a moment ago to be small or what they were before, and
         # reads them in ways that take seconds; by itself the database looks again after a minute.
@@ -256,7 +260,31 @@ def _take(requests: list[Envelope]) -> None:
 
 
 def _import_spend(site: Site, clicks: list[Clicks]) -> None:
-    for file in channel_files(clicks):
+    for file in channel_files(clicks, _claims(site)):
         batch = spend.upload(site, file.name, io.BytesIO(file.content), None)
         reading = spend.propose(batch)[1].reading
         spend.take_in(batch, replace(reading, source=file.source))
+
+
+def _claims(site: Site) -> Counter[Ad]:
+    """Orders by the last click of the first channel's, up to four weeks before, once a click, in days of UTC.
+
+    It knows nothing of other channels.
+    """
+    visits: defaultdict[int, list[Visit]] = defaultdict(list)
+    of_channel = Visit.objects.filter(site=site, origin__source=scenario.MEADOW, views__gt=0)
+    for visit in of_channel.select_related("origin").order_by("started_at"):
+        visits[visit.visitor_id].append(visit)
+    found: Counter[Ad] = Counter()
+    claimed: set[int] = set()
+    orders = Conversion.objects.filter(site=site, rule__name=scenario.ORDER, visitor_id__in=list(visits))
+    for order in orders.order_by("time"):
+        earliest = order.time - timedelta(days=scenario.MEADOW_WINDOW_DAYS)
+        clicks = [v for v in visits[order.visitor_id] if earliest <= v.started_at <= order.time]
+        if clicks and clicks[-1].pk not in claimed:
+            click = clicks[-1]
+            claimed.add(click.pk)
+            if origin := click.origin:
+                day = click.started_at.astimezone(UTC).date()
+                found[day, origin.campaign, origin.ad_group, origin.ad] += 1
+    return found

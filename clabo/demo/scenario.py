@@ -175,6 +175,11 @@ _ORDERED = _part({"conversion": "starter_kit_order"}, 0, 365)
 PATHS: list[tuple[str, list[dict[str, Any]], int | None]] = [
     ("From the kit to an order", [_KIT, _reached("/order"), {"conversion": "starter_kit_order"}], None),
     (
+        "From the configurator to an order",
+        [_reached("/configure"), _reached("/order"), {"conversion": "starter_kit_order"}],
+        None,
+    ),
+    (
         "Configured, then ordered within a week",
         [
             _reached("/configure"),
@@ -314,6 +319,8 @@ def _ad(source: str, campaign: str, group: str, ad: str, medium: str = "cpc") ->
 
 
 MEADOW, LANTERN, POST = "meadow-feed", "lantern-ads", "hivepost"
+# How the first of them counts orders for itself, and what it takes one to be worth.
+MEADOW_WINDOW_DAYS, ORDER_VALUE, ORDER = 28, 59, "starter_kit_order"
 STREAMS = [
     Stream(
         0.15,

@@ -35,7 +35,7 @@ from clabo.paths.schemas import (
     way_rows,
     ways_out,
 )
-from clabo.paths.walking import By, differences, path_report, proposals
+from clabo.paths.walking import By, differences, path_report, proposals, whole_difference
 from clabo.paths.ways import ways
 from clabo.problems import Problem
 from clabo.shapes import MadeOut
@@ -59,12 +59,20 @@ def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut
     steps, within = services.read_steps(site, data.steps), services.read_within(data.within)
     names = names_of(site)
     here = path_report(_lens(site, data), steps, within, data.by)
-    there = path_report(_lens(site, data.against), steps, within) if data.against else None
+    other = services.path_of(site, data.against.path) if data.against and data.against.path else None
+    their_steps = services.read_steps(site, other.steps) if other else steps
+    their_within = services.read_within(other.within) if other else within
+    if other and (their_within is None) != (within is None):
+        raise Problem(
+            "One of the two is within a visit, the other of people: they count different things.", "against"
+        )
+    there = path_report(_lens(site, data.against), their_steps, their_within) if data.against else None
     return PathReportOut(
         **walked_out(here, steps, names),
         unit="visits" if within is None else "people",
-        against=WalkedOut(**walked_out(there, steps, names)) if there else None,
-        differences=[difference_out(d) for d in differences(here, there)] if there else [],
+        against=WalkedOut(**walked_out(there, their_steps, names)) if there else None,
+        differences=[difference_out(d) for d in differences(here, there)] if there and not other else [],
+        whole_difference=difference_out(whole_difference(here, there)) if there else None,
     )
 
 

@@ -47,13 +47,19 @@ class LensWords(Schema):
     audience: int | None = None
 
 
+class AgainstWords(LensWords):
+    """Another lens, and another kept path where it is not the same one."""
+
+    path: int | None = None
+
+
 class PathAsked(LensWords):
     """A path, under a lens, and against another."""
 
     steps: list[StepJson]
     within: int | None = None
     by: Literal["device", "channel", "source", "page"] | None = None
-    against: LensWords | None = None
+    against: AgainstWords | None = None
 
 
 class PathIn(Schema):
@@ -126,7 +132,10 @@ class WalkedOut(Schema):
 class PathReportOut(WalkedOut):
     unit: Literal["visits", "people"]
     against: WalkedOut | None
+    # Step by step; none where the other is another path.
     differences: list[StepDifferenceOut]
+    # Of those at the first step, who went all the way.
+    whole_difference: StepDifferenceOut | None
 
 
 class ProposalOut(Schema):

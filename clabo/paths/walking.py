@@ -176,6 +176,18 @@ def differences(here: PathReport, there: PathReport) -> list[StepDifference]:
     return found
 
 
+def whole_difference(here: PathReport, there: PathReport) -> StepDifference:
+    """Who went all the way of those at the first step, here against there; the paths may be two.
+
+    Where both look at the same visits these are not apart: the interval is then wider than it need be, if whoever goes
+    all of one way rather goes all of the other.
+    """
+    a, b = here.counts(), there.counts()
+    compared = compare_rates(Counts(b[-1], b[0]), Counts(a[-1], a[0]))
+    theirs = b[-1] / b[0] if b[0] else 0.0
+    return StepDifference(compared, compared.p_value, a[0] * theirs - a[-1])
+
+
 def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int], int]]:
     """The most common ways to a conversion within a visit: pages before it in order, each once, and how many went so."""
     atoms, known = Atoms.of(lens.site.pk), Inventory(lens.site.pk)

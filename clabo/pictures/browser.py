@@ -112,7 +112,7 @@ async def _shoot(
     answer = await page.goto(wanted["url"], wait_until="load", timeout=_LOAD_MS)
     if answer is not None and urlsplit(answer.url).netloc not in wanted["hosts"]:
         raise _NotHadError("elsewhere", urlsplit(answer.url).netloc)
-    if answer is not None and urlsplit(answer.url).netloc in proxy.not_reached:
+    if answer is not None and answer.status == 502 and urlsplit(answer.url).netloc in proxy.not_reached:
         raise _NotHadError("broke_off", "")
     if answer is None or answer.status >= 400:
         raise _NotHadError("status", str(answer.status if answer else ""))

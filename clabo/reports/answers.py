@@ -79,7 +79,8 @@ Reached = dict[int, list[int]]
 
 def _along(lens: Lens, words: LensIn) -> tuple[AlongOut | None, Reached, Reached]:
     """The path that is asked for, how far visits got along it by page, and in the period before; raises Problem."""
-    if words.path is None:
+    # 0 is an address's word for none.
+    if not words.path:
         return None, {}, {}
     path = path_of(lens.site, words.path)
     if path.within is not None:

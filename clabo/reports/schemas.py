@@ -26,7 +26,7 @@ from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
 from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
-from clabo.reports.series import Point
+from clabo.reports.series import Point, times
 from clabo.reports.worst import WorstRow
 from clabo.shapes import IntervalOut, finite, known_interval
 
@@ -441,6 +441,9 @@ class PointOut(MeasuredOut):
     days: int
     # Conversions of its visits that are still to be expected; missing where that is less than half a one.
     to_come: IntervalOut | None
+    # What these will add to the conversion rate, if each is another visit's, and to the return on ad spend.
+    rate_to_come: IntervalOut | None
+    roas_to_come: IntervalOut | None
 
 
 class SeriesOut(Schema):
@@ -451,4 +454,13 @@ class SeriesOut(Schema):
 
 
 def point_out(p: Point, lens: Lens, to_come: Interval | None = None) -> PointOut:
-    return PointOut(start=p.start, days=p.days, to_come=known_interval(to_come), **measured(p, lens))
+    rate = times(to_come, 1 / p.entries) if to_come and p.entries else None
+    returned = times(to_come, p.each / float(p.spend)) if to_come and p.each and p.spend else None
+    return PointOut(
+        start=p.start,
+        days=p.days,
+        to_come=known_interval(to_come),
+        rate_to_come=known_interval(rate),
+        roas_to_come=known_interval(returned),
+        **measured(p, lens),
+    )

@@ -29,6 +29,8 @@ class Point(ReportRow):
     days: int = 0
     # Credited conversions of each of its days.
     by_day: dict[date, Decimal] = field(default_factory=dict)
+    # What one conversion is worth there, or where they are few in the whole period; None without a value.
+    each: float | None = None
 
 
 def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = None) -> list[Point]:
@@ -71,8 +73,10 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
     mean = float(sum((p.revenue for p in found), Decimal(0))) / whole if whole else 0.0
     for point in found:
         point.valued = valued
-        if valued and mean and point.spend:
-            point.roas_interval = _return(point, mean)
+        if valued and mean:
+            point.each = mean if point.thin or not point.converted else float(point.revenue) / point.converted
+            if point.spend:
+                point.roas_interval = _return(point, point.each)
     return found
 
 
@@ -89,13 +93,14 @@ def _counts(lens: Lens, pages: Collection[int] | None) -> list[tuple[date, int, 
     return list(rows)
 
 
-def _return(point: Point, mean: float) -> Interval:
-    """The return of one point: what came, with the exact (Garwood) limits of how many conversions there were.
-
-    Each is worth what they were worth there, or where they are few what they were worth in the whole period.
-    """
+def _return(point: Point, each: float) -> Interval:
+    """The return of one point: what came, with the exact (Garwood) limits of how many conversions there were."""
     spend = float(point.spend)
-    each = mean if point.thin or not point.converted else float(point.revenue) / point.converted
     low, high = poisson_limits(point.converted)
     estimate = float(point.revenue) / spend
     return Interval(min(low * each / spend, estimate), estimate, max(high * each / spend, estimate))
+
+
+def times(interval: Interval, factor: float) -> Interval:
+    """The interval in another unit."""
+    return Interval(*(limit * factor for limit in (interval.low, interval.estimate, interval.high)))

@@ -5,24 +5,36 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router
 
+from clabo.accounts.access import person
+from clabo.accounts.models import Role
 from clabo.conversions.schemas import change_out
 from clabo.core.returns import break_even
+from clabo.decisions.models import Decision
+from clabo.decisions.services import answer, take_back
+from clabo.events.models import Page
+from clabo.outputs.answering import FILES, as_table
+from clabo.problems import Problem
+from clabo.reports.outcomes import outcomes
 from clabo.reports.rail import keep, rail
-from clabo.reports.today import today
+from clabo.reports.today import audience_key, today
 from clabo.reports.today_schemas import (
+    AnswerIn,
+    AudienceNote,
     ChangedRule,
+    DecisionOut,
     LedBackNote,
-    PageNote,
     QuietOut,
     RailOut,
     RefusedHostNote,
     SuspectNote,
     TodayOut,
+    decision_out,
+    move_note,
     named_pages,
+    page_note,
     test_note,
     yesterday_out,
 )
-from clabo.shapes import finite, known_interval
 from clabo.sites.access import site_for
 
 router = Router(tags=["reports"])
@@ -62,7 +74,7 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
         quiet=[
             QuietOut(id=q.rule.pk, name=q.rule.name, per_day=q.per_day, last_at=q.last_at) for q in m.quiet
         ],
-        broken=[test_note(r) for r in m.broken],
+        broken=[test_note(r, t.stakes) for r in m.broken],
         led_back=[
             LedBackNote(
                 test=v.test_id,
@@ -78,29 +90,18 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
         spend_overdue=m.spend.overdue,
         spend_total=m.spend.total,
         spend_unjoined=m.spend.unjoined,
-        decided=[test_note(r) for r in t.decided],
-        overdue=[test_note(r) for r in t.overdue],
-        findings=[
-            PageNote(
-                kind=f.finding.kind,
-                page_id=f.row.page.pk,
-                path=f.row.page.path,
-                spend=round(f.row.spend, 2),
-                revenue=round(f.row.revenue, 2),
-                profit=round(f.finding.profit, 2),
-                roas_interval=known_interval(f.row.roas_interval),
-                entries=f.row.entries,
-                converted=f.row.converted,
-                conversion_rate=known_interval(f.row.conversion_rate),
-                lost=f.finding.lost,
-                counting=f.rule.name,
-                category=f.rule.category,
-                own_goal=f.own,
-                together=finite(f.together),
-            )
-            for f in t.findings
-            if f.row.page
-        ],
+        decided=[test_note(r, t.stakes) for r in t.decided],
+        overdue=[test_note(r, t.stakes) for r in t.overdue],
+        findings=[page_note(f, f.row.page, t.stakes) for f in t.findings if f.row.page],
+        move=move_note(t.move, t.stakes) if t.move else None,
+        unused=AudienceNote(
+            key=audience_key(t.unused),
+            id=t.unused.audience.pk,
+            name=t.unused.audience.name,
+            people=t.unused.people,
+        )
+        if t.unused
+        else None,
         currency=site.currency,
         has_margin=site.margin is not None,
         break_even_roas=break_even(site.margin),
@@ -117,3 +118,31 @@ def get_rail(request: HttpRequest, site_id: int) -> RailOut:
         broken_tests=r.mending.broken_tests,
         **{n: getattr(r, n) for n in RailOut.model_fields if n not in ("to_mend", "broken_tests")},
     )
+
+
+@router.get("/sites/{int:site_id}/decisions", response=list[DecisionOut], openapi_extra=FILES)
+@as_table("Decisions", DecisionOut)
+def get_decisions(request: HttpRequest, site_id: int) -> list[DecisionOut]:
+    site = site_for(request, site_id)
+    found = outcomes(site)
+    pages = {s.page_id for _, came in found for s in came}
+    paths = dict(Page.objects.filter(site=site, pk__in=pages).values_list("id", "path"))
+    return [decision_out(d, came, paths) for d, came in found]
+
+
+@router.post("/sites/{int:site_id}/decisions", response=DecisionOut)
+def decide(request: HttpRequest, site_id: int, data: AnswerIn) -> DecisionOut:
+    site = site_for(request, site_id, Role.EDITOR)
+    about = today(site).about.get(data.key)
+    if about is None:
+        raise Problem("This is not proposed any more. Open Today anew.", "key", 409)
+    made = answer(
+        site, data.key, about, Decision.Answer(data.answer), person(request), data.days, data.reason
+    )
+    return decision_out(made, [], {})
+
+
+@router.delete("/sites/{int:site_id}/decisions/{int:decision_id}", response={204: None})
+def take_back_decision(request: HttpRequest, site_id: int, decision_id: int) -> tuple[int, None]:
+    take_back(site_for(request, site_id, Role.EDITOR), decision_id)
+    return 204, None

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Literal
+from typing import Literal, cast
 
-from ninja import Schema
+from ninja import Field, Schema
 
 from clabo.conversions.schemas import ChangeOut
+from clabo.decisions.models import Decision
+from clabo.events.models import Page
 from clabo.install.coverage import Covered
+from clabo.reports.goals import OwnFinding
+from clabo.reports.moves import BestPlace, Place, Since
+from clabo.reports.today import page_key, test_key
 from clabo.reports.yesterday import Yesterday
-from clabo.shapes import IntervalOut, known_interval
+from clabo.shapes import IntervalOut, finite, known_interval
 from clabo.splits.results import Result
 from clabo.splits.schemas import VerdictOut, verdict_out
 
@@ -35,6 +40,9 @@ class QuietOut(Schema):
 
 
 class SplitTestNote(Schema):
+    key: str
+    # Money that it is about in 28 days, where that is known.
+    stake: Decimal | None
     id: int
     name: str
     category: str
@@ -45,6 +53,8 @@ class SplitTestNote(Schema):
 class PageNote(Schema):
     """A finding among the landing pages of the last 28 days."""
 
+    key: str
+    stake: Decimal | None
     kind: Literal["loses_money", "earns", "converts_badly"]
     page_id: int
     path: str
@@ -62,6 +72,72 @@ class PageNote(Schema):
     together: float | None
     # It is the page's own goal; otherwise the page has none that its visits name.
     own_goal: bool
+
+
+class PaidPlaceOut(Schema):
+    """A page under a source, over the last 28 days."""
+
+    page_id: int
+    path: str
+    source: str
+    spend: Decimal
+    conversions: Decimal
+    value: Decimal
+
+
+class MoveNote(Schema):
+    """Where the next euro is best spent: money a day to move, what that brings a day, and how sure it is."""
+
+    key: str
+    stake: Decimal | None
+    give: PaidPlaceOut
+    take: PaidPlaceOut
+    amount: Decimal
+    gain: IntervalOut
+    sure: float
+    counting: str
+    category: str
+
+
+class AudienceNote(Schema):
+    """The largest audience that nobody has taken out."""
+
+    key: str
+    id: int
+    name: str
+    people: int
+
+
+class SinceOut(Schema):
+    """A page, under a source or all, before and since a decision: spend and profit a day."""
+
+    path: str
+    source: str
+    days: int
+    spend_before: Decimal
+    spend_since: Decimal
+    profit_before: Decimal
+    profit_since: Decimal
+
+
+class DecisionOut(Schema):
+    """What somebody has answered to a proposal, and what came of it where it was done and a day has passed."""
+
+    id: int
+    about: str
+    answer: Literal["done", "later", "never"]
+    reason: str
+    until: date | None
+    made_at: datetime
+    by: str
+    came: list[SinceOut]
+
+
+class AnswerIn(Schema):
+    key: str = Field(max_length=600)
+    answer: Literal["done", "later", "never"]
+    days: int = 7
+    reason: str = Field("", max_length=300)
 
 
 class ChangedRule(ChangeOut):
@@ -162,6 +238,8 @@ class TodayOut(Schema):
     decided: list[SplitTestNote]
     overdue: list[SplitTestNote]
     findings: list[PageNote]
+    move: MoveNote | None
+    unused: AudienceNote | None
     # In which money, and from which return ads pay for themselves.
     currency: str
     has_margin: bool
@@ -170,13 +248,90 @@ class TodayOut(Schema):
     yesterday: YesterdayOut | None
 
 
-def test_note(r: Result) -> SplitTestNote:
+def test_note(r: Result, stakes: Mapping[str, Decimal]) -> SplitTestNote:
     return SplitTestNote(
+        key=test_key(r),
+        stake=_money(stakes.get(test_key(r))),
         id=r.test.pk,
         name=r.test.name,
         category=r.test.rule.category,
         visitors=sum(a.counts.trials for a in r.arms),
         verdict=verdict_out(r),
+    )
+
+
+def _money(amount: Decimal | None) -> Decimal | None:
+    return None if amount is None else round(amount, 2)
+
+
+def page_note(f: OwnFinding, page: Page, stakes: Mapping[str, Decimal]) -> PageNote:
+    return PageNote(
+        key=page_key(f),
+        stake=_money(stakes.get(page_key(f))),
+        kind=f.finding.kind,
+        page_id=page.pk,
+        path=page.path,
+        spend=round(f.row.spend, 2),
+        revenue=round(f.row.revenue, 2),
+        profit=round(f.finding.profit, 2),
+        roas_interval=known_interval(f.row.roas_interval),
+        entries=f.row.entries,
+        converted=f.row.converted,
+        conversion_rate=known_interval(f.row.conversion_rate),
+        lost=f.finding.lost,
+        counting=f.rule.name,
+        category=f.rule.category,
+        own_goal=f.own,
+        together=finite(f.together),
+    )
+
+
+def move_note(m: BestPlace, stakes: Mapping[str, Decimal]) -> MoveNote:
+    def place(p: Place) -> PaidPlaceOut:
+        return PaidPlaceOut(
+            page_id=p.page_id,
+            path=p.page.path if p.page else "",
+            source=p.source,
+            spend=round(p.spend, 2),
+            conversions=p.conversions,
+            value=round(p.value, 2),
+        )
+
+    gain = m.move.gain
+    return MoveNote(
+        key=m.key,
+        stake=_money(stakes.get(m.key)),
+        give=place(m.give),
+        take=place(m.take),
+        amount=round(Decimal(m.move.amount) / m.days, 2),
+        gain=IntervalOut(low=gain.low / m.days, estimate=gain.estimate / m.days, high=gain.high / m.days),
+        sure=m.move.sure,
+        counting=m.rule.name,
+        category=m.rule.category,
+    )
+
+
+def decision_out(d: Decision, came: Sequence[Since], paths: Mapping[int, str]) -> DecisionOut:
+    return DecisionOut(
+        id=d.pk,
+        about=d.about,
+        answer=cast(Literal["done", "later", "never"], d.answer),
+        reason=d.reason,
+        until=d.until,
+        made_at=d.made_at,
+        by=str(d.made_by or ""),
+        came=[
+            SinceOut(
+                path=paths.get(s.page_id, ""),
+                source=s.source,
+                days=s.days,
+                spend_before=round(s.spend_before, 2),
+                spend_since=round(s.spend_since, 2),
+                profit_before=round(s.profit_before, 2),
+                profit_since=round(s.profit_since, 2),
+            )
+            for s in came
+        ],
     )
 
 

@@ -51,6 +51,10 @@ class SpendRow(models.Model):
     impressions = models.PositiveBigIntegerField()
     clicks = models.PositiveBigIntegerField()
     cost = models.DecimalField(max_digits=16, decimal_places=6)
+    # The ad side's own count: of clicks, what they are worth, and for ads that were only seen. None: it has no column.
+    conversions = models.DecimalField(max_digits=16, decimal_places=6, null=True)
+    value = models.DecimalField(max_digits=16, decimal_places=6, null=True)
+    view_conversions = models.DecimalField(max_digits=16, decimal_places=6, null=True)
     # Of day, source, campaign, ad group, ad and landing address: what may come in one import only.
     fingerprint = models.CharField(max_length=32)
 

@@ -10,20 +10,18 @@ from typing import Annotated, Literal
 from ninja import Field as Limit
 from ninja import Schema
 
-from clabo.core.spendfile import ColumnMapping
+from clabo.core.spendfile import ColumnMapping, Field
 from clabo.sites.models import Site
 from clabo.spend import services
 from clabo.spend.joining import Joined
 from clabo.spend.models import SpendImport
 from clabo.wording import say
 
-FieldName = Literal["day", "source", "campaign", "ad_group", "ad", "landing", "impressions", "clicks", "cost"]
-
 
 class ReadingJson(Schema):
     """Which column is what (numbers from 0), and how days and numbers are written."""
 
-    columns: dict[FieldName, Annotated[int, Limit(ge=0, lt=10_000)]]
+    columns: dict[Field, Annotated[int, Limit(ge=0, lt=10_000)]]
     day_order: Literal["ymd", "dmy", "mdy"]
     decimal_mark: Literal[".", ","]
     source: str = Limit("", max_length=200)
@@ -65,6 +63,8 @@ class CheckOut(Schema):
     cost: Decimal
     clicks: int
     impressions: int
+    # The ad side's own count, where a column says it.
+    conversions: Decimal | None
     first_day: date | None
     last_day: date | None
     same_file: ImportOut | None
@@ -124,6 +124,7 @@ def check_out(batch: SpendImport, reading: ReadingJson | None) -> CheckOut:
         cost=c.cost,
         clicks=c.clicks,
         impressions=c.impressions,
+        conversions=c.conversions,
         first_day=c.first_day,
         last_day=c.last_day,
         same_file=import_out(c.same_file) if c.same_file else None,

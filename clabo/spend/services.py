@@ -49,6 +49,8 @@ class Check:
     cost: Decimal = Decimal(0)
     clicks: int = 0
     impressions: int = 0
+    # The ad side's own; None where no column says it.
+    conversions: Decimal | None = None
     first_day: date | None = None
     last_day: date | None = None
     same_file: SpendImport | None = None
@@ -142,6 +144,8 @@ def check(
                 result.cost += line.cost
                 result.clicks += line.clicks
                 result.impressions += line.impressions
+                if line.conversions is not None:
+                    result.conversions = (result.conversions or Decimal(0)) + line.conversions
                 result.first_day = min(result.first_day or line.day, line.day)
                 result.last_day = max(result.last_day or line.day, line.day)
         if use and not result.bad_count:
@@ -239,6 +243,9 @@ class _Writer:
                 impressions=line.impressions,
                 clicks=line.clicks,
                 cost=line.cost,
+                conversions=line.conversions,
+                value=line.value,
+                view_conversions=line.view_conversions,
                 fingerprint=_print(line),
             )
             for line, row_id in zip(lines, new_ids(SpendRow, len(lines)), strict=True)

@@ -21,6 +21,8 @@ from clabo.columns.services import make_column
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
 from clabo.core.identities import digest
+from clabo.decisions import services as deciding
+from clabo.decisions.models import Decision
 from clabo.events.models import Event, Identity, Page, Visitor
 from clabo.monitoring import excluding
 from clabo.notes.services import write
@@ -106,6 +108,7 @@ class EveryRoute(TestCase):
             small=b"",
             tiles=[],
         )
+        self.decision = deciding.answer(self.site, "test:1", "A test", Decision.Answer.LATER, None)
         self.exclusion = excluding.exclude(self.site, "network", None, "a" * 16)
         self.invitation = services.invite(self.site.workspace, "new@shop.example", "", "viewer", None)
         self.test = SplitTest.objects.create(
@@ -177,6 +180,8 @@ class EveryRoute(TestCase):
             ("post", "/api/sites/{site_id}/lists"): {"name": "More", "kind": "id"},
             ("post", "/api/sites/{site_id}/lists/{list_id}/hashes"): {"hashes": [ADA]},
             ("put", "/api/sites/{site_id}/identities/{identity_id}"): {"off": True},
+            ("post", "/api/sites/{site_id}/decisions"): {"key": "audience:1", "answer": "later"},
+            ("put", "/api/sites/{site_id}/ad-sides"): {"source": "meadow", "window_days": 7},
             **{
                 ("post", f"/api/sites/{{site_id}}/audiences/{what}"): {"definition": AUDIENCE["definition"]}
                 for what in ("preview", "growth", "examples")
@@ -198,6 +203,7 @@ class EveryRoute(TestCase):
             "version": 1,
             "page_id": self.page.pk,
             "picture_id": self.picture.pk,
+            "decision_id": self.decision.pk,
             "key_id": make_proof_key(self.site).pk if not self.site.proof_keys.exists() else 0,
             "exclusion_id": self.exclusion.pk,
             "job_id": self.job.pk,

@@ -23,7 +23,7 @@ class Simulated(TestCase):
             # Steps over a bridge link and sales are the server's to say.
             if b'"kind":"step"' not in request.body and b'"kind":"sale"' not in request.body:
                 check(request.body, self.site)
-        return [r.body for r in requests], [f.content for f in channel_files(simulator.paid_clicks())]
+        return [r.body for r in requests], [f.content for f in channel_files(simulator.paid_clicks(), {})]
 
     def test_the_same_seed_gives_the_same_day_and_another_does_not(self) -> None:
         self.assertEqual(self.day(1), self.day(1))

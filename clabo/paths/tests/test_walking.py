@@ -18,7 +18,7 @@ from clabo.conversions.recount import recount_all
 from clabo.core.audiences.whats import read_what
 from clabo.events.models import Device, Event, Kind, TrafficClass, Visit
 from clabo.paths.by_page import reached_by_page
-from clabo.paths.walking import PathReport, differences, path_report
+from clabo.paths.walking import PathReport, differences, path_report, whole_difference
 from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories
 from clabo.presence.models import Trail
 from clabo.presence.trails import pack
@@ -151,3 +151,11 @@ class Walked(TestCase):
                 self.assertAlmostEqual(row.rate.estimate, counts[place] / counts[place - 1])
         for difference in differences(report, report):
             self.assertAlmostEqual(difference.more, 0)
+        if len(report.steps) > 2:
+            # Another path of the same visits: without its last step.
+            shorter = replace(report, steps=report.steps[:-1])
+            whole = whole_difference(report, shorter)
+            a, b = counts, counts[:-1]
+            if a[0]:
+                self.assertAlmostEqual(whole.compared.difference.estimate, a[-1] / a[0] - b[-1] / b[0])
+                self.assertAlmostEqual(whole.more, b[-1] - a[-1])

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useLocation, useNavigate } from "@tanstack/react-router";
 import { Dialog } from "radix-ui";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { ThinPattern } from "../charts/SpreadBar";
 import { Button, cx, Select, TextButton } from "../components/ui";
@@ -10,6 +10,7 @@ import { OpenView } from "../features/saved/OpenView";
 import { viewsQuery } from "../features/saved/queries";
 import { railQuery, todayQuery } from "../features/today/queries";
 import { ago, foreignZone, writeTimesIn } from "../lib/format";
+import { isPlain, type Key, useListedKeys } from "../lib/keys";
 import { useSession, useSite } from "../lib/session";
 import { useSiteId } from "../lib/useSiteId";
 import { Find } from "./Find";
@@ -219,8 +220,7 @@ function Shortcuts({ siteId }: { siteId: number }) {
   useEffect(() => {
     let last = "";
     const listen = (event: KeyboardEvent) => {
-      const at = event.target as HTMLElement;
-      if (at.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (!isPlain(event)) return;
       const place = SECTIONS.flatMap((s) => [...s.places]).find((p) => p[2] === event.key);
       if (last === "g" && place) navigate({ to: `/s/$siteId/${place[0]}`, params: { siteId: String(siteId) } });
       if (event.key === "?") setListed(true);
@@ -229,10 +229,10 @@ function Shortcuts({ siteId }: { siteId: number }) {
     addEventListener("keydown", listen);
     return () => removeEventListener("keydown", listen);
   }, [navigate, siteId]);
-  const rows: [string, ReactNode][] = [
-    ...SECTIONS.flatMap((s) => s.places.map((p): [string, ReactNode] => [`g ${p[2]}`, p[1]])),
+  const here = useListedKeys();
+  const everywhere: Key[] = [
+    ...SECTIONS.flatMap((s) => s.places.map((p): Key => [`g ${p[2]}`, p[1]])),
     ["Ctrl K", "find anything (⌘ K on a Mac)"],
-    ["↑ ↓", "previous and next row beside an open detail"],
     ["Esc", "close what is open"],
     ["?", "this list"],
   ];
@@ -245,19 +245,31 @@ function Shortcuts({ siteId }: { siteId: number }) {
           className="fixed top-1/2 left-1/2 z-40 -translate-1/2 rounded-box border bg-surface p-5 text-ink outline-none"
         >
           <Dialog.Title className="mb-3 text-lg">Keyboard shortcuts</Dialog.Title>
-          <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
-            {rows.map(([keys, what]) => (
-              <div key={keys} className="contents">
-                <dt className="num">{keys}</dt>
-                <dd>{what}</dd>
-              </div>
-            ))}
-          </dl>
+          <div className="flex flex-col gap-x-10 gap-y-4 sm:flex-row">
+            {here.length > 0 && <Listed title="On this screen" keys={here} />}
+            <Listed title="Everywhere" keys={everywhere} />
+          </div>
           <Dialog.Close asChild>
             <Button className="mt-4">Close</Button>
           </Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
+  );
+}
+
+function Listed({ title, keys }: { title: string; keys: readonly Key[] }) {
+  return (
+    <section aria-label={title}>
+      <h3 className="mb-1 text-small text-quiet">{title}</h3>
+      <dl className="grid grid-cols-[5rem_1fr] gap-y-1">
+        {keys.map(([key, does]) => (
+          <div key={`${key} ${does}`} className="contents">
+            <dt className="num">{key}</dt>
+            <dd className="max-w-64">{does}</dd>
+          </div>
+        ))}
+      </dl>
+    </section>
   );
 }

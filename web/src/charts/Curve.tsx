@@ -94,7 +94,7 @@ export function Curve({ points, before, write, day, noted, chosen, choose, label
               strokeWidth={2.4}
             />
           )}
-          {p.more != null && p.more >= 0.5 && (
+          {p.more != null && p.more > 0 && (
             <>
               <line x1={x(i)} x2={x(i)} y1={y(p.value ?? 0)} y2={y(expected(p))} stroke="var(--color-quiet)" />
               <circle

@@ -2,6 +2,7 @@
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useState } from "react";
+import { useKeys } from "../lib/keys";
 import { useWide } from "../lib/useSmall";
 
 const PLACE = "clabo.sheet";
@@ -52,7 +53,10 @@ function Header({ title, close }: { title: ReactNode; close: () => void }) {
   );
 }
 
+const KEYS = [["← →", "the detail’s width, on its left edge"]] as const;
+
 function Beside({ title, close, children }: Props) {
+  useKeys(KEYS);
   const [width, setWidth] = useState(() => fitting(Number(localStorage.getItem(PLACE)) || 420));
   useEffect(() => localStorage.setItem(PLACE, String(width)), [width]);
   useEffect(() => {

@@ -34,7 +34,7 @@ const whole = (value: number) => count(value);
 export const MEASURES: Record<string, Measure> = {
   conversion_rate: {
     name: () => "conversion rate",
-    pick: (p) => ({ ...ends(p.conversion_rate), thin: p.thin }),
+    pick: (p) => ({ ...ends(p.conversion_rate), thin: p.thin, more: p.rate_to_come?.estimate }),
     write: (v) => percent(v, v < 0.1 ? 1 : 0),
     of: (p) => `${count(p.converted)} of ${count(p.entries)} entries`,
   },
@@ -71,7 +71,13 @@ export const MEASURES: Record<string, Measure> = {
   },
   roas: {
     name: () => "return on ad spend",
-    pick: (p) => ({ value: number(p.roas), low: p.roas_interval?.low, high: p.roas_interval?.high, thin: p.thin }),
+    pick: (p) => ({
+      value: number(p.roas),
+      low: p.roas_interval?.low,
+      high: p.roas_interval?.high,
+      thin: p.thin,
+      more: p.roas_to_come?.estimate,
+    }),
     write: (v) => times(v),
     of: (p) => `${count(Number(p.conversions))} conversions on ${money(p.spend)} of spend`,
   },
@@ -175,7 +181,7 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
             The band is the 95 % interval, hatched where it is thin or not over yet
             {before.length > 0 && "; the dashed line is the period before"}. Conversions stand on the day of the visit
             that they are credited to, so the last days still rise
-            {measure === "conversions" && ": hollow marks are what is to be expected"}.
+            {points.some((p) => how.pick(p).more) && ": hollow marks are what is to be expected"}.
           </span>
         )}
       </p>

@@ -2,8 +2,9 @@ import { type KeyboardEvent, useEffect, useMemo, useRef } from "react";
 import { Checkbox } from "../../components/Checkbox";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
-import { Table } from "../../components/Table";
+import { type Sizing, Table } from "../../components/Table";
 import { cx } from "../../components/ui";
+import { useKeys } from "../../lib/keys";
 import { inOrder, sortable } from "../report/sorting";
 import { type AnyRow, COLUMNS, type Column, type Frame, isPage } from "./columns";
 
@@ -18,6 +19,7 @@ interface Props {
   setOpen: (page: number) => void;
   ticked: number[];
   tick: (page: number) => void;
+  sizing?: Sizing;
 }
 
 /** Rows of no page, so that the column adds up to what the conversions say. */
@@ -29,7 +31,10 @@ const APART: Partial<Record<AnyRow["kind"], { name: string; why: string }>> = {
   },
 };
 
-export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, setOpen, ticked, tick }: Props) {
+const KEYS = [["↑ ↓", "previous and next page, beside an open detail"]] as const;
+
+export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, setOpen, ticked, tick, sizing }: Props) {
+  useKeys(KEYS);
   const columns = narrow ? COLUMNS.filter((c) => c.narrow) : shown;
   const sorted = useMemo(() => inOrder(rows.filter(isPage), sort, [...COLUMNS, ...shown]), [rows, sort, shown]);
   const apart = rows.filter((r) => !isPage(r));
@@ -54,6 +59,7 @@ export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, set
         ref={table}
         dense
         caption="Landing pages"
+        sizing={narrow ? undefined : sizing}
         onKeyDown={keys}
         rows={sorted}
         apart={apart}
@@ -87,6 +93,7 @@ export function PageTable({ rows, frame, shown, narrow, sort, setSort, open, set
           },
           {
             key: "page",
+            sized: "Landing page",
             head: "Landing page",
             text: true,
             className: narrow ? "max-w-[10.5rem]" : "max-w-[13.5rem]",

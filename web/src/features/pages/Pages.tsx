@@ -6,6 +6,7 @@ import { LensSentence, Word } from "../../components/LensSentence";
 import { Sheet } from "../../components/Sheet";
 import { Button, Empty, Failed, Loading } from "../../components/ui";
 import { count, money, percent, plural } from "../../lib/format";
+import { useKeys, useLetter } from "../../lib/keys";
 import { lensQuery } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
@@ -18,6 +19,7 @@ import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice"
 import { frameOf } from "../report/columns";
 import { MakeColumn, needsDistinct, ownColumns } from "../report/own";
 import { inOrder } from "../report/sorting";
+import { readWidths, saidWidths } from "../report/widths";
 import { SaveView } from "../saved/SaveView";
 import { Beside } from "./Beside";
 import { Compare } from "./Compare";
@@ -33,6 +35,11 @@ import type { PagesSearch } from "./search";
 import { stepColumns } from "./steps";
 import { ViewWord } from "./ViewWord";
 import { Wall } from "./Wall";
+
+const KEYS = [
+  ["w", "as a wall, or as a table"],
+  ["o", "over time"],
+] as const;
 
 /** Nothing is ticked. */
 const NONE = { a: undefined, b: undefined, c: undefined, d: undefined };
@@ -60,6 +67,10 @@ export default function Pages() {
     set({ a: next[0], b: next[1], c: next[2], d: next[3], open: undefined });
   };
 
+  useKeys(KEYS);
+  useLetter("w", () => set({ as: wall ? undefined : "wall" }, false));
+  useLetter("o", () => set({ chart: search.chart ? undefined : "conversion_rate" }));
+
   if (report.isPending) return <Loading what="the landing pages" />;
   if (report.isError && !report.data)
     return (
@@ -76,6 +87,7 @@ export default function Pages() {
   const shown = [...shownColumns(columns, search.columns), ...steps];
   const sort = search.sort ?? (wall ? (rows.some((r) => r.roas_interval) ? "-roas" : "-conversion_rate") : "-entries");
   const open = rows.filter(isPage).find((r) => r.page_id === search.open);
+  const widths = readWidths(search.widths);
   const [a, b] = ticked;
   const comparing = a !== undefined && b !== undefined;
   const beside = comparing || open;
@@ -184,6 +196,7 @@ export default function Pages() {
                     setOpen={(id) => set({ open: id, ...NONE })}
                     ticked={ticked}
                     tick={tick}
+                    sizing={{ widths, set: (key, width) => set({ widths: saidWidths(widths, key, width) }) }}
                   />
                 )}
               </div>

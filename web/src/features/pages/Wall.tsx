@@ -5,12 +5,14 @@ import type { Schemas } from "../../api/client";
 import { Checkbox } from "../../components/Checkbox";
 import { TextButton } from "../../components/ui";
 import { count, day, dayOf, money } from "../../lib/format";
+import { useKeys } from "../../lib/keys";
 import type { Looks } from "../pictures/queries";
 import { Thumb } from "../pictures/Thumb";
 import { inOrder } from "../report/sorting";
 import type { Column, Frame, Row } from "./columns";
 
 const [CARD, GAP] = [252, 20];
+const KEYS = [["← → ↑ ↓", "from page to page"]] as const;
 
 interface Props {
   siteId: number;
@@ -27,6 +29,7 @@ interface Props {
 }
 
 export function Wall({ siteId, report, rows, frame, figures, looks, sort, open, ticked, tick }: Props) {
+  useKeys(KEYS);
   const [withThin, setWithThin] = useState(false);
   const said = new Map(report.findings.map((f) => [f.page_id, FOUND[f.kind]]));
   // Few conversions may still be enough to see that a page loses money.

@@ -20,6 +20,8 @@ export interface PagesSearch extends Lens {
   path?: number;
   /** Which columns, in this order, by key. */
   columns?: string;
+  /** How wide those that were sized are. */
+  widths?: string;
 }
 
 const number = (value: unknown) => (value == null || Number.isNaN(Number(value)) ? undefined : Number(value));
@@ -38,4 +40,5 @@ export const readPagesSearch = (s: Record<string, unknown>): PagesSearch => ({
   d: number(s.d),
   sort: typeof s.sort === "string" ? s.sort : undefined,
   columns: typeof s.columns === "string" && s.columns ? s.columns : undefined,
+  widths: typeof s.widths === "string" && s.widths ? s.widths : undefined,
 });

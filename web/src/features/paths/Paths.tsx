@@ -16,7 +16,7 @@ import { lensChoicesQuery } from "../pages/queries";
 import { againstWords, complete, type PathsSearch, type Step, stepsOf } from "./model";
 import { keptQuery, proposedQuery, reportQuery } from "./queries";
 import { blankStep, Steps } from "./Steps";
-import { Groups, Headline, PageLink, Walk } from "./Walk";
+import { Groups, Headline, PageLink, TwoPaths, Walk } from "./Walk";
 
 const WITHIN: Record<string, string> = {
   visit: "one visit",
@@ -254,7 +254,11 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
     },
     onError: (failed) => toast(failed.message),
   });
-  const other = otherName(search, read);
+  const kept = useQuery(keptQuery(siteId)).data ?? [];
+  const second = search.against?.startsWith("path:")
+    ? kept.find((p) => `path:${p.id}` === search.against)?.name
+    : undefined;
+  const other = second ? `the path “${second}”` : otherName(search, read);
   const r = enabled ? report.data : undefined;
   const change = (next: Step[]) => go({ steps: JSON.stringify(next), within: within ?? undefined });
   return (
@@ -291,6 +295,9 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
                 ...read.channels.map((c) => ({ value: `channel:${c}`, text: CHANNELS[c] ?? c, group: "Channel" })),
                 ...read.sources.map((s) => ({ value: `source:${s}`, text: s, group: "Source" })),
                 ...read.audiences.map((a) => ({ value: `audience:${a.id}`, text: a.name, group: "People in" })),
+                ...kept
+                  .filter((p) => p.id !== search.path && (p.within === null) === (within === null))
+                  .map((p) => ({ value: `path:${p.id}`, text: p.name, group: "Another path" })),
               ]}
               choose={(value) => go({ against: value === "none" ? undefined : value })}
             />
@@ -350,13 +357,28 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
         )}
         {r && !report.isError && (
           <>
-            <Headline report={r} here={hereName(search)} other={other} />
+            {second ? (
+              <TwoPaths report={r} other={second} />
+            ) : (
+              <Headline report={r} here={hereName(search)} other={other} />
+            )}
             <Walk
-              report={r}
+              report={second ? { ...r, against: null } : r}
               other={other}
               keep={canEdit ? (step) => left.mutate(step) : undefined}
               openPage={(path) => <PageLink siteId={siteId} path={path} />}
             />
+            {second && r.against && (
+              <section className="border-t pt-3" aria-label={second}>
+                <h2 className="mb-2 text-lead">
+                  <bdi>{second}</bdi>
+                </h2>
+                <Walk
+                  report={{ ...r, ...r.against, against: null, differences: [] }}
+                  openPage={(path) => <PageLink siteId={siteId} path={path} />}
+                />
+              </section>
+            )}
             {canEdit && r.steps.length > 2 && (
               <p>
                 <TextButton onClick={() => left.mutate(null)} disabled={left.isPending}>

@@ -171,6 +171,38 @@ export function Groups({ report, by }: { report: Report; by: string }) {
   );
 }
 
+/** The one sentence, where two paths are held against each other. */
+export function TwoPaths({ report, other }: { report: Report; other: string }) {
+  const d = report.whole_difference?.difference;
+  const [here, there] = [report.whole, report.against?.whole];
+  if (!d || d.low == null || d.high == null || !here || !there)
+    return (
+      <p className="font-head text-say leading-tight font-semibold">Nobody came to the first step of one of them.</p>
+    );
+  const sure = d.low > 0 || d.high < 0;
+  const [low, high] = d.high < 0 ? [-d.high, -d.low] : [d.low, d.high];
+  return (
+    <div>
+      <p className="font-head text-say leading-tight font-semibold">
+        {sure ? (
+          <>
+            <span className={d.low > 0 ? "text-fern" : "text-brick"}>
+              {per100(low)} to {per100(high)} {d.low > 0 ? "more" : "fewer"} of 100
+            </span>{" "}
+            go all of this way than of “{other}”.
+          </>
+        ) : (
+          <>The two are not told apart: of 100 as many go all of this way as of “{other}”, give or take chance.</>
+        )}
+      </p>
+      <p className="text-quiet">
+        {percent(here.estimate, 1)} ({between(here)}) against {percent(there.estimate, 1)} ({between(there)}), of those
+        at the first step of each. Who takes both ways is in both numbers.
+      </p>
+    </div>
+  );
+}
+
 /** The one sentence that matters. */
 export function Headline({ report, here, other }: { report: Report; here: string; other?: string }) {
   const { steps, whole } = report;

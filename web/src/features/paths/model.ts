@@ -14,7 +14,7 @@ export interface PathsSearch extends Lens {
   steps?: string;
   /** Seconds, for one person; else within a visit. */
   within?: number;
-  /** "before", "device:phone", "source:…", "channel:…" or "audience:7". */
+  /** "before", "device:phone", "source:…", "channel:…", "audience:7", or "path:3" for another path. */
   against?: string;
   by?: "device" | "channel" | "source" | "page";
 }
@@ -60,5 +60,6 @@ export function againstWords(search: PathsSearch, read: { first: string; last: s
   const [kind, name = ""] = against.split(/:(.*)/s);
   if (kind === "device") return { ...same, device: name };
   if (kind === "audience") return { ...same, audience: Number(name) };
+  if (kind === "path") return { ...same, path: Number(name) };
   return { ...same, origin: against };
 }

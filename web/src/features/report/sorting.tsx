@@ -27,6 +27,7 @@ export function sortable<R extends Measured>(
     const down = sort.startsWith("-");
     return {
       key: c.key,
+      sized: c.name,
       sorted: by ? (down ? ("descending" as const) : ("ascending" as const)) : undefined,
       head: (
         <button

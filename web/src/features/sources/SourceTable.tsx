@@ -4,7 +4,7 @@ import { DropdownMenu } from "radix-ui";
 import type { Schemas } from "../../api/client";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
-import { Table } from "../../components/Table";
+import { type Sizing, Table } from "../../components/Table";
 import { CHANNELS } from "../../lib/lens";
 import { type Column, type Frame, measuredColumns } from "../report/columns";
 import { inOrder, sortable } from "../report/sorting";
@@ -33,9 +33,10 @@ interface Props {
   /** Where rows can be opened. */
   toggle?: (row: TreeRow) => void;
   look: (row: TreeRow, by: string) => void;
+  sizing?: Sizing;
 }
 
-export function SourceTable({ rows, total, childrenOf, frame, columns, sort, setSort, toggle, look }: Props) {
+export function SourceTable({ rows, total, childrenOf, frame, columns, sort, setSort, toggle, look, sizing }: Props) {
   const values = (some: TreeRow[]) =>
     inOrder(
       some.filter((r) => r.kind === "value"),
@@ -52,6 +53,7 @@ export function SourceTable({ rows, total, childrenOf, frame, columns, sort, set
       <Table<TreeRow>
         dense
         caption="Sources"
+        sizing={sizing}
         rows={flat(rows)}
         apart={[total]}
         rowKey={(r) => `${r.kind} ${r.path.join(" ")} ${r.by}`}
@@ -59,6 +61,7 @@ export function SourceTable({ rows, total, childrenOf, frame, columns, sort, set
         columns={[
           {
             key: "name",
+            sized: "Where from",
             head: toggle
               ? "Where from"
               : (DIMENSIONS[rows[0]?.by ?? ""] ?? "Value").replace(/^./, (c) => c.toUpperCase()),

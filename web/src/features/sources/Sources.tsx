@@ -13,11 +13,13 @@ import { lensChoicesQuery } from "../pages/queries";
 import { ColumnChoice, saidColumns, shownColumns } from "../report/ColumnChoice";
 import { frameOf } from "../report/columns";
 import { MakeColumn, ownColumns } from "../report/own";
+import { readWidths, saidWidths } from "../report/widths";
 import { SaveView } from "../saved/SaveView";
 import { Hours } from "./Hours";
 import { sourcesQuery } from "./queries";
 import { COLUMNS, SourceTable, type TreeRow } from "./SourceTable";
 import { BY, DIMENSIONS, type SourcesSearch } from "./search";
+import { TwoCounts } from "./TwoCounts";
 
 export default function Sources() {
   const siteId = useSiteId();
@@ -31,6 +33,7 @@ export default function Sources() {
   const own = lens.data?.own_columns ?? [];
   const columns = [...COLUMNS, ...ownColumns<TreeRow>(own, [])];
   const shown = shownColumns(columns, search.columns);
+  const [drawn, counts] = [search.by === "hour", search.by === "counts"];
 
   if (lens.isPending) return <Loading what="the sources" />;
   if (!lens.data)
@@ -77,10 +80,10 @@ export default function Sources() {
         <div className="flex flex-wrap gap-2">
           <SaveView siteId={siteId} place="sources" search={search} opened={(view) => set({ view }, true)} />
           <Files
-            path={`/api/sites/${siteId}/sources${search.by === "hour" ? "/hours" : ""}`}
-            query={{ ...lensQuery(search), by: search.by === "hour" ? undefined : search.by, at }}
+            path={`/api/sites/${siteId}/${counts ? "two-counts" : `sources${drawn ? "/hours" : ""}`}`}
+            query={{ ...lensQuery(search), by: drawn || counts ? undefined : search.by, at }}
           />
-          {search.by !== "hour" && (
+          {!drawn && !counts && (
             <ColumnChoice
               all={columns}
               shown={shown}
@@ -97,8 +100,10 @@ export default function Sources() {
           )}
         </div>
       </div>
-      {search.by === "hour" ? (
+      {drawn ? (
         <Hours siteId={siteId} lens={search} at={at} />
+      ) : counts ? (
+        <TwoCounts siteId={siteId} lens={search} />
       ) : (
         <Told key={JSON.stringify([search.by, at])} siteId={siteId} search={search} set={set} />
       )}
@@ -124,6 +129,7 @@ interface ToldProps {
 function Told({ siteId, search, set }: ToldProps) {
   const small = useSmall();
   const at = search.at ?? [];
+  const widths = readWidths(search.widths);
   const report = useQuery(sourcesQuery(siteId, search, search.by, at));
   // Rows that are opened, each by what it and those around it are.
   const [opened, setOpened] = useState<string[][]>([]);
@@ -188,6 +194,7 @@ function Told({ siteId, search, set }: ToldProps) {
           setSort={(sort) => set({ sort }, true)}
           toggle={search.by ? undefined : toggle}
           look={(row, by) => set({ at: [...at, ...row.path], by })}
+          sizing={{ widths, set: (key, width) => set({ widths: saidWidths(widths, key, width) }, true) }}
         />
       </div>
     </>

@@ -26,3 +26,15 @@ export const hoursQuery = (siteId: number, lens: Lens, at: string[]) =>
       ),
     placeholderData: (before) => before,
   });
+
+export const countsQuery = (siteId: number, lens: Lens) =>
+  queryOptions({
+    queryKey: ["sources", siteId, "counts", lensQuery(lens)],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/two-counts", {
+          params: { path: { site_id: siteId }, query: lensQuery(lens) },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });

@@ -10,6 +10,8 @@ export interface SourcesSearch extends Lens {
   at?: string[];
   sort?: string;
   columns?: string;
+  /** How wide those that were sized are. */
+  widths?: string;
 }
 
 export const readSourcesSearch = (s: Record<string, unknown>): SourcesSearch => {
@@ -22,6 +24,7 @@ export const readSourcesSearch = (s: Record<string, unknown>): SourcesSearch => 
     at: at.length ? at : undefined,
     sort: text(s.sort),
     columns: text(s.columns),
+    widths: text(s.widths),
   };
 };
 
@@ -43,9 +46,10 @@ export const DIMENSIONS: Record<string, string> = {
   returning: "new and returning",
 };
 
-/** What the rows are told apart by. "hour" is a drawing, not a table. */
+/** What the rows are told apart by. "hour" is a drawing, and "counts" holds both sides against each other. */
 export const BY: Record<string, string> = {
   steps: "step by step",
   ...DIMENSIONS,
   hour: "hour and weekday",
+  counts: "what the ad side says of it",
 };

@@ -12,9 +12,8 @@ import { makeStale, REPORTS } from "../../lib/stale";
 
 type Check = Schemas["CheckOut"];
 type Reading = Schemas["ReadingJson"];
-type FieldName = "day" | "cost" | "source" | "campaign" | "ad_group" | "ad" | "landing" | "impressions" | "clicks";
 
-const FIELDS: [FieldName, string][] = [
+const FIELDS = [
   ["day", "Day"],
   ["cost", "Cost"],
   ["source", "Source"],
@@ -24,7 +23,11 @@ const FIELDS: [FieldName, string][] = [
   ["landing", "Landing address"],
   ["impressions", "Impressions"],
   ["clicks", "Clicks"],
-];
+  ["conversions", "Its conversions"],
+  ["value", "Their value"],
+  ["view_conversions", "For ads only seen"],
+] as const;
+type FieldName = (typeof FIELDS)[number][0];
 const ORDERS = { ymd: "year month day", dmy: "day month year", mdy: "month day year" } as const;
 const DELIMITERS: Record<string, string> = { ",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars" };
 

@@ -5,6 +5,8 @@ import { cx, Failed, Head, Loading } from "../../components/ui";
 import { ago, day } from "../../lib/format";
 import { useSiteId } from "../../lib/useSiteId";
 import { Act } from "./Act";
+import { Answer } from "./Answer";
+import { Answered } from "./Answered";
 import { changes } from "./changes";
 import { decisions } from "./decisions";
 import { mendings } from "./mendings";
@@ -50,6 +52,7 @@ export default function Today() {
                   notes={decisions(now)}
                   none="Nothing is certain enough to act on today."
                 />
+                <Answered siteId={siteId} currency={now.currency} />
                 <Notes siteId={siteId} title="To know" notes={changes(now)} />
               </>
             )}
@@ -79,10 +82,11 @@ function Notes({ siteId, title, notes, none }: { siteId: number; title: string; 
               <p className="text-lead">{note.says}</p>
               {note.why && <p className="text-small text-quiet">{note.why}</p>}
               {note.act && <Act siteId={siteId} act={note.act} />}
+              {note.about && <Answer siteId={siteId} about={note.about} />}
             </div>
             <Link
               to={`/s/$siteId/${note.to}`}
-              params={{ siteId: String(siteId), testId: String(note.test) }}
+              params={{ siteId: String(siteId), testId: String(note.test), audienceId: String(note.test) }}
               search={note.search}
               className="shrink-0 pl-4 whitespace-nowrap text-plum underline decoration-line underline-offset-4 hover:decoration-plum sm:pl-0"
             >

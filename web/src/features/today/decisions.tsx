@@ -1,6 +1,6 @@
 /** What the evidence allows to decide: tests first, for they cost traffic while they run. */
 import type { Schemas } from "../../api/client";
-import { count, percent, times, words } from "../../lib/format";
+import { count, money, percent, several, times, words } from "../../lib/format";
 import { Said } from "../pages/Findings";
 import { decidedHead } from "../splits/verdict";
 import type { Note } from "./note";
@@ -10,6 +10,8 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
   for (const test of t.decided)
     notes.push({
       key: `test ${test.id}`,
+      about: test.key,
+      stake: test.stake,
       tone: test.verdict.kind === "adopt" ? "fern" : "ink",
       says: (
         <>
@@ -24,6 +26,8 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
   for (const test of t.overdue)
     notes.push({
       key: `overdue ${test.id}`,
+      about: test.key,
+      stake: test.stake,
       tone: "ink",
       says: (
         <>
@@ -43,6 +47,8 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
     const rate = f.conversion_rate;
     notes.push({
       key: `${f.kind} ${f.page_id}`,
+      about: f.key,
+      stake: f.stake,
       tone: f.kind === "earns" ? "fern" : "brick",
       says: (
         <Said
@@ -65,5 +71,54 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       go: "See the page",
     });
   }
-  return notes;
+  if (t.move) notes.push(moveNote(t.move, t.currency, t.has_margin));
+  if (t.unused)
+    notes.push({
+      key: "unused",
+      tone: "ink",
+      about: t.unused.key,
+      says: (
+        <>
+          <strong>
+            {count(t.unused.people)} people are in “<bdi>{t.unused.name}</bdi>”
+          </strong>
+          , and nobody has used it.
+        </>
+      ),
+      why: "It has never been taken out. Show them an ad, or leave them out of one.",
+      to: "audiences/$audienceId",
+      test: t.unused.id,
+      go: "See the audience",
+    });
+  // Most money first; what no money is known of after it, in the order in which it was found.
+  return notes
+    .map((note, place) => ({ note, place }))
+    .sort((a, b) => Number(b.note.stake ?? -1) - Number(a.note.stake ?? -1) || a.place - b.place)
+    .map(({ note }) => note);
+}
+
+function moveNote(m: NonNullable<Schemas["TodayOut"]["move"]>, currency: string, hasMargin: boolean): Note {
+  const place = (p: typeof m.take) => (
+    <>
+      <bdi className="num text-body font-semibold">{p.path}</bdi> by <bdi>{p.source}</bdi>
+    </>
+  );
+  const each = (p: typeof m.take) =>
+    `${count(Number(p.conversions))} ${several(m.counting)} on ${money(p.spend, currency, 0)}`;
+  return {
+    key: "move",
+    tone: "fern",
+    about: m.key,
+    stake: m.stake,
+    says: (
+      <>
+        <strong>The next euro is best spent</strong> on {place(m.take)}: move {money(m.amount, currency)} a day there
+        from {place(m.give)}, for about {money(m.gain.estimate, currency)} more {hasMargin ? "margin" : "revenue"} a day
+        ({money(m.gain.low, currency)} to {money(m.gain.high, currency)}).
+      </>
+    ),
+    why: `${m.sure > 0.99 ? "More than 99 %" : percent(m.sure, 0)} sure that it is a gain. Last 28 days: ${each(m.take)} there, ${each(m.give)} here; both drawn towards what all places bring. A fifth more than so far at most: beyond that the past says little.`,
+    to: "sources",
+    go: "See the sources",
+  };
 }

@@ -7,10 +7,13 @@ export interface Note {
   says: ReactNode;
   why?: ReactNode;
   tone: "brick" | "marigold" | "fern" | "ink";
-  to: "pixel" | "conversions" | "live" | "spend" | "pages" | "tests/$testId";
+  to: "pixel" | "conversions" | "live" | "spend" | "pages" | "tests/$testId" | "audiences/$audienceId" | "sources";
   test?: number;
   search?: { open: number } | { check: string };
   go: string;
   /** What can be done from here: a host added, or something set aside from reports. */
   act?: { host: string } | { aside: Schemas["ExclusionIn"] };
+  /** The proposal's key, where it can be answered; and the money that it is about in 28 days. */
+  about?: string;
+  stake?: string | null;
 }

@@ -17,3 +17,9 @@ export const railQuery = (siteId: number) =>
     queryFn: () => data(client.GET("/api/sites/{site_id}/rail", at(siteId))),
     refetchInterval: 30_000,
   });
+
+export const decisionsQuery = (siteId: number) =>
+  queryOptions({
+    queryKey: ["decisions", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/decisions", { params: { path: { site_id: siteId } } })),
+  });

@@ -1,0 +1,287 @@
+"""What the ad side says against what Clabo saw, by source and day, with the parts of the difference."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from decimal import Decimal
+from zoneinfo import ZoneInfo
+
+from django.db.models import Count, Sum
+
+from clabo.adside.models import AdSide
+from clabo.adside.services import ad_side
+from clabo.conversions.lens import Lens
+from clabo.conversions.models import Conversion
+from clabo.core.evidence import Interval, count_ratio
+from clabo.core.twocounts import ByDay, Claimed, Click, Counting, Part, Steps, Tally, steps, total
+from clabo.db.arrays import in_array
+from clabo.events.models import SERVER_KINDS, Event, TrafficClass, TrafficDay, Visit
+from clabo.sites.models import Consent, Site
+from clabo.spend.models import SpendRow
+
+MOST_SOURCES = 50
+
+
+@dataclass(slots=True)
+class Said:
+    """What the ad side says of one day: None where its files have no such column."""
+
+    clicks: int = 0
+    conversions: Decimal | None = None
+    value: Decimal | None = None
+    view_conversions: Decimal | None = None
+
+    @property
+    def all(self) -> Decimal | None:
+        """All that it claims: after clicks, and after ads that were only seen."""
+        return _plus(self.conversions, self.view_conversions)
+
+
+@dataclass(slots=True)
+class Arrived:
+    """Visits by a source's ads on one day: those that reports count, robots', and own ones or those set aside."""
+
+    visits: int = 0
+    robots: int = 0
+    own: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class SideDay:
+    """One source on one day, on both sides; conversions stand on the day of the click."""
+
+    day: date
+    said: Said
+    arrived: Arrived
+    seen: Tally
+    claimed: Tally
+
+
+@dataclass(slots=True)
+class Side:
+    """One source. `parts`: what leads from Clabo's count to the ad side's, as far as it can be measured; then the rest.
+
+    The rest is None where the files do not say what the ad side counts.
+    """
+
+    counting: AdSide
+    said: Said
+    arrived: Arrived
+    seen: Tally
+    parts: list[tuple[Part, Tally]]
+    rest: Decimal | None
+    rest_value: Decimal | None
+    landing: Interval
+    days: list[SideDay] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class TwoCounts:
+    """Sources that spend files name, those with most clicks first. `asks`: visitors are asked before anything is seen."""
+
+    sides: list[Side]
+    asks: bool
+
+
+def two_counts(lens: Lens) -> TwoCounts:
+    """Both counts of the lens's conversion over its days; of its origin and device everything is looked at."""
+    said = _said(lens)
+    clicks = {source: sum(of.clicks for of in by_day.values()) for source, by_day in said.items()}
+    sources = sorted(said, key=lambda s: (-clicks[s], s))[:MOST_SOURCES]
+    arrived = _arrived(lens, sources)
+    seen = _seen(lens, sources)
+    sides = {source: ad_side(lens.site, source) for source in sources}
+    claimed = _claimed(lens, sides)
+    return TwoCounts(
+        [
+            _side(lens, sides[s], said[s], arrived[s], seen[s], _steps(lens, sides[s], claimed[s]))
+            for s in sources
+        ],
+        lens.site.consent == Consent.ASK,
+    )
+
+
+def _side(
+    lens: Lens,
+    counting: AdSide,
+    said: dict[date, Said],
+    arrived: dict[date, Arrived],
+    seen: ByDay,
+    found: Steps,
+) -> Side:
+    all_said, all_arrived = Said(), Arrived()
+    for of_day in said.values():
+        all_said.clicks += of_day.clicks
+        all_said.conversions = _plus(all_said.conversions, of_day.conversions)
+        all_said.value = _plus(all_said.value, of_day.value)
+        all_said.view_conversions = _plus(all_said.view_conversions, of_day.view_conversions)
+    for came in arrived.values():
+        all_arrived.visits += came.visits
+        all_arrived.robots += came.robots
+        all_arrived.own += came.own
+    ours, parts = total(seen), []
+    last = ours
+    named: list[tuple[Part, ByDay]] = [
+        ("shared", found.shared),
+        ("window", found.window),
+        ("counting", found.counting),
+        ("days", found.days),
+        ("uncounted", found.uncounted),
+    ]
+    for part, by_day in named:
+        now = total(by_day)
+        parts.append((part, now - last))
+        last = now
+    if all_said.view_conversions is not None:
+        # Their value is in no file.
+        seen_only = Tally(all_said.view_conversions)
+        parts.append(("view_through", seen_only))
+        last = Tally(last.conversions + seen_only.conversions, last.value)
+    nothing, nobody = Tally(), Arrived()
+    shown = sorted({*said, *arrived, *seen, *found.claimed})
+    return Side(
+        counting,
+        all_said,
+        all_arrived,
+        ours,
+        parts,
+        None if all_said.all is None else all_said.all - last.conversions,
+        None if all_said.value is None else all_said.value - last.value,
+        count_ratio(all_arrived.visits, all_said.clicks),
+        [
+            SideDay(
+                day,
+                said.get(day, Said()),
+                arrived.get(day, nobody),
+                seen.get(day, nothing),
+                found.claimed.get(day, nothing),
+            )
+            for day in shown
+        ],
+    )
+
+
+def _plus(a: Decimal | None, b: Decimal | None) -> Decimal | None:
+    return b if a is None else a if b is None else a + b
+
+
+def _said(lens: Lens) -> dict[str, dict[date, Said]]:
+    rows = SpendRow.objects.filter(site=lens.site, day__gte=lens.first, day__lte=lens.last)
+    found: defaultdict[str, dict[date, Said]] = defaultdict(dict)
+    for source, day, *sums in rows.values_list("source", "day").annotate(
+        Sum("clicks"), Sum("conversions"), Sum("value"), Sum("view_conversions")
+    ):
+        of_day = found[source.lower()].setdefault(day, Said())
+        of_day.clicks += sums[0]
+        of_day.conversions = _plus(of_day.conversions, sums[1])
+        of_day.value = _plus(of_day.value, sums[2])
+        of_day.view_conversions = _plus(of_day.view_conversions, sums[3])
+    return found
+
+
+def _arrived(lens: Lens, sources: Collection[str]) -> defaultdict[str, dict[date, Arrived]]:
+    found: defaultdict[str, dict[date, Arrived]] = defaultdict(dict)
+    span = {"site": lens.site, "day__gte": lens.first, "day__lte": lens.last, "origin__source__in": sources}
+    for source, day, n in (
+        TrafficDay.objects.filter(**span).values_list("origin__source", "day").annotate(Sum("entries"))
+    ):
+        found[source].setdefault(day, Arrived()).visits += n
+    others = Visit.objects.filter(**span, views__gt=0).exclude(traffic_class=TrafficClass.COUNTED)
+    for source, day, kind, n in others.values_list("origin__source", "day", "traffic_class").annotate(
+        Count("id")
+    ):
+        of_day = found[source].setdefault(day, Arrived())
+        if kind == TrafficClass.BOT:
+            of_day.robots += n
+        elif kind != TrafficClass.REHEARSAL:
+            of_day.own += n
+    return found
+
+
+def _seen(lens: Lens, sources: Collection[str]) -> defaultdict[str, ByDay]:
+    """What reports credit to each source, by day."""
+    found: defaultdict[str, ByDay] = defaultdict(dict)
+    if lens.rule:
+        credits = _everywhere(lens).credits().filter(rule=lens.rule, origin__source__in=sources)
+        rows = credits.values_list("origin__source", "day").annotate(Sum("share"), Sum("value"))
+        for source, day, share, value in rows:
+            found[source][day] = Tally(share, value or Decimal(0))
+    return found
+
+
+def _everywhere(lens: Lens) -> Lens:
+    return Lens(lens.site, lens.first, lens.last, "any", None, lens.rule, lens.model)
+
+
+def _counting(site: Site, side: AdSide) -> Counting:
+    return Counting(side.window_days, side.once, ZoneInfo(side.time_zone) if side.time_zone else site.zone)
+
+
+def _steps(lens: Lens, side: AdSide, claimed: list[Claimed]) -> Steps:
+    ours = Counting(lens.site.attribution_window_days, False, lens.site.zone)
+    return steps(claimed, ours, _counting(lens.site, side), lens.first, lens.last)
+
+
+def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Claimed]]:
+    """Conversions with a click of each source that may fall on the lens's days, by anybody's count."""
+    found: defaultdict[str, list[Claimed]] = defaultdict(list)
+    if not lens.rule or not sides:
+        return found
+    longest = timedelta(days=max(lens.site.attribution_window_days, *(s.window_days for s in sides.values())))
+    # A day more on either side: their midnight may be another.
+    start = lens.site.midnight(lens.first - timedelta(days=1))
+    end = lens.site.midnight(lens.last + timedelta(days=2))
+    # A later click takes a conversion away from one of the days that are looked at.
+    latest = end + longest
+    clicks: defaultdict[int, list[tuple[str, bool, Click]]] = defaultdict(list)
+    visits = Visit.objects.filter(
+        site=lens.site,
+        started_at__gte=start,
+        started_at__lt=latest,
+        views__gt=0,
+        origin__source__in=list(sides),
+    ).order_by("started_at", "id")
+    of_visits = visits.values_list("id", "visitor_id", "started_at", "origin__source", "traffic_class")
+    for pk, visitor, began, source, kind in of_visits:
+        if kind != TrafficClass.REHEARSAL:
+            clicks[visitor].append((source, kind == TrafficClass.COUNTED, Click(pk, began)))
+    conversions = Conversion.objects.filter(
+        in_array("visitor_id", set(clicks)),
+        site=lens.site,
+        rule=lens.rule,
+        time__gte=start,
+        time__lt=latest,
+    ).select_related("visit")
+    every = list(conversions)
+    reported = _reported(lens.site, every)
+    for c in every:
+        kind = c.visit.traffic_class if c.visit is not None else TrafficClass.COUNTED
+        if kind == TrafficClass.REHEARSAL:
+            continue
+        counted = kind == TrafficClass.COUNTED
+        by_source: defaultdict[str, list[Click]] = defaultdict(list)
+        for source, in_reports, click in clicks[c.visitor_id]:
+            if click.start <= c.time and (in_reports or not counted):
+                by_source[source].append(click)
+        own = None if c.event_id in reported else c.visit_id
+        for source, some in by_source.items():
+            found[source].append(Claimed(c.time, c.summed or Decimal(0), some, own, not counted))
+    return found
+
+
+def _reported(site: Site, conversions: list[Conversion]) -> set[object]:
+    """The events of these that a server has reported: they did not happen in the visit that they hang on."""
+    if not conversions:
+        return set()
+    times = [c.time for c in conversions]
+    events = Event.objects.filter(
+        in_array("id", {c.event_id for c in conversions}, "uuid"),
+        site=site,
+        time__gte=min(times),
+        time__lte=max(times),
+        kind__in=SERVER_KINDS,
+    )
+    return set(events.values_list("id", flat=True))
