@@ -73,9 +73,9 @@ def _meadow(clicks: Sequence[Clicks], claims: Mapping[Ad, int], chance: random.R
         ]
     ]
     for c, words in _of(clicks, scenario.MEADOW):
-        claimed = claims.get(
-            (c.day, words["utm_campaign"], words["utm_term"], words["utm_content"], c.landing), 0
-        )
+        # All on the first of an ad's rows: it does not tell its landing pages apart in this.
+        ad = (c.day, words["utm_campaign"], words["utm_term"], words["utm_content"])
+        claimed = left.pop(ad, 0)
         # Some it never hears of, some are of people who told Clabo nothing, some have only seen the ad.
         heard = sum(chance.random() < 0.96 for _ in range(claimed)) + (chance.random() < 0.05)
         seen_only = int(chance.random() < 0.12)

@@ -35,7 +35,7 @@ from clabo.paths.schemas import (
     way_rows,
     ways_out,
 )
-from clabo.paths.walking import By, differences, path_report, proposals, whole_difference
+from clabo.paths.walking import differences, path_report, proposals, whole_difference
 from clabo.paths.ways import ways
 from clabo.problems import Problem
 from clabo.shapes import MadeOut
@@ -79,7 +79,7 @@ def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut
 @router.get(ONE + "/report", response=PathReportOut, openapi_extra=FILES)
 @as_table("Kept path", StepOut, lambda answer: answer.steps)
 def kept_report(
-    request: HttpRequest, site_id: int, path_id: int, words: Query[LensWords], by: By | None = None
+    request: HttpRequest, site_id: int, path_id: int, words: Query[LensWords], by: str | None = None
 ) -> PathReportOut:
     path = services.path_of(site_for(request, site_id), path_id)
     asked = PathAsked(steps=path.steps, within=path.within, by=by, **words.dict())

@@ -58,7 +58,8 @@ class PathAsked(LensWords):
 
     steps: list[StepJson]
     within: int | None = None
-    by: Literal["device", "channel", "source", "page"] | None = None
+    # "device", "channel", "source", "page", or "test:<number>" for the variants of a split test.
+    by: str | None = Field(None, max_length=40)
     against: AgainstWords | None = None
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,8 +17,11 @@ from clabo.core.evidence import Counts, Interval, RateComparison, compare_rates,
 from clabo.core.paths import NEVER, Walk, Whole, following, walk
 from clabo.events.models import Page
 from clabo.paths.reading import Atoms, Journeys, journeys, rows_of
+from clabo.paths.variants import arms_of, read_test
+from clabo.problems import Problem
 
-By = Literal["device", "channel", "source", "page"]
+# What visits are told apart by; or a split test, as "test:<number>".
+BY = ("device", "channel", "source", "page")
 SHOWN_INSTEAD = 4
 SHOWN_GROUPS = 8
 
@@ -79,9 +82,12 @@ class StepDifference:
 
 
 def path_report(
-    lens: Lens, steps: Sequence[What], within: int | None = None, by: By | None = None
+    lens: Lens, steps: Sequence[What], within: int | None = None, by: str | None = None
 ) -> PathReport:
-    """The path under the lens; `within` seconds for one person, None for within a visit."""
+    """The path under the lens; `within` seconds for one person, None for within a visit.
+
+    `by`: one of BY or a split test ("test:<number>"), to have groups of visits side by side. Raises Problem.
+    """
     atoms = Atoms.of(lens.site.pk)
     known = Inventory(lens.site.pk)
     seen = journeys(lens, atoms)
@@ -114,7 +120,7 @@ def path_report(
                 int(left.sum()) - sum(i.count for i in instead),
             )
         )
-    groups = _groups(seen, atoms, walked, of_visit, by) if by and within is None else []
+    groups = _groups(seen, atoms, walked, by) if by and within is None else []
     return PathReport(found, rate_interval(counts[-1], counts[0]), groups)
 
 
@@ -137,25 +143,36 @@ def _instead(
     return Counter(dict(zip(found.tolist(), counts.tolist(), strict=True)))
 
 
-def _groups(seen: Journeys, atoms: Atoms, walked: Walk, of_visit: Whole, by: By) -> list[Group]:
-    names = atoms.by(by)
-    values = [names.get(int(a)) for a in np.unique(seen.arrivals)]
-    place_of = {value: i for i, value in enumerate(dict.fromkeys(values))}
+def _groups(seen: Journeys, atoms: Atoms, walked: Walk, by: str) -> list[Group]:
+    if by.startswith("test:"):
+        names, of_group = arms_of(seen, read_test(seen.lens.site, by))
+        # Variants stay in their order.
+        return _counted(names, of_group, walked)
+    if by not in BY:
+        raise Problem(f"Choose one of {', '.join(BY)}, or a split test.", "by")
+    values_of = atoms.by(by)
+    values = list(dict.fromkeys(values_of.get(int(a)) for a in np.unique(seen.arrivals)))
+    place_of = {value: i for i, value in enumerate(values)}
     table = np.zeros(atoms.size, dtype=np.int64)
-    for atom, value in names.items():
+    for atom, value in values_of.items():
         table[atom] = place_of.get(value, 0)
-    of_group = table[seen.arrivals]
+    pages = Page.objects.in_bulk([v for v in values if isinstance(v, int)]) if by == "page" else {}
+    names = [str(pages.get(v, "no page")) if by == "page" else str(v or "direct") for v in values]
+    found = _counted(names, table[seen.arrivals], walked)
+    return sorted(found, key=lambda g: -g.reached[0])[:SHOWN_GROUPS]
+
+
+def _counted(names: Sequence[str], of_group: Whole, walked: Walk) -> list[Group]:
+    """The groups, by name, of which somebody came to the first step."""
     reached = [
-        np.bincount(of_group[walked.at(step)], minlength=len(place_of)) for step in range(len(walked.reached))
+        np.bincount(of_group[walked.at(step)], minlength=len(names)) for step in range(len(walked.reached))
     ]
-    pages = Page.objects.in_bulk([v for v in place_of if isinstance(v, int)]) if by == "page" else {}
     found = []
-    for value, i in place_of.items():
+    for i, name in enumerate(names):
         counts = [int(r[i]) for r in reached]
         if counts and counts[0]:
-            name = str(pages.get(value, "no page")) if by == "page" else str(value or "direct")
             found.append(Group(name, counts, rate_interval(counts[-1], counts[0])))
-    return sorted(found, key=lambda g: -g.reached[0])[:SHOWN_GROUPS]
+    return found
 
 
 def differences(here: PathReport, there: PathReport) -> list[StepDifference]:

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from playwright.sync_api import Error, sync_playwright
 
 from clabo.conversions.models import ConversionRule
 from clabo.core.rehearsal import Step, parse_steps
@@ -60,10 +61,6 @@ class Command(BaseCommand):
 
 def run(site: Site, rehearsal: Rehearsal, steps: list[Step]) -> str:
     """Do the steps in a fresh browser; why they broke off, or empty. Only the site's own hosts are opened."""
-    try:
-        from playwright.sync_api import Error, sync_playwright
-    except ImportError:
-        raise CommandError("Playwright is not installed: pip install -r requirements/dev.txt") from None
     hosts = {h.host for h in site.hosts.all()}
     # All that the database knows is asked before: Playwright runs an event loop in this thread, and Django
     # refuses to wait inside one.

@@ -13,6 +13,7 @@ import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
 import { useSiteId } from "../../lib/useSiteId";
 import { lensChoicesQuery } from "../pages/queries";
+import { testsQuery } from "../splits/queries";
 import { againstWords, complete, type PathsSearch, type Step, stepsOf } from "./model";
 import { keptQuery, proposedQuery, reportQuery } from "./queries";
 import { blankStep, Steps } from "./Steps";
@@ -255,6 +256,9 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
     onError: (failed) => toast(failed.message),
   });
   const kept = useQuery(keptQuery(siteId)).data ?? [];
+  const ran = (useQuery(testsQuery(siteId)).data ?? []).filter((t) => t.state !== "draft");
+  const bySaid = (value: string) =>
+    BY[value] ?? `variant of ${ran.find((t) => `test:${t.id}` === value)?.name ?? "a split test"}`;
   const second = search.against?.startsWith("path:")
     ? kept.find((p) => `path:${p.id}` === search.against)?.name
     : undefined;
@@ -396,13 +400,22 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
                   Side by side, by{" "}
                   <Word
                     label="By"
-                    text={BY[by ?? "none"] ?? "nothing"}
+                    text={bySaid(by ?? "none")}
                     value={by ?? "none"}
-                    choices={Object.entries(BY).map(([value, text]) => ({ value, text }))}
-                    choose={(value) => go({ by: value === "none" ? undefined : (value as PathsSearch["by"]) })}
+                    choices={[
+                      ...Object.entries(BY).map(([value, text]) => ({ value, text })),
+                      ...ran.map((t) => ({ value: `test:${t.id}`, text: t.name, group: "Variant of" })),
+                    ]}
+                    choose={(value) => go({ by: value === "none" ? undefined : value })}
                   />
                 </h2>
-                <Groups report={r} by={BY[by ?? "none"] ?? ""} />
+                <Groups report={r} by={bySaid(by ?? "none")} />
+                {by?.startsWith("test:") && (
+                  <p className="mt-1 text-small text-quiet">
+                    Visits from a visitor’s first sight of the variant on. Whether the test is decided, its own screen
+                    says.
+                  </p>
+                )}
               </section>
             )}
           </>

@@ -16,11 +16,11 @@ export interface PathsSearch extends Lens {
   within?: number;
   /** "before", "device:phone", "source:…", "channel:…", "audience:7", or "path:3" for another path. */
   against?: string;
-  by?: "device" | "channel" | "source" | "page";
+  /** "device", "channel", "source", "page", or "test:2" for its variants. */
+  by?: string;
 }
 
 const whole = (value: unknown) => (Number.isInteger(Number(value)) && Number(value) > 0 ? Number(value) : undefined);
-const BY = ["device", "channel", "source", "page"] as const;
 
 export const readPathsSearch = (s: Record<string, unknown>): PathsSearch => ({
   ...readLens(s),
@@ -28,7 +28,7 @@ export const readPathsSearch = (s: Record<string, unknown>): PathsSearch => ({
   steps: typeof s.steps === "string" ? s.steps : s.steps ? JSON.stringify(s.steps) : undefined,
   within: whole(s.within),
   against: typeof s.against === "string" ? s.against : undefined,
-  by: BY.find((by) => by === s.by),
+  by: typeof s.by === "string" && /^(device|channel|source|page|test:\d+)$/.test(s.by) ? s.by : undefined,
 });
 
 export function stepsOf(text: string | undefined): Step[] | undefined {
