@@ -18,17 +18,15 @@ from zoneinfo import ZoneInfo
 Part = Literal["shared", "window", "counting", "days", "uncounted", "view_through"]
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class Tally:
     """Conversions, in parts where a model shares, and their value."""
 
     conversions: Decimal = Decimal(0)
     value: Decimal = Decimal(0)
 
-    def __iadd__(self, other: Tally) -> Tally:
-        self.conversions += other.conversions
-        self.value += other.value
-        return self
+    def __add__(self, other: Tally) -> Tally:
+        return Tally(self.conversions + other.conversions, self.value + other.value)
 
     def __sub__(self, other: Tally) -> Tally:
         return Tally(self.conversions - other.conversions, self.value - other.value)

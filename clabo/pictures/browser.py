@@ -37,6 +37,7 @@ _LOAD_MS, _QUIET_MS = 12_000, 2_500
 _SCROLL = """async (most) => { const high = Math.min(most, document.documentElement.scrollHeight);
 for (let y = 0; y < high; y += 700) { scrollTo(0, y); await new Promise((go) => setTimeout(go, 40)) }
 scrollTo(0, 0); await new Promise((go) => setTimeout(go, 80)); return document.documentElement.scrollHeight }"""
+_LINKS = "(all) => [...new Set(all.map((a) => a.href.split('#')[0]))].slice(0, 400)"
 _STILL = "*, *::before, *::after { scroll-behavior: auto !important } :focus { outline: none !important }"
 
 
@@ -55,14 +56,15 @@ async def _main(wanted: dict[str, Any]) -> dict[str, Any]:
         return {"reason": "no_browser", "more": error.message.splitlines()[0][:200], "shots": []}
     found: dict[str, Any] = {"reason": "", "more": "", "shots": []}
     asked: set[str] = set()
+    links: set[str] = set()
     try:
-        shots = (_shoot(browser, wanted, proxy, asked, name, *size) for name, size in WIDTHS.items())
+        shots = (_shoot(browser, wanted, proxy, asked, links, name, *size) for name, size in WIDTHS.items())
         found["shots"] = await asyncio.gather(*shots)
     except _NotHadError as why:
         found.update(reason=why.args[0], more=why.args[1], shots=[])
     except Error as error:
         found.update(reason=_why(error), more=error.message.splitlines()[0][:200], shots=[])
-    return {**found, "left_out": sorted(proxy.left_out & asked)[:20]}
+    return {**found, "left_out": sorted(proxy.left_out & asked)[:20], "links": sorted(links)}
 
 
 async def _answer() -> None:
@@ -87,6 +89,7 @@ async def _shoot(
     wanted: dict[str, Any],
     proxy: GuardedProxy,
     asked: set[str],
+    links: set[str],
     name: str,
     width: int,
     height: int,
@@ -123,6 +126,9 @@ async def _shoot(
     if urlsplit(page.url).netloc not in wanted["hosts"]:
         raise _NotHadError("elsewhere", urlsplit(page.url).hostname or "")
     await page.add_style_tag(content=_STILL)
+    if name == "desktop":
+        found = await page.eval_on_selector_all("a[href]", _LINKS)
+        links.update(a for a in found if urlsplit(a).netloc in wanted["hosts"] and len(a) <= 2000)
     shown = max(height, min(full, MOST_HEIGHT))
     file = str(Path(wanted["folder"]) / f"{name}.png")
     await page.screenshot(

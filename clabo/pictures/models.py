@@ -50,3 +50,19 @@ class PageLook(models.Model):
     more = models.CharField(max_length=260, blank=True)
     # Hosts that are not the site's, from which the page wanted something that the picture lacks.
     left_out = models.JSONField(default=list)
+    # Addresses on the site's own hosts that it links to.
+    links = models.JSONField(default=list)
+
+
+class LinkCheck(models.Model):
+    """The last try of an address that a page links to, and since when it leads nowhere."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    address = models.CharField(max_length=2000)
+    checked_at = models.DateTimeField()
+    # Of the answer; 0 where there was none.
+    status = models.PositiveSmallIntegerField()
+    dead_since = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "address"), name="link_checked_once"),)

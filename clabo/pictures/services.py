@@ -38,6 +38,8 @@ def keep(site: Site, page: Page, taken: Taken, now: datetime, again: Taken | Non
                 "reason": taken.reason,
                 "more": taken.more[:260],
                 "left_out": taken.left_out,
+                # A look that failed says nothing of the links.
+                **({"links": taken.links} if not taken.reason else {}),
             },
         )
         for shot in taken.shots:

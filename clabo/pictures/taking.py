@@ -50,6 +50,8 @@ class Taken:
     reason: str = ""
     more: str = ""
     left_out: list[str] = field(default_factory=list)
+    # Addresses on the site's own hosts that the page links to.
+    links: list[str] = field(default_factory=list)
 
 
 def take(site: Site, page: Page, html: str | None = None) -> Taken:
@@ -75,7 +77,11 @@ def take(site: Site, page: Page, html: str | None = None) -> Taken:
             }
         )
         return Taken(
-            [_read(s) for s in found["shots"]], found["reason"], found["more"], found.get("left_out", [])
+            [_read(s) for s in found["shots"]],
+            found["reason"],
+            found["more"],
+            found.get("left_out", []),
+            found.get("links", []),
         )
 
 

@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 
 from clabo.events.models import Page
 from clabo.jobs.job import job
+from clabo.pictures.links import try_some
 from clabo.pictures.queries import due
 from clabo.pictures.services import look
 from clabo.sites.models import Site
@@ -22,6 +23,13 @@ def picture(site_id: int, page_id: int) -> None:
 def have_taken(site: Site, page_id: int) -> None:
     """Have a page looked at soon. One browser runs at a time."""
     picture.later(once=f"picture {page_id}", lock="pictures", site_id=site.pk, page_id=page_id)
+
+
+@job("links on pages", every="41 * * * *")
+def links() -> None:
+    """Try some of what pages link to."""
+    for site in Site.objects.all():
+        try_some(site, datetime.now(UTC))
 
 
 @job("page pictures", every="23 * * * *")

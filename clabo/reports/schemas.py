@@ -370,9 +370,11 @@ class GoalIn(Schema):
 
 
 class ReasonOut(Schema):
-    # "form_silent": nobody has sent a form there since; "tag_stopped".
-    kind: Literal["form_silent", "tag_stopped"]
+    # "form_silent": nobody has sent a form there since; "tag_stopped"; "dead_link": a link on it leads nowhere.
+    kind: Literal["form_silent", "tag_stopped", "dead_link"]
     since: datetime
+    # The path that the link leads to.
+    what: str
 
 
 class WorstRowOut(Schema):
@@ -431,7 +433,9 @@ def worst_row_out(row: pages.PageRow, of: WorstRow | None) -> WorstRowOut:
         worth=_money(of.worth) if of else None,
         certain=of.loss.certain if of else False,
         needed=of.loss.needed if of else None,
-        reasons=[ReasonOut(kind=cast(Any, r.kind), since=r.since) for r in of.reasons] if of else [],
+        reasons=[ReasonOut(kind=cast(Any, r.kind), since=r.since, what=r.what) for r in of.reasons]
+        if of
+        else [],
     )
 
 

@@ -16,6 +16,7 @@ from clabo.conversions.queries import rules_of
 from clabo.core.worst import Loss, fallen_silent, losses
 from clabo.db.arrays import in_array
 from clabo.events.models import Event, Kind, TrafficDay
+from clabo.pictures.links import dead_links
 from clabo.reports.goals import goals_of
 from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
 
@@ -25,10 +26,11 @@ _FORMS_DAYS = 90
 
 @dataclass(frozen=True, slots=True)
 class Reason:
-    """What may be wrong with a page: "form_silent" (nobody has sent a form since), "tag_stopped"."""
+    """What may be wrong with a page: "form_silent" (nobody has sent a form since), "tag_stopped", "dead_link" (to `what`)."""
 
     kind: str
     since: datetime
+    what: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +92,8 @@ def _worth_of_one(rule: ConversionRule, rows: Sequence[PageRow]) -> Decimal | No
 
 
 def _add_reasons(lens: Lens, rows: Sequence[WorstRow], now: datetime) -> None:
-    silent = _silent_forms(lens, [w.row.page.pk for w in rows if w.row.page], now)
+    pages = [w.row.page.pk for w in rows if w.row.page]
+    silent, dead = _silent_forms(lens, pages, now), dead_links(lens.site, pages)
     for w in rows:
         page = w.row.page
         if page is None:
@@ -99,6 +102,9 @@ def _add_reasons(lens: Lens, rows: Sequence[WorstRow], now: datetime) -> None:
             w.reasons.append(Reason("form_silent", since))
         if page.stopped_at:
             w.reasons.append(Reason("tag_stopped", page.stopped_at))
+        if page.pk in dead:
+            path, since = dead[page.pk]
+            w.reasons.append(Reason("dead_link", since, path))
 
 
 def _silent_forms(lens: Lens, pages: Sequence[int], now: datetime) -> dict[int, datetime]:

@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from playwright.sync_api import expect
 
 from clabo.accounts.models import Role
+from clabo.adside.models import AdSide
 from clabo.saved.models import SavedView
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_rule, make_site, make_user, receive, walk
@@ -92,3 +93,26 @@ class Reports(BrowserCase):
         expect(page.get_by_role("option", name="/about", selected=True)).to_be_visible()
         page.keyboard.press("Enter")
         expect(page.get_by_role("complementary", name="Detail")).to_contain_text("/about")
+
+    def test_what_the_ad_side_says(self) -> None:
+        page = self.page
+        today = datetime.now(UTC).astimezone(self.site.zone).date()
+        self.go("sources?by=counts")
+        expect(page.get_by_text("There is no other count")).to_be_visible()
+        self.go("spend")
+        file = f"date,source,clicks,cost,conversions,conversion value\n{today},meadow,4,9.50,3,60\n"
+        page.locator("input[type=file]").set_input_files(
+            {"name": "meadow.csv", "mimeType": "text/csv", "buffer": file.encode()}
+        )
+        expect(page.get_by_label("Its conversions")).to_have_value("4")
+        page.get_by_role("button", name="Take in 1 row").click()
+        self.go("sources?by=counts")
+        side = page.get_by_role("region", name="meadow")
+        # Two came by its ad, and one of them ordered.
+        expect(side.get_by_role("heading", level=2)).to_contain_text("meadow says 3 kit orders, Clabo saw 1")
+        expect(side.get_by_role("row", name=re.compile("^rest, not explained"))).to_contain_text("+2")
+        expect(side).to_contain_text("2 visits of 4 clicks")
+        side.get_by_role("button", name=re.compile("^Its counting")).click()
+        page.get_by_role("button", name="once a click").click()
+        expect(side.get_by_text("once a click, not every one")).to_be_visible()
+        self.assertTrue(AdSide.objects.get(source="meadow").once)

@@ -224,8 +224,25 @@ class Screens(ScreensCase):
         expect(yesterday.get_by_role("row", name=re.compile("^visits"))).to_contain_text(
             re.compile(r"\d+ to \d+")
         )
+        self.answered(page)
         page.get_by_role("region", name="To decide").get_by_role("link", name="See the page").first.click()
         expect(page.get_by_role("complementary", name="Detail")).to_be_visible()
+
+    def answered(self, page: Page) -> None:
+        """A proposal is put off, another set aside with a reason, and the first is taken back."""
+        decide = page.get_by_role("region", name="To decide")
+        unused = decide.get_by_role("listitem").filter(has_text="nobody has used it")
+        unused.get_by_role("button", name="Ask again in a week").click()
+        expect(unused).to_have_count(0)
+        before = decide.get_by_role("listitem").count()
+        decide.get_by_role("button", name="Set aside").first.click()
+        page.get_by_label("Why it is not to be proposed again").fill("We keep it for the fair")
+        page.get_by_role("button", name="Set it aside").click()
+        expect(decide.get_by_role("listitem")).to_have_count(before - 1)
+        told = page.get_by_role("region", name="Answered")
+        expect(told.get_by_text("We keep it for the fair")).to_be_visible()
+        told.get_by_role("listitem").filter(has_text="put off until").get_by_role("button").click()
+        expect(unused).to_have_count(1)
 
     def test_everything_from_the_keyboard(self) -> None:
         page = self.enter()

@@ -19,9 +19,10 @@ import { ViewWord } from "./ViewWord";
 
 type Row = Schemas["WorstRowOut"];
 
-const REASONS: Record<Row["reasons"][number]["kind"], (since: string) => string> = {
+const REASONS: Record<Row["reasons"][number]["kind"], (since: string, what: string) => string> = {
   form_silent: (since) => `form on it that nobody has sent since ${day(since)}`,
   tag_stopped: (since) => `nothing has come from its tag since ${day(since)}`,
+  dead_link: (since, what) => `link on it leads nowhere: ${what}, found on ${day(since)}`,
 };
 
 export default function Worst() {
@@ -180,7 +181,7 @@ function Why({ row }: { row: Row }) {
     <span className="text-small">
       {row.reasons.map((r) => (
         <span key={r.kind} className="block text-ink">
-          {REASONS[r.kind](r.since)}
+          {REASONS[r.kind](r.since, r.what)}
         </span>
       ))}
       {row.needed != null && (

@@ -86,7 +86,7 @@ export function CheckFile({ siteId, first, close }: Props) {
               disabled={!check.importable || again.isPending || take.isPending}
               onClick={() => take.mutate()}
             >
-              Take in {count(check.good)} rows
+              Take in {count(check.good)} {check.good === 1 ? "row" : "rows"}
             </Button>
           </>
         }
