@@ -145,6 +145,7 @@ def main() -> None:
         ("over time, day by day: 90 days", "pages/series?period=90d"),
         ("worst first: 28 days", "pages/worst?period=28d"),
         ("worst first: 90 days", "pages/worst?period=90d"),
+        ("two counts: 28 days", "two-counts?period=28d"),
         ("Today", "today"),
     ):
         median, worst, _ = timed(path)

@@ -206,6 +206,8 @@ LOGGING = {
 CLABO_SPOOL_DIR = Path(env.str("CLABO_SPOOL", default=str(STATE_DIR / "spool")))
 CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
 CLABO_CHROMIUM = env.str("CLABO_CHROMIUM", default="/usr/bin/chromium")
+# Whether landing pages are looked at, and their links tried, without anybody asking.
+CLABO_PICTURES = env.bool("CLABO_PICTURES", default=True)
 CLABO_TAG_DIR = BASE_DIR / "tag" / "dist"
 CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
 CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")

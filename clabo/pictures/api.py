@@ -33,7 +33,8 @@ class PictureOut(Schema):
     taken_at: datetime
     # When it was last found to look like this.
     seen_at: datetime
-    # Where it differs from the one before, in pixels of the page: left, top, wide, high. Missing for a page's first.
+    # Where it differs from the one before, in pixels of the page: left, top, wide, high. Missing for a page's first;
+    # empty in the list of all pages.
     changed: list[list[int]] | None
 
 
@@ -55,8 +56,9 @@ class WantedOut(Schema):
     looked_at: datetime | None
 
 
-def picture_out(picture: PagePicture) -> PictureOut:
-    changed = picture.changed
+def picture_out(picture: PagePicture, where: bool = True) -> PictureOut:
+    """The picture; without `where` of a change only that there was one."""
+    changed = picture.changed if where or picture.changed is None else []
     return PictureOut(
         id=picture.pk,
         width="phone" if picture.width == "phone" else "desktop",
@@ -79,8 +81,8 @@ def pictures(request: HttpRequest, site_id: int) -> list[LooksOut]:
             reason=why_no_picture(looks.look.reason, looks.look.more),
             left_out=looks.look.left_out,
             changed_at=looks.changed_at,
-            desktop=picture_out(looks.desktop) if looks.desktop else None,
-            phone=picture_out(looks.phone) if looks.phone else None,
+            desktop=picture_out(looks.desktop, where=False) if looks.desktop else None,
+            phone=picture_out(looks.phone, where=False) if looks.phone else None,
         )
         for looks in queries.looks_of(site_for(request, site_id))
     ]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
+from django.conf import settings
+
 from clabo.events.models import Page
 from clabo.jobs.job import job
 from clabo.pictures.links import try_some
@@ -25,16 +27,20 @@ def have_taken(site: Site, page_id: int) -> None:
     picture.later(once=f"picture {page_id}", lock="pictures", site_id=site.pk, page_id=page_id)
 
 
+def _looked_at() -> list[Site]:
+    return list(Site.objects.all()) if settings.CLABO_PICTURES else []
+
+
 @job("links on pages", every="41 * * * *")
 def links() -> None:
     """Try some of what pages link to."""
-    for site in Site.objects.all():
+    for site in _looked_at():
         try_some(site, datetime.now(UTC))
 
 
 @job("page pictures", every="23 * * * *")
 def pictures() -> None:
     """Whatever is to be looked at."""
-    for site in Site.objects.all():
+    for site in _looked_at():
         for page in due(site, datetime.now(UTC)):
             have_taken(site, page.pk)

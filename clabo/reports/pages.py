@@ -31,7 +31,7 @@ from clabo.core.findings import Findings, LandingPage, findings
 from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
 from clabo.reports.narrow import counts_of_people
-from clabo.reports.rows import ReportRow, add_rates, add_returns
+from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
 from clabo.reports.visitors import add_visitors
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
@@ -212,14 +212,7 @@ def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
             r.entries, r.views, r.begun_views, r.bounces, r.exits = counts
     values: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     if lens.rule:
-        credits = lens.credits().filter(rule=lens.rule)
-        for page_id, converted, share, value in credits.values_list("page_id").annotate(
-            Count("visit_id", distinct=True), Sum("share"), Sum("value")
-        ):
-            r = rows[page_id]
-            r.converted, r.conversions, r.revenue = converted, share, value or Decimal(0)
-        for page_id, day, value in credits.values_list("page_id", "day").annotate(Sum("value")):
-            values[page_id][day] = value or Decimal(0)
+        add_credits(lens.credits().filter(rule=lens.rule), "page_id", rows, values)
     costs: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     for (day, page_id), paid in traffic.paid.items():
         costs[page_id][day] = paid.cost

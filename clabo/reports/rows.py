@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, MutableMapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import TypeVar
 
-from django.db.models import Q, Sum
+from django.db.models import Count, Q, QuerySet, Sum
 
 from clabo.conversions.lens import Lens
+from clabo.conversions.models import Credit
 from clabo.core import returns
 from clabo.core.evidence import Interval, VisitValues, is_thin, rate_intervals, return_interval
 from clabo.spend.joining import Paid
@@ -84,6 +85,22 @@ def add_rates(rows: Sequence[ReportRow]) -> None:
 
 K = TypeVar("K", bound=Hashable)
 R = TypeVar("R", bound=ReportRow)
+
+
+def add_credits(
+    credits: QuerySet[Credit],
+    key: str,
+    rows: MutableMapping[K, R],
+    values: MutableMapping[K, dict[date, Decimal]],
+) -> None:
+    """What is credited, to the rows and by day, told apart by the field `key` of credits. Both mappings make what they lack."""
+    for of, converted, share, value in credits.values_list(key).annotate(
+        Count("visit_id", distinct=True), Sum("share"), Sum("value")
+    ):
+        row = rows[of]
+        row.converted, row.conversions, row.revenue = converted, share, value or Decimal(0)
+    for of, day, value in credits.values_list(key, "day").annotate(Sum("value")):
+        values[of][day] = value or Decimal(0)
 
 
 def add_returns(

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
+from django.core.cache import cache
+
 from clabo.audiences.models import Audience
 from clabo.audiences.preview import sizes
 from clabo.audiences.queries import audiences_of
@@ -14,6 +16,7 @@ from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since, rules_of
 from clabo.decisions.services import silenced
+from clabo.events.models import fingerprint
 from clabo.monitoring.forgery import Suspicion, suspicions
 from clabo.reports.goals import OwnFinding, own_findings
 from clabo.reports.mending import ToMend, to_mend
@@ -28,6 +31,7 @@ DECIDED = frozenset({"adopt", "keep_control", "no_difference"})
 
 
 LEAST_PEOPLE = 50
+_COUNTED_FOR = 600
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,10 +152,14 @@ def _weighed(
 
 def _unused(site: Site) -> Unused | None:
     """The largest audience that nobody has ever taken out, if it is worth the while."""
-    idle = [a for a in audiences_of(site) if not a.takings.exists()]
+    idle = {a.pk: a for a in audiences_of(site) if not a.takings.exists()}
     if not idle:
         return None
-    counted = sizes(site, idle)
-    largest = max(idle, key=lambda a: (counted[a.pk].now, -a.pk))
-    people = counted[largest.pk].now
-    return Unused(largest, people) if people >= LEAST_PEOPLE else None
+    # To count people takes longer than all the rest of Today, and their number changes slowly.
+    key = f"idle-audiences-{site.pk}-{fingerprint(*map(str, sorted(idle)))}"
+    counted = cache.get(key)
+    if counted is None:
+        counted = {pk: size.now for pk, size in sizes(site, list(idle.values())).items()}
+        cache.set(key, counted, _COUNTED_FOR)
+    largest = max(idle, key=lambda pk: (counted[pk], -pk))
+    return Unused(idle[largest], counted[largest]) if counted[largest] >= LEAST_PEOPLE else None

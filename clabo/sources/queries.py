@@ -19,7 +19,7 @@ from clabo.conversions.models import Credit
 from clabo.core.evidence import Interval, is_thin, rate_intervals
 from clabo.events.models import Page, TrafficDay
 from clabo.reports.narrow import BOUNCED
-from clabo.reports.rows import ReportRow, add_rates, add_returns
+from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
 from clabo.sources.dimensions import CHAIN, COUNTED, Within, of_cost, of_counts, of_visits, stated, stored
 from clabo.spend.joining import Paid, cost_of_visits
 from clabo.spend.models import CostPart
@@ -194,14 +194,7 @@ def _read_credits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) ->
     if not lens.rule:
         return
     credits, name = _valued(_credits(lens, by, within), by)
-    known = credits.filter(visit__isnull=False)
-    for value, converted, share, money in known.values_list(name).annotate(
-        Count("visit_id", distinct=True), Sum("share"), Sum("value")
-    ):
-        row = read.rows[value]
-        row.converted, row.conversions, row.revenue = converted, share, money or Decimal(0)
-    for value, day, money in known.values_list(name, "day").annotate(Sum("value")):
-        read.values[value][day] = money or Decimal(0)
+    add_credits(credits.filter(visit__isnull=False), name, read.rows, read.values)
     nobody = credits.filter(visit=None).aggregate(share=Sum("share"), money=Sum("value"))
     if nobody["share"]:
         row = read.rows[None]
