@@ -33,7 +33,7 @@ export function Edge({ of, width, set }: Props) {
     <hr
       aria-label={`Width of ${of}`}
       aria-orientation="vertical"
-      aria-valuenow={width ?? 0}
+      aria-valuenow={width ?? LEAST}
       aria-valuemin={LEAST}
       aria-valuemax={MOST}
       tabIndex={0}
