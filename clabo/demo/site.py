@@ -80,7 +80,7 @@ def _more(path: str, links: Links) -> str:
             f'<p><a href="{links.bridge}?sub1=in-text">Protective suits from our partner</a></p>'
             f'<p><a href="{links.bridge}?sub1=price-button">What they cost</a></p>'
         )
-    if path == "/winter-kit":
+    if path == "/":
         # It was taken off the site, and this page forgotten.
         return '<p><a href="/winter-feeding">How to feed in winter</a></p>'
     if path.startswith("/configure"):
