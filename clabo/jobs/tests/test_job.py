@@ -89,13 +89,18 @@ class Working(TransactionTestCase):
             )
             self.until(JobFailure.objects.exists, "the failure is told")
         self.assertEqual(broken.name, "mail")
-        self.until(lambda: [j["status"] for j in self.told()] == ["again"], "it will be tried again")
-        [told] = self.told()
+
+        # What is due by the clock may be among them for a moment.
+        def mails() -> list[dict[str, object]]:
+            return [j for j in self.told() if j["what"] == "mail"]
+
+        self.until(lambda: [j["status"] for j in mails()] == ["again"], "it will be tried again")
+        [told] = mails()
         self.assertEqual(
             (told["what"], told["attempts"], told["reason"]), ("mail", 1, "OSError: the provider is away")
         )
         self.member.client.post(f"{self.address}/{told['id']}/again")
-        self.until(lambda: self.told() == [], "the second try succeeds")
+        self.until(lambda: mails() == [], "the second try succeeds")
         self.assertFalse(JobFailure.objects.exists())
 
     def test_for_owners_of_the_workspace_alone(self) -> None:

@@ -115,7 +115,7 @@ class FirstPath(BrowserCase):
         expect(page.get_by_text("1 rows cannot be read")).to_be_visible()
         page.get_by_label("Source of the whole file").fill("meadow-feed")
         expect(page.get_by_text("Every row can be read")).to_be_visible()
-        page.get_by_role("button", name="Take in 1 rows").click()
+        page.get_by_role("button", name="Take in 1 row").click()
         expect(page.get_by_text("with visits that answer to the ad")).to_be_visible()
 
     def compare_pages(self, page: Page) -> None:
