@@ -23,7 +23,8 @@ def look(site: Site, page: Page, now: datetime) -> None:
     taken = take(site, page)
     # What changes from one moment to the next is told apart by a second look, which only a change calls for.
     again = take(site, page) if any(_new(page, s) for s in taken.shots) else None
-    keep(site, page, taken, now, again)
+    # Without the second look nobody knows what moves by itself: it counts as a look that brought nothing.
+    keep(site, page, again if again and not again.shots else taken, now, again)
 
 
 def keep(site: Site, page: Page, taken: Taken, now: datetime, again: Taken | None = None) -> None:

@@ -216,6 +216,13 @@ class Windows(unittest.TestCase):
         expected = [set().union(*days[i : i + width]) for i in range(count)]
         self.assertEqual([set(u) for u in sliding_unions(sets, width, count)], expected)
 
+    def test_windows_that_begin_within_a_block(self) -> None:
+        """Somebody new each day, so that a day too many is seen; most random ones are too short for it."""
+        for width in range(1, 6):
+            days = [BitMap([day]) for day in range(12)]
+            found = [sorted(u) for u in sliding_unions(days, width, 13 - width)]
+            self.assertEqual(found, [list(range(i, i + width)) for i in range(13 - width)])
+
 
 class Wrong(unittest.TestCase):
     def test_the_field_and_the_remedy_are_named(self) -> None:

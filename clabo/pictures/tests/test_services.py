@@ -75,6 +75,12 @@ class Looks(TestCase):
         assert looks.desktop
         self.assertEqual(looks.desktop.seen_at, START)
 
+    def test_a_change_is_none_without_a_second_look(self) -> None:
+        self.seen(self.a, 0, taken(0))
+        self.seen(self.a, 1, taken(2**40 - 1), Taken(reason="too_slow"))
+        self.assertEqual([p.taken_at for p in pictures_of(self.site, self.a.pk)], [START] * 2)
+        self.assertEqual(PageLook.objects.get(page=self.a).reason, "too_slow")
+
     def test_old_pictures_go(self) -> None:
         with patch.object(services, "MOST_KEPT", 3):
             for n in range(5):
