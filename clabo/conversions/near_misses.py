@@ -96,7 +96,7 @@ def _reasons(part: rules.Rule, place: Place) -> list[Told]:
         return [told("miss_properties", tests=[t.json() for t in tests])]
     if views := [fact for fact in part.facts if isinstance(fact, rules.ViewsSoFar)]:
         return [told("miss_one_page", asked=views[0].least)]
-    if place.kind == "tried":
+    if place.kind == "tried" and getattr(part, "stage", "") == "":
         return [told("miss_success")]
     seen = rules.Occurrence(
         place.kind,  # type: ignore[arg-type]

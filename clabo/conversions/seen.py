@@ -11,7 +11,17 @@ from django.db.models import Count, Max
 from clabo.events.models import KIND_NAMES, Element, Event, Kind, Page
 from clabo.sites.models import Site
 
-ACTS = (Kind.MARK, Kind.FORM, Kind.TRIED, Kind.CLICK, Kind.MESSAGE, Kind.SHOWN, Kind.STEP, Kind.SALE)
+ACTS = (
+    Kind.MARK,
+    Kind.FORM,
+    Kind.TRIED,
+    Kind.BEGUN,
+    Kind.CLICK,
+    Kind.MESSAGE,
+    Kind.SHOWN,
+    Kind.STEP,
+    Kind.SALE,
+)
 
 
 @dataclass(slots=True)

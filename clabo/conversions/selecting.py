@@ -83,10 +83,10 @@ class Inventory:
     def elements_missing(
         self, asked: rules.ElementCondition, traits: int, kind: rules.Kind | None = None
     ) -> list[int]:
-        """Ids of the elements of its kind, or of `kind`, in which just so many traits differ."""
-        number = Kind[(kind or asked.kind).upper()]
+        """Ids of the elements of its kinds, or of `kind`, in which just so many traits differ."""
+        numbers = _numbers((kind,) if kind else asked.kinds())
         return [
-            e.pk for e in self.elements if e.kind == number and len(asked.element_misses(e.traits)) == traits
+            e.pk for e in self.elements if e.kind in numbers and len(asked.element_misses(e.traits)) == traits
         ]
 
 
@@ -136,6 +136,10 @@ def nearly(fact: rules.Fact, known: Inventory) -> Q | None:
     return None
 
 
+def _numbers(kinds: Iterable[rules.Kind]) -> list[int]:
+    return [Kind[kind.upper()].value for kind in kinds]
+
+
 @met.register
 def _(fact: rules.OfKind, known: Inventory) -> Q:
     return Q(kind=Kind[fact.kind.upper()])
@@ -171,7 +175,7 @@ def _(fact: rules.HasParameter, known: Inventory) -> Q:
 
 @met.register
 def _(fact: rules.OnElement, known: Inventory) -> Q:
-    return Q(kind=Kind[fact.asked.kind.upper()], element_id__in=known.elements_met(fact.asked))
+    return Q(kind__in=_numbers(fact.asked.kinds()), element_id__in=known.elements_met(fact.asked))
 
 
 @nearly.register
@@ -179,7 +183,7 @@ def _(fact: rules.OnElement, known: Inventory) -> Q | None:
     if not fact.near:
         return None
     asked = fact.asked
-    near = Q(kind=Kind[asked.kind.upper()], element_id__in=known.elements_missing(asked, 1))
+    near = Q(kind__in=_numbers(asked.kinds()), element_id__in=known.elements_missing(asked, 1))
     if fact.tried:
         near |= Q(kind=Kind.TRIED, element_id__in=known.elements_missing(asked, 0, "tried"))
     return near

@@ -54,9 +54,15 @@ def checked(content: RuleContent) -> RuleContent:
     if value is not None and not (value.is_finite() and 0 <= value < Decimal("1e9")):
         raise Problem("A value lies between 0 and 1,000,000,000.", "value")
     try:
-        rule = rules.as_json(rules.parse(content.rule))
+        parsed = rules.parse(content.rule)
     except rules.RuleError as error:
         raise Problem(say(error.told), error.field) from None
+    if content.counting == "every" and any(leaf.repeats() for leaf in rules.leaves(parsed)):
+        raise Problem(
+            "A form that is begun, tried and sent is told of three times. Count it once a visit or a visitor.",
+            "counting",
+        )
+    rule = rules.as_json(parsed)
     factor = content.lifetime_factor
     if factor is not None and not (factor.is_finite() and 0 < factor <= 1000):
         raise Problem(

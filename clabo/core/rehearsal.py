@@ -72,7 +72,7 @@ class _Lines:
         return [
             page
             for kind, traits, pages in self.known.elements
-            if kind == condition.kind and not condition.element_misses(traits)
+            if kind in condition.kinds() and not condition.element_misses(traits)
             for page in pages
         ]
 
@@ -80,7 +80,7 @@ class _Lines:
         found = [
             (traits, seen)
             for kind, traits, seen in self.known.elements
-            if kind == condition.kind and condition.element_misses(traits)
+            if kind in condition.kinds() and condition.element_misses(traits)
         ]
         found.sort(key=lambda f: not set(f[1]) & set(pages))
         for traits, seen in found[:MOST_SILENT]:

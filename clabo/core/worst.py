@@ -6,7 +6,15 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from clabo.core.evidence import Counts, Interval, is_thin, one_rate_size, rate_interval, shrink_rates
+from clabo.core.evidence import (
+    Counts,
+    Interval,
+    is_thin,
+    one_rate_size,
+    quantile_interval,
+    rate_interval,
+    shrink_rates,
+)
 
 # A page that is half as good as the typical one is worth hearing of.
 WORTH_TELLING = 0.5
@@ -14,6 +22,34 @@ WORTH_TELLING = 0.5
 _SILENT = 0.001
 # How often a form must have been sent before, for its usual rate to be known.
 _FEWEST_SENT = 10
+# A page is slow whose largest part a quarter of its views waited longer for than so many milliseconds.
+_SLOW = 2500
+_SLOW_SHARE = 0.75
+# Fewer measured views say nothing of a quarter.
+_FEWEST_MEASURED = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Wait:
+    """What three quarters of a page's views did not wait longer than, in milliseconds, of so many measured ones."""
+
+    measured: int
+    largest: Interval
+
+    @property
+    def slow(self) -> bool:
+        """Whether it is beyond doubt too long."""
+        return self.measured >= _FEWEST_MEASURED and self.largest.low > _SLOW
+
+
+def wait_of(milliseconds: Sequence[float], times: Sequence[int] | None = None) -> Wait:
+    """How long a page's largest part takes, from measured views; `times`: how often each was measured.
+
+    >>> wait_of([3000] * 40).slow, wait_of([3000] * 12 + [2000] * 28).slow
+    (True, False)
+    """
+    measured = sum(times) if times is not None else len(milliseconds)
+    return Wait(measured, quantile_interval(milliseconds, _SLOW_SHARE, times=times))
 
 
 @dataclass(frozen=True, slots=True)

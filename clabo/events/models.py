@@ -205,7 +205,8 @@ class Kind(models.IntegerChoices):
     """What happened; the names are those of `clabo.core.rules.KINDS`.
 
     MARK is an event from the site's own code, NOTE the tag's word on the set-up. TRIED is a form whose
-    sending did not visibly succeed. STEP and SALE come over bridge links.
+    sending did not visibly succeed, BEGUN one that something was entered into, LEFT one that was left so, with
+    its last field. STEP and SALE come over bridge links. LOADED says how long a page took.
     """
 
     VIEW = 1
@@ -220,6 +221,9 @@ class Kind(models.IntegerChoices):
     SCROLL = 10
     STEP = 11
     SALE = 12
+    BEGUN = 13
+    LEFT = 14
+    LOADED = 15
 
 
 # What a server reports later: it belongs to a visitor and makes no visit (definitions: "Touching events").

@@ -171,9 +171,7 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
         except AddressError:
             continue
         campaign = campaign_of(event.url) if event.kind == "view" or event.campaign else NO_CAMPAIGN
-        properties: dict[str, object] = dict(event.properties)
-        if event.reached:
-            properties["reached"] = event.reached
+        properties = _properties(event)
         order = order_number(properties) if event.kind in ("mark", "sale") else ""
         proven = event.proven or is_proven(properties, order, reading.proof_keys)
         properties.pop(PROPERTY, None)
@@ -206,6 +204,27 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
             )
         )
     return made
+
+
+# Longer than this nobody waited: ten minutes.
+_LONGEST_WAIT = 600_000
+
+
+def _properties(event: BeaconEvent) -> dict[str, object]:
+    """What the event says, as far as its kind says such things: of a form that was left the field, of a page the waits."""
+    said = event.properties
+    if event.kind == "left":
+        at = said.get("field")
+        return {"field": at[:100]} if isinstance(at, str) and at else {}
+    if event.kind == "loaded":
+        return {
+            name: round(took)
+            for name in ("load", "largest")
+            if isinstance(took := said.get(name), float | int)
+            and not isinstance(took, bool)
+            and 0 <= took <= _LONGEST_WAIT
+        }
+    return {**said, "reached": event.reached} if event.reached else dict(said)
 
 
 def _element(event: BeaconEvent) -> dict[str, object] | None:

@@ -14,8 +14,11 @@ from clabo.core.addresses import Address
 from clabo.events.models import Page
 from clabo.outputs.answering import FILES, as_table
 from clabo.paths import services
+from clabo.paths.forms import begun_since, form_reports
 from clabo.paths.models import Path
 from clabo.paths.schemas import (
+    FormRowOut,
+    FormsOut,
     LeftIn,
     LensWords,
     PathAsked,
@@ -29,6 +32,8 @@ from clabo.paths.schemas import (
     WaysIn,
     WaysOut,
     difference_out,
+    form_out,
+    form_rows,
     names_of,
     path_out,
     walked_out,
@@ -128,6 +133,14 @@ def ways_around(request: HttpRequest, site_id: int, words: Query[WaysIn]) -> Way
     if page is None:
         raise Problem("This page is not known any more. Choose another.", "page", 404)
     return ways_out(ways(_lens(site, words), page, services.read_around(words.at)))
+
+
+@router.get("/sites/{int:site_id}/forms", response=FormsOut, openapi_extra=FILES)
+@as_table("Forms", FormRowOut, form_rows)
+def forms(request: HttpRequest, site_id: int, words: Query[LensWords]) -> FormsOut:
+    site = site_for(request, site_id)
+    found = form_reports(_lens(site, words))
+    return FormsOut(forms=[form_out(f) for f in found], since=begun_since(site))
 
 
 @router.get(HERE + "/proposed", response=list[ProposalOut])

@@ -10,13 +10,14 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import What
 from clabo.core.paths import walk
-from clabo.paths.reading import Atoms, journeys, rows_of
+from clabo.paths.reading import journeys, rows_of
 
 
 def reached_by_page(lens: Lens, steps: Sequence[What]) -> dict[int, list[int]]:
     """By landing page, how many of the visits that entered there reached each step, within the visit."""
-    atoms, known = Atoms.of(lens.site.pk), Inventory(lens.site.pk)
-    seen = journeys(lens, atoms)
+    known = Inventory(lens.site.pk)
+    seen = journeys(lens)
+    atoms = seen.known
     walked = walk([rows_of(what, seen, atoms, known) for what in steps], len(seen))
     page_of = np.full(atoms.size, -1, dtype=np.int64)
     for atom, page in atoms.by("page").items():

@@ -34,10 +34,11 @@ class Journeys:
     """Visits that began on the lens's days and that it looks at, and everything that happened in them.
 
     `who`, `times` and `atoms` are one row for each event; `who` is the visit's place. `people`, `arrivals` and `ids`
-    are one for each visit: the visitor's number, the atom that it began with, and its id.
+    are one for each visit: the visitor's number, the atom that it began with, and its id. `known` are all atoms.
     """
 
     lens: Lens
+    known: Atoms
     who: Whole
     times: Whole
     atoms: NDArray[np.uint32]
@@ -144,11 +145,13 @@ def columns(site: Site, first: date, last: date) -> trails.Columns:
     )
 
 
-def journeys(lens: Lens, atoms: Atoms) -> Journeys:
+def journeys(lens: Lens) -> Journeys:
     """Read what the lens looks at. A visit's events may lie on the day after it began."""
     site = lens.site
     last = lens.last + timedelta(days=1)
     seen = columns(site, lens.first, last)
+    # A day that is not packed may have made some.
+    atoms = Atoms.of(site.pk)
     began = atoms.mask(atoms.arrivals)[seen.atoms]
     chosen = atoms.mask(atoms.arriving(lens))[seen.atoms]
     chosen &= seen.times < micro(site.midnight(last))
@@ -157,7 +160,14 @@ def journeys(lens: Lens, atoms: Atoms) -> Journeys:
         chosen &= np.isin(seen.people, np.fromiter(numbers, np.int64))
     nothing = np.zeros(0, np.int64)
     found = Journeys(
-        lens, nothing, nothing, seen.atoms[:0], seen.people[chosen], seen.atoms[chosen], seen.visits[chosen]
+        lens,
+        atoms,
+        nothing,
+        nothing,
+        seen.atoms[:0],
+        seen.people[chosen],
+        seen.atoms[chosen],
+        seen.visits[chosen],
     )
     who = found.places(seen.visits)
     inside = (who >= 0) & ~began

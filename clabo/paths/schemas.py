@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, Literal
+from datetime import datetime
+from typing import Annotated, Any, Literal, cast
 
 from ninja import Field, Schema
 from pydantic import WithJsonSchema
@@ -11,6 +12,7 @@ from pydantic import WithJsonSchema
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.rule_shape import refer
 from clabo.core.audiences import What
+from clabo.paths.forms import FormReport
 from clabo.paths.models import Path
 from clabo.paths.walking import PathReport, StepDifference
 from clabo.paths.ways import Ways
@@ -139,6 +141,59 @@ class PathReportOut(WalkedOut):
     whole_difference: StepDifferenceOut | None
 
 
+class FormStepOut(Schema):
+    # "seen": a page with the form was; "begun", "tried", "sent".
+    name: Literal["seen", "begun", "tried", "sent"]
+    reached: int
+    # Of those at the step before; None for the first.
+    rate: IntervalOut | None
+
+
+class LeftAtOut(Schema):
+    """A field, by its name alone, and how many of those who gave up entered something there last."""
+
+    field: str
+    count: int
+
+
+class FormOut(Schema):
+    # What the form is called: its id, name or action, or its fields.
+    name: str
+    # In a frame of this origin.
+    origin: str
+    paths: list[str]
+    steps: list[FormStepOut]
+    # Sent, of the visits that saw a page with it.
+    whole: IntervalOut | None
+    # Half of those who sent it took no longer from their first entry.
+    seconds: float | None
+    left: list[LeftAtOut]
+    # Of those who gave up, of how many the field is not known.
+    unknown: int
+    # The same as steps of a path; None where the rule language cannot mean this form alone.
+    path: list[StepJson] | None
+
+
+class FormsOut(Schema):
+    forms: list[FormOut]
+    # Since when the tag tells of forms that are begun; earlier ones are known when they are tried or sent.
+    since: datetime | None
+
+
+class FormRowOut(Schema):
+    """One line of the file."""
+
+    name: str
+    paths: str
+    seen: int
+    begun: int
+    tried: int
+    sent: int
+    rate: IntervalOut | None
+    seconds: float | None
+    left_at: str
+
+
 class ProposalOut(Schema):
     """A common way to a conversion, and how many visits took it."""
 
@@ -261,4 +316,55 @@ def way_rows(answer: WaysOut) -> list[WayRowOut]:
         WayRowOut(distance=c.distance, path=n.path, count=n.count, share=n.share)
         for c in answer.columns
         for n in c.neighbours
+    ]
+
+
+# A path that began with more pages than these would be no sentence any more.
+_MOST_PAGES = 6
+
+
+def form_out(form: FormReport) -> FormOut:
+    return FormOut(
+        name=form.traits.get("id")
+        or form.traits.get("name")
+        or form.traits.get("action")
+        or ", ".join(form.traits.get("fields", ())),
+        origin=form.traits.get("origin", ""),
+        paths=[p.path for p in form.pages],
+        steps=[
+            FormStepOut(
+                name=cast(Any, s.name), reached=s.reached, rate=known_interval(s.rate) if s.rate else None
+            )
+            for s in form.steps
+        ],
+        whole=known_interval(form.whole),
+        seconds=form.seconds,
+        left=[LeftAtOut(field=x.field, count=x.count) for x in form.left],
+        unknown=form.unknown,
+        path=_as_path(form),
+    )
+
+
+def _as_path(form: FormReport) -> list[dict[str, Any]] | None:
+    if form.rule is None or not form.pages:
+        return None
+    steps: list[dict[str, Any]] = [{"form": {**form.rule, "stage": s}} for s in ("begun", "tried")]
+    steps.append({"form": dict(form.rule)})
+    if len(form.pages) <= _MOST_PAGES:
+        seen = [{"page": {"match": "equals", "value": p.host + p.path}} for p in form.pages]
+        steps.insert(0, seen[0] if len(seen) == 1 else {"any": seen})
+    return steps
+
+
+def form_rows(answer: FormsOut) -> list[FormRowOut]:
+    return [
+        FormRowOut(
+            name=f.name,
+            paths=", ".join(f.paths),
+            **{s.name: s.reached for s in f.steps},
+            rate=f.whole,
+            seconds=f.seconds,
+            left_at=", ".join(f"{x.field} {x.count}" for x in f.left),
+        )
+        for f in answer.forms
     ]

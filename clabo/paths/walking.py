@@ -88,9 +88,8 @@ def path_report(
 
     `by`: one of BY or a split test ("test:<number>"), to have groups of visits side by side. Raises Problem.
     """
-    atoms = Atoms.of(lens.site.pk)
-    known = Inventory(lens.site.pk)
-    seen = journeys(lens, atoms)
+    seen = journeys(lens)
+    atoms, known = seen.known, Inventory(lens.site.pk)
     rows = [rows_of(what, seen, atoms, known) for what in steps]
     entities, of_visit = _entities(seen, within)
     walked = walk(
@@ -207,8 +206,8 @@ def whole_difference(here: PathReport, there: PathReport) -> StepDifference:
 
 def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int], int]]:
     """The most common ways to a conversion within a visit: pages before it in order, each once, and how many went so."""
-    atoms, known = Atoms.of(lens.site.pk), Inventory(lens.site.pk)
-    seen = journeys(lens, atoms)
+    seen = journeys(lens)
+    atoms, known = seen.known, Inventory(lens.site.pk)
     who, times = rows_of(Converted(conversion), seen, atoms, known)
     at = np.full(len(seen), NEVER, dtype=np.int64)
     np.minimum.at(at, who, times)

@@ -11,7 +11,7 @@ from clabo.conversions.lens import Lens
 from clabo.core.evidence import Interval, rate_interval
 from clabo.core.ways import NOTHING, around, counted
 from clabo.events.models import Page
-from clabo.paths.reading import Atoms, journeys
+from clabo.paths.reading import journeys
 
 REACH = 3
 SHOWN = 8
@@ -50,8 +50,8 @@ class Ways:
 
 def ways(lens: Lens, page: Page, only: Mapping[int, int] | None = None) -> Ways:
     """What came before and after the page; `only` of views that have these pages at these distances (NOTHING: none)."""
-    atoms = Atoms.of(lens.site.pk)
-    seen = journeys(lens, atoms)
+    seen = journeys(lens)
+    atoms = seen.known
     pages = atoms.pages[seen.atoms]
     viewed = pages >= 0
     who, times, what = seen.who[viewed], seen.times[viewed], pages[viewed]

@@ -6,7 +6,7 @@ from clabo.events.models import Kind
 from clabo.presence.atoms import Key, Sort
 
 # A note is about the set-up, not of what somebody did.
-LEFT_OUT = frozenset({Kind.NOTE.value})
+LEFT_OUT = frozenset({Kind.NOTE.value, Kind.LEFT.value, Kind.LOADED.value})
 VISIT_COLUMNS = (
     *("id", "day", "entry_page_id", "origin_id", "device"),
     *("number", "traffic_class", "visitor__number"),

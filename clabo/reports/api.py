@@ -60,8 +60,9 @@ def worst(request: HttpRequest, site_id: int, words: Query[LensIn]) -> WorstOut:
     return WorstOut(
         lens=lens_out(lens),
         rows=[
-            *(worst_row_out(w.row, w) for w in found.rows),
-            *(worst_row_out(r, None) for r in found.without_goal),
+            worst_row_out(row, of, found.reasons.get(row.page.pk, []))
+            for row, of in (*((w.row, w) for w in found.rows), *((r, None) for r in found.without_goal))
+            if row.page
         ],
     )
 

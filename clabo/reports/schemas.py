@@ -27,7 +27,7 @@ from clabo.reports import pages
 from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
 from clabo.reports.series import Point, times
-from clabo.reports.worst import WorstRow
+from clabo.reports.worst import Reason, WorstRow
 from clabo.shapes import IntervalOut, finite, known_interval
 
 
@@ -370,11 +370,15 @@ class GoalIn(Schema):
 
 
 class ReasonOut(Schema):
-    # "form_silent": nobody has sent a form there since; "tag_stopped"; "dead_link": a link on it leads nowhere.
-    kind: Literal["form_silent", "tag_stopped", "dead_link"]
-    since: datetime
+    # "form_silent": nobody has sent a form there since; "tag_stopped"; "dead_link": a link on it leads nowhere; "slow":
+    # a quarter of its views waited longer for its largest part than `waited` says, in milliseconds.
+    kind: Literal["form_silent", "tag_stopped", "dead_link", "slow"]
+    since: datetime | None
     # The path that the link leads to.
     what: str
+    waited: IntervalOut | None
+    # Of so many measured views.
+    measured: int
 
 
 class WorstRowOut(Schema):
@@ -411,7 +415,17 @@ class WorstOut(Schema):
     rows: list[WorstRowOut]
 
 
-def worst_row_out(row: pages.PageRow, of: WorstRow | None) -> WorstRowOut:
+def reason_out(reason: Reason) -> ReasonOut:
+    return ReasonOut(
+        kind=cast(Any, reason.kind),
+        since=reason.since,
+        what=reason.what,
+        waited=known_interval(reason.wait.largest) if reason.wait else None,
+        measured=reason.wait.measured if reason.wait else 0,
+    )
+
+
+def worst_row_out(row: pages.PageRow, of: WorstRow | None, reasons: Sequence[Reason]) -> WorstRowOut:
     assert row.page
     return WorstRowOut(
         page_id=row.page.pk,
@@ -433,9 +447,7 @@ def worst_row_out(row: pages.PageRow, of: WorstRow | None) -> WorstRowOut:
         worth=_money(of.worth) if of else None,
         certain=of.loss.certain if of else False,
         needed=of.loss.needed if of else None,
-        reasons=[ReasonOut(kind=cast(Any, r.kind), since=r.since, what=r.what) for r in of.reasons]
-        if of
-        else [],
+        reasons=[reason_out(r) for r in reasons],
     )
 
 

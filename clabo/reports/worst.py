@@ -13,12 +13,13 @@ from django.db.models import Count, Max
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.queries import rules_of
-from clabo.core.worst import Loss, fallen_silent, losses
+from clabo.core.worst import Loss, Wait, fallen_silent, losses
 from clabo.db.arrays import in_array
-from clabo.events.models import Event, Kind, TrafficDay
+from clabo.events.models import Event, Kind, Page, TrafficDay
 from clabo.pictures.links import dead_links
 from clabo.reports.goals import goals_of
 from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
+from clabo.reports.waiting import waits
 
 # How far back a form's usual rate is read from.
 _FORMS_DAYS = 90
@@ -26,11 +27,14 @@ _FORMS_DAYS = 90
 
 @dataclass(frozen=True, slots=True)
 class Reason:
-    """What may be wrong with a page: "form_silent" (nobody has sent a form since), "tag_stopped", "dead_link" (to `what`)."""
+    """What may be wrong with a page: "form_silent" (nobody has sent a form since), "tag_stopped", "dead_link" (to `what`),
+    "slow" (a quarter of its views waited longer than `wait` says).
+    """
 
     kind: str
-    since: datetime
+    since: datetime | None
     what: str = ""
+    wait: Wait | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,15 +46,18 @@ class WorstRow:
     by_hand: bool
     loss: Loss
     worth: Decimal | None
-    reasons: list[Reason]
 
 
 @dataclass(frozen=True, slots=True)
 class Worst:
-    """Pages by expected loss, thin ones after the others; and those that nobody's goal is known of, by entries."""
+    """Pages by expected loss, thin ones after the others; and those that nobody's goal is known of, by entries.
+
+    `reasons`: what may be wrong with them, by page.
+    """
 
     rows: list[WorstRow]
     without_goal: list[PageRow]
+    reasons: dict[int, list[Reason]]
 
 
 def worst_pages(lens: Lens, now: datetime | None = None) -> Worst:
@@ -72,13 +79,14 @@ def worst_pages(lens: Lens, now: datetime | None = None) -> Worst:
         for row, loss in zip(shown, told, strict=True):
             if loss is not None and row.page:
                 worth = None if each is None else each * Decimal(max(0.0, loss.lost.estimate))
-                found.append(WorstRow(row, rule, goals[row.page.pk].by_hand, loss, worth, []))
+                found.append(WorstRow(row, rule, goals[row.page.pk].by_hand, loss, worth))
     found.sort(key=lambda w: (w.loss.thin and not w.loss.certain, -w.loss.lost.estimate, -w.row.entries))
     known = {w.row.page.pk for w in found if w.row.page}
     every = page_rows(lens, traffic=traffic).values()
     rest = [r for r in every if r.page and r.entries and r.page.pk not in known and not r.intended_exit]
-    _add_reasons(lens, found[:MOST_PAGES], now or datetime.now(UTC))
-    return Worst(found[:MOST_PAGES], rest[:MOST_PAGES])
+    found, rest = found[:MOST_PAGES], rest[:MOST_PAGES]
+    shown_pages = [r.page for r in (*(w.row for w in found), *rest) if r.page]
+    return Worst(found, rest, _reasons(lens, shown_pages, now or datetime.now(UTC)))
 
 
 def _worth_of_one(rule: ConversionRule, rows: Sequence[PageRow]) -> Decimal | None:
@@ -91,20 +99,22 @@ def _worth_of_one(rule: ConversionRule, rows: Sequence[PageRow]) -> Decimal | No
     return sum((r.revenue for r in rows), Decimal(0)) / conversions
 
 
-def _add_reasons(lens: Lens, rows: Sequence[WorstRow], now: datetime) -> None:
-    pages = [w.row.page.pk for w in rows if w.row.page]
-    silent, dead = _silent_forms(lens, pages, now), dead_links(lens.site, pages)
-    for w in rows:
-        page = w.row.page
-        if page is None:
-            continue
+def _reasons(lens: Lens, pages: Sequence[Page], now: datetime) -> dict[int, list[Reason]]:
+    ids = [p.pk for p in pages]
+    silent, dead, waited = _silent_forms(lens, ids, now), dead_links(lens.site, ids), waits(lens, ids)
+    found: defaultdict[int, list[Reason]] = defaultdict(list)
+    for page in pages:
+        here = found[page.pk]
         if since := silent.get(page.pk):
-            w.reasons.append(Reason("form_silent", since))
+            here.append(Reason("form_silent", since))
         if page.stopped_at:
-            w.reasons.append(Reason("tag_stopped", page.stopped_at))
+            here.append(Reason("tag_stopped", page.stopped_at))
         if page.pk in dead:
             path, since = dead[page.pk]
-            w.reasons.append(Reason("dead_link", since, path))
+            here.append(Reason("dead_link", since, path))
+        if (wait := waited.get(page.pk)) and wait.slow:
+            here.append(Reason("slow", None, wait=wait))
+    return found
 
 
 def _silent_forms(lens: Lens, pages: Sequence[int], now: datetime) -> dict[int, datetime]:

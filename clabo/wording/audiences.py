@@ -76,7 +76,10 @@ def _happened(rule: Rule) -> str:
             how=_(MATCHES[rule.match]), value=rule.value
         )
     if isinstance(rule, FormSubmitted):
-        return _("sent {form}").format(form=the_form(rule))
+        how = {"begun": _("began {form}"), "tried": _("tried to send {form}")}.get(
+            rule.stage, _("sent {form}")
+        )
+        return how.format(form=the_form(rule))
     if isinstance(rule, CodeEvent):
         where = _(" and ").join(map(comparison, rule.where))
         said = _("made the event {name} with {where}") if where else _("made the event {name}")

@@ -41,6 +41,9 @@ KINDS: dict[Kind, str] = {
     "scroll": gettext_noop("scrolling"),
     "step": gettext_noop("a step over a bridge link"),
     "sale": gettext_noop("a sale reported for a bridge link"),
+    "begun": gettext_noop("a form that somebody has begun to fill in"),
+    "left": gettext_noop("a form that was left"),
+    "loaded": gettext_noop("how long a page took to load"),
 }
 MATCHES: dict[Match, str] = {
     "equals": gettext_noop("is"),
@@ -124,7 +127,12 @@ def _parameter(c: Parameter) -> str:
 
 @reads(FormSubmitted)
 def _form(c: FormSubmitted) -> str:
-    return _("{form} is sent").format(form=the_form(c))
+    form = the_form(c)
+    if c.stage == "begun":
+        return _("somebody begins to fill in {form}").format(form=form)
+    if c.stage == "tried":
+        return _("somebody tries to send {form}").format(form=form)
+    return _("{form} is sent").format(form=form)
 
 
 def the_form(c: FormSubmitted) -> str:

@@ -25,6 +25,7 @@ from clabo.core.evidence.proportions import (
     rate_interval,
     rate_intervals,
 )
+from clabo.core.evidence.quantiles import quantile_interval
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
 from clabo.core.evidence.ratios import VisitValues, count_ratio, ratio_of_means, return_interval
 from clabo.core.evidence.sequential import confidence_sequence
@@ -63,6 +64,7 @@ __all__ = [
     "plan_mean_test",
     "plan_rate_test",
     "pool_small",
+    "quantile_interval",
     "rate_interval",
     "rate_intervals",
     "ratio_of_means",

@@ -150,7 +150,7 @@ def confidence_sequence(
     if control.n < 2 or challenger.n < 2:
         return NOTHING
     counts = converted or (None, None)
-    if not all(_has_started(arm, count) for arm, count in zip((control, challenger), counts, strict=True)):
+    if not all(has_started(arm, count) for arm, count in zip((control, challenger), counts, strict=True)):
         return Interval(math.nan, challenger.mean - control.mean, math.nan)
     n = control.n + challenger.n
     variance = n * (control.variance / control.n + challenger.variance / challenger.n)
@@ -159,7 +159,7 @@ def confidence_sequence(
     return Interval(gap - reach, gap, gap + reach)
 
 
-def _has_started(arm: Moments, converted: int | None) -> bool:
+def has_started(arm: Moments, converted: int | None) -> bool:
     """Whether there is enough of both kinds of visitor in an arm."""
     if converted is not None:
         return min(converted, arm.n - converted) >= START_UP_VALUES

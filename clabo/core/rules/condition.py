@@ -82,6 +82,10 @@ class Condition(ABC):
         """Whether the tag reports it only where a rule asks for it, so that what is past cannot have met it."""
         return False
 
+    def repeats(self) -> bool:
+        """Whether one doing may meet it several times over, so that not every event may be counted."""
+        return False
+
     def asks_tag(self) -> tuple[str, dict[str, Any]] | None:
         """What the tag must listen for: a list of its settings, and an entry for it."""
         return None
@@ -113,6 +117,10 @@ class ElementCondition(Condition):
     """A condition on what the tag says of an element. Empty parts ask for nothing."""
 
     kind: ClassVar[Kind]
+
+    def kinds(self) -> tuple[Kind, ...]:
+        """The kinds of events that the element may have been acted on by."""
+        return (self.kind,)
 
     @abstractmethod
     def element_misses(self, element: Mapping[str, Any]) -> list[Told]:

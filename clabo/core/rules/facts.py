@@ -136,8 +136,9 @@ class OnElement(Fact):
 
     def misses(self, o: Occurrence) -> list[Told]:
         """Why not, one reason a trait."""
-        if o.kind != self.asked.kind:
-            return [told("miss_kind", has=o.kind, asked=self.asked.kind)]
+        kinds = self.asked.kinds()
+        if o.kind not in kinds:
+            return [told("miss_kind", has=o.kind, asked=kinds[0])]
         return self.asked.element_misses(o.element)
 
 

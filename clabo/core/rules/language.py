@@ -64,7 +64,7 @@ def parse(data: Any) -> Rule:
     Examples
     --------
     >>> parse({"form": {"id": "booking"}})
-    FormSubmitted(id='booking', name='', action='', field='')
+    FormSubmitted(id='booking', name='', action='', field='', stage='')
     >>> parse({"form": {"colour": "red"}})
     Traceback (most recent call last):
         ...

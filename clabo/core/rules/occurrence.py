@@ -9,7 +9,21 @@ from typing import Any, Literal, get_args
 from clabo.core.addresses import Address
 
 Kind = Literal[
-    "view", "mark", "note", "form", "tried", "click", "message", "shown", "stay", "scroll", "step", "sale"
+    "view",
+    "mark",
+    "note",
+    "form",
+    "tried",
+    "click",
+    "message",
+    "shown",
+    "stay",
+    "scroll",
+    "step",
+    "sale",
+    "begun",
+    "left",
+    "loaded",
 ]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 

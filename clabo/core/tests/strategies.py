@@ -80,7 +80,15 @@ CONDITIONS: st.SearchStrategy[dict[str, Any]] = st.one_of(
         st.sampled_from(["", "1", "2", "ä", "1&step=2"]),
     ),
     st.sampled_from(
-        [{}, {"id": "booking"}, {"name": "booking"}, {"action": "/letter"}, {"field": "name"}]
+        [
+            {},
+            {"id": "booking"},
+            {"name": "booking"},
+            {"action": "/letter"},
+            {"field": "name"},
+            {"stage": "begun"},
+            {"stage": "tried", "name": "booking"},
+        ]
     ).map(lambda f: {"form": f}),
     st.sampled_from(
         [
@@ -145,6 +153,7 @@ EVENTS: st.SearchStrategy[dict[str, Any]] = st.one_of(
     st.just({"kind": "view"}),
     _acted("form", FORMS),
     _acted("tried", FORMS),
+    _acted("begun", FORMS),
     _acted("click", CLICKS),
     _acted("message", MESSAGES),
     _acted("shown", SHOWN),

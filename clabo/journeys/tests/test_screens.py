@@ -35,6 +35,7 @@ SECTIONS = [
     "paths",
     "sources",
     "ways",
+    "forms",
     "worst",
     "views",
 ]

@@ -98,7 +98,41 @@ function start(tag: Tag) {
     }),
   );
 
+  // Forms that something was entered into since they were last sent: the field, when, and where.
+  const unsent = new Map<Element, { field: string; at: number; url: string; element: Traits }>();
+  const met = new WeakSet<Element>();
+  const entered = (e: Event) => {
+    const field = e.composedPath()[0] as Element;
+    const form = ((field as HTMLInputElement).form as Element | null | undefined) ?? within(field, "form");
+    // What a page fills in by itself nobody has begun.
+    if (!e.isTrusted || !(form instanceof HTMLFormElement) || within(form, "[data-clabo-ignore]")) return;
+    if (!met.has(form)) {
+      met.add(form);
+      tag.event("begun", described(form));
+    }
+    const named = E.getAttribute.call(field, "name") || E.getAttribute.call(field, "id") || "";
+    const before = unsent.get(form);
+    unsent.set(form, {
+      field: named.slice(0, 100),
+      at: Date.now(),
+      url: before?.url ?? location.href.slice(0, 2048),
+      element: before?.element ?? described(form),
+    });
+  };
+  for (const name of ["input", "change"]) addEventListener(name, (e) => tried(() => entered(e)), true);
+  /** The last field of what was begun and is not under way, said at the time of its last entry. */
+  const leave = (form: Element) => {
+    const { field, element, ...when } = unsent.get(form) as { field: string; at: number; url: string; element: Traits };
+    unsent.delete(form);
+    tag.event("left", element, { ...when, properties: { field } });
+  };
+  tag.viewed.push(() => {
+    // A page of a single-page site is gone with its form.
+    for (const form of Array.from(unsent.keys())) if (!watched.has(form) && !isThere(form)) leave(form);
+  });
+
   const tell = (form: Element, kind: "form" | "tried", element = described(form)) => {
+    unsent.delete(form);
     // A page that sends a form a thousand times a second sends it once in two.
     const now = Date.now();
     if (now - (lately[kind].get(form) ?? 0) < 2000 || within(form, "[data-clabo-ignore]")) return;
@@ -248,6 +282,10 @@ function start(tag: Tag) {
   tag.leaving.push(() => {
     // Left while a success was waited for.
     for (const end of Array.from(watched.values())) tried(() => end());
+  });
+
+  tag.leaving.push(() => {
+    for (const form of Array.from(unsent.keys())) tried(() => leave(form));
   });
 
   // A form that a script sends fires no submit event.

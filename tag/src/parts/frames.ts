@@ -53,7 +53,7 @@ function start({ settings, event, early }: Tag) {
     const { origin } = e;
     const told = data as { clabo?: unknown; kind?: unknown; element?: Element } | null;
     if (told && typeof told === "object" && told.clabo === settings.key && settings.frames?.includes(origin)) {
-      if ((told.kind === "form" || told.kind === "tried") && matched++ < 20) {
+      if ((told.kind === "form" || told.kind === "tried" || told.kind === "begun") && matched++ < 20) {
         const { id, name, action, fields } = told.element ?? {};
         event(told.kind, {
           id: String(id ?? "").slice(0, 200),

@@ -170,6 +170,12 @@ export function makeRouter(queries: QueryClient) {
     validateSearch: readWaysSearch,
     component: lazyRouteComponent(() => import("../features/paths/Ways")),
   });
+  const forms = createRoute({
+    getParentRoute: () => site,
+    path: "forms",
+    validateSearch: readLens,
+    component: lazyRouteComponent(() => import("../features/paths/Forms")),
+  });
   const views = createRoute({
     getParentRoute: () => site,
     path: "views",
@@ -214,6 +220,7 @@ export function makeRouter(queries: QueryClient) {
         sources,
         views,
         ways,
+        forms,
         worst,
         audience,
         test,

@@ -1,39 +1,52 @@
-"""A form is sent."""
+"""A form is sent; or somebody has begun to fill it in, or tried to send it."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar, Self
+from typing import Any, ClassVar, Literal, Self, get_args
 
 from typing_extensions import TypedDict
 
 from clabo.core.rules.condition import ElementCondition, Rehearsal
-from clabo.core.rules.errors import maybe_text, only
+from clabo.core.rules.errors import maybe_text, one_of, only
 from clabo.core.rules.facts import Fact, OnElement
 from clabo.core.rules.occurrence import Kind, Occurrence
 from clabo.core.told import Told, told
 
 PARTS = ("id", "name", "action", "field")
+Stage = Literal["begun", "tried"]
+STAGES: tuple[Stage, ...] = get_args(Stage)
+_KINDS: dict[str, tuple[Kind, ...]] = {
+    "": ("form",),
+    "begun": ("begun", "tried", "form"),
+    "tried": ("form", "tried"),
+}
 
 
 class FormShape(TypedDict, total=False):
-    """A form by its id, name, action and one of its fields."""
+    """A form by its id, name, action and one of its fields; `stage`: how far somebody came, if not to its end."""
 
     id: str
     name: str
     action: str
     field: str
+    stage: Stage
 
 
 @dataclass(frozen=True)
 class FormSubmitted(ElementCondition):
-    """A form was sent: the one with this id, name, action and field, as far as they are given."""
+    """A form was sent: the one with this id, name, action and field, as far as they are given.
+
+    `stage` "begun": somebody has entered something, or come further; "tried": somebody has tried to send it, whatever
+    came of that.
+    """
 
     id: str = ""
     name: str = ""
     action: str = ""
     field: str = ""
+    stage: str = ""
 
     key: ClassVar[str] = "form"
     kind: ClassVar[Kind] = "form"
@@ -42,16 +55,25 @@ class FormSubmitted(ElementCondition):
     @classmethod
     def read(cls, data: Mapping[str, Any]) -> Self:
         """The condition that JSON `data` states; raises RuleError."""
-        only(data, set(PARTS))
-        return cls(*(maybe_text(data, part, 300) for part in PARTS))
+        only(data, {*PARTS, "stage"})
+        stage = one_of(data, "stage", STAGES) if "stage" in data else ""
+        return cls(**{part: maybe_text(data, part, 300) for part in PARTS}, stage=stage)
 
     def json(self) -> dict[str, Any]:
         """What `read` reads."""
-        return {part: value for part in PARTS if (value := getattr(self, part))}
+        return {part: value for part in (*PARTS, "stage") if (value := getattr(self, part))}
+
+    def kinds(self) -> tuple[Kind, ...]:
+        """What is told of a form that came so far, or further."""
+        return _KINDS[self.stage]
+
+    def repeats(self) -> bool:
+        """A form that is begun, tried and sent is told of three times."""
+        return bool(self.stage)
 
     def made_of(self) -> tuple[Fact, ...]:
-        """Such a form; one that was only tried comes near."""
-        return (OnElement(self, tried=True),)
+        """Such a form; one that was only tried comes near to one that is sent."""
+        return (OnElement(self, tried=not self.stage),)
 
     def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
         """Why the form does not fit."""
@@ -69,10 +91,13 @@ class FormSubmitted(ElementCondition):
     def name_words(self) -> str:
         """What the form is called."""
         called = self.id or self.name or self.action.rpartition("/")[2] or self.field
-        return called.lower().replace("_form", "").replace("-form", "") + " sent"
+        return called.lower().replace("_form", "").replace("-form", "") + f" {self.stage or 'sent'}"
 
     def rehearse(self, lines: Rehearsal) -> None:
         """Send it, have it fail, and send its neighbours."""
+        if self.stage:
+            super().rehearse(lines)
+            return
         pages = lines.pages_of(self)
         where = str(pages[0]) if pages else ""
         watch = {"form": self.json()}
@@ -88,4 +113,5 @@ class FormSubmitted(ElementCondition):
 
     def attempted_by(self, o: Occurrence, failing: bool) -> bool:
         """Whether such a form was sent, or with `failing` tried in vain."""
-        return o.kind == ("tried" if failing else "form") and not self.element_misses(o.element)
+        kinds = ("tried",) if failing else self.kinds()
+        return o.kind in kinds and not self.element_misses(o.element)

@@ -133,6 +133,9 @@ export function happened(h: Hit) {
   const what = called(h.kind, h.element, h.name);
   if (h.kind === "form") return `${what} sent`;
   if (h.kind === "tried") return `${what} tried, no success seen`;
+  if (h.kind === "begun") return `${what} begun`;
+  if (h.kind === "left") return `${what} left${h.properties.field ? ` at the field ${h.properties.field}` : ""}`;
+  if (h.kind === "loaded") return loaded(h.properties);
   if (h.kind === "click") return `clicked: ${what}`;
   if (h.kind === "message") return `a frame said ${what}`;
   if (h.kind === "shown") return `appeared: ${what}`;
@@ -142,6 +145,11 @@ export function happened(h: Hit) {
   if (h.kind === "sale") return `a sale was reported for ${what}`;
   if (h.kind === "note") return "the tag is on this page twice";
   return what || h.title;
+}
+
+function loaded({ load, largest }: Hit["properties"]) {
+  const took = (milliseconds: unknown) => `${(Number(milliseconds) / 1000).toFixed(1)} s`;
+  return `loaded in ${took(load)}${largest === undefined ? "" : `, its largest part seen after ${took(largest)}`}`;
 }
 
 function from(h: Hit) {

@@ -19,10 +19,17 @@ import { ViewWord } from "./ViewWord";
 
 type Row = Schemas["WorstRowOut"];
 
-const REASONS: Record<Row["reasons"][number]["kind"], (since: string, what: string) => string> = {
-  form_silent: (since) => `form on it that nobody has sent since ${day(since)}`,
-  tag_stopped: (since) => `nothing has come from its tag since ${day(since)}`,
-  dead_link: (since, what) => `link on it leads nowhere: ${what}, found on ${day(since)}`,
+type Reason = Row["reasons"][number];
+
+const seconds = (milliseconds: number | null | undefined) =>
+  milliseconds == null ? "?" : `${(milliseconds / 1000).toFixed(1)} s`;
+
+const REASONS: Record<Reason["kind"], (r: Reason) => string> = {
+  form_silent: (r) => `form on it that nobody has sent since ${day(r.since)}`,
+  tag_stopped: (r) => `nothing has come from its tag since ${day(r.since)}`,
+  dead_link: (r) => `link on it leads nowhere: ${r.what}, found on ${day(r.since)}`,
+  slow: (r) =>
+    `slow: one view in four waits ${seconds(r.waited?.estimate)} or longer for its largest part (at least ${seconds(r.waited?.low)}; ${count(r.measured)} measured)`,
 };
 
 export default function Worst() {
@@ -181,7 +188,7 @@ function Why({ row }: { row: Row }) {
     <span className="text-small">
       {row.reasons.map((r) => (
         <span key={r.kind} className="block text-ink">
-          {REASONS[r.kind](r.since, r.what)}
+          {REASONS[r.kind](r)}
         </span>
       ))}
       {row.needed != null && (

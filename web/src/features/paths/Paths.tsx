@@ -14,7 +14,8 @@ import { makeStale } from "../../lib/stale";
 import { useSiteId } from "../../lib/useSiteId";
 import { lensChoicesQuery } from "../pages/queries";
 import { testsQuery } from "../splits/queries";
-import { againstWords, complete, type PathsSearch, type Step, stepsOf } from "./model";
+import { useKeepLeft } from "./keeping";
+import { againstWords, complete, type PathsSearch, type Step, spanOf, stepsOf } from "./model";
 import { keptQuery, proposedQuery, reportQuery } from "./queries";
 import { blankStep, Steps } from "./Steps";
 import { Groups, Headline, PageLink, TwoPaths, Walk } from "./Walk";
@@ -66,7 +67,11 @@ export default function Paths() {
             <Link to="/s/$siteId/ways" params={{ siteId: String(siteId) }} className="text-plum underline">
               from one page
             </Link>
-            , what comes before and after it.
+            , what comes before and after it. Or what becomes of{" "}
+            <Link to="/s/$siteId/forms" params={{ siteId: String(siteId) }} className="text-plum underline">
+              forms
+            </Link>
+            : begun, tried, sent, and the field at which they were left.
           </p>
         </header>
         <div className="mt-5 flex flex-col gap-7">
@@ -166,7 +171,6 @@ const useLens = (siteId: number, search: PathsSearch) => useQuery(lensChoicesQue
 
 function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing, setWriting }: ShownProps) {
   const queries = useQueryClient();
-  const navigate = useNavigate();
   const [title, setTitle] = useState(name ?? "");
   const { period, origin, device, audience, by } = search;
   const enabled = complete(steps);
@@ -224,37 +228,9 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
     },
     onError: (failed) => toast(failed.message),
   });
-  const left = useMutation({
-    mutationFn: (step: number | null) =>
-      data(
-        client.POST("/api/sites/{site_id}/paths/left", {
-          params: { path: { site_id: siteId } },
-          body: { name: title || "Path", steps, within, at: step, days: Math.max(1, spanOf(read)) },
-        }),
-      ),
-    onSuccess: async (made) => {
-      await makeStale(queries, siteId, "audiences", "rail");
-      const [one] = made;
-      toast(
-        made.length === 1 && one ? `The audience “${one.name}” is made.` : `${made.length} audiences are made.`,
-        one && {
-          action: {
-            label: "Look",
-            onClick: () =>
-              navigate(
-                made.length === 1
-                  ? {
-                      to: "/s/$siteId/audiences/$audienceId",
-                      params: { siteId: String(siteId), audienceId: String(one.id) },
-                    }
-                  : { to: "/s/$siteId/audiences", params: { siteId: String(siteId) } },
-              ),
-          },
-        },
-      );
-    },
-    onError: (failed) => toast(failed.message),
-  });
+  const keepLeft = useKeepLeft(siteId);
+  const left = (step: number | null) =>
+    keepLeft.mutate({ name: title || "Path", steps, within, at: step, days: Math.max(1, spanOf(read)) });
   const kept = useQuery(keptQuery(siteId)).data ?? [];
   const ran = (useQuery(testsQuery(siteId)).data ?? []).filter((t) => t.state !== "draft");
   const bySaid = (value: string) =>
@@ -369,7 +345,7 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
             <Walk
               report={second ? { ...r, against: null } : r}
               other={other}
-              keep={canEdit ? (step) => left.mutate(step) : undefined}
+              keep={canEdit ? left : undefined}
               openPage={(path) => <PageLink siteId={siteId} path={path} />}
             />
             {second && r.against && (
@@ -385,7 +361,7 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
             )}
             {canEdit && r.steps.length > 2 && (
               <p>
-                <TextButton onClick={() => left.mutate(null)} disabled={left.isPending}>
+                <TextButton onClick={() => left(null)} disabled={keepLeft.isPending}>
                   Make an audience for every step
                 </TextButton>{" "}
                 <span className="text-quiet">
@@ -424,9 +400,6 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
     </>
   );
 }
-
-const spanOf = (read: { first: string; last: string }) =>
-  Math.round((Date.parse(read.last) - Date.parse(read.first)) / 864e5) + 1;
 
 function hereName(search: PathsSearch): string {
   if (search.against === "before") return "These days";

@@ -10,10 +10,10 @@ type StepOut = Report["steps"][number];
 type Interval = NonNullable<StepOut["rate"]>;
 
 /** "Between 39.7 and 42.4 of 100". */
-const between = (i: Interval | null) =>
+export const between = (i: Interval | null) =>
   i?.low == null || i.high == null ? "" : `between ${per100(i.low)} and ${per100(i.high)} of 100`;
 
-function duration(seconds: number): string {
+export function duration(seconds: number): string {
   if (seconds < 1) return "1 s";
   if (seconds < 100) return `${Math.round(seconds)} s`;
   if (seconds < 5400) return `${Math.round(seconds / 60)} min`;

@@ -46,6 +46,9 @@ export const complete = (steps: Step[]) =>
   steps.length > 1 && steps.every((s) => (isConversion(s) ? s.conversion > 0 : ruleComplete(s as Rule)));
 
 const DAY = 864e5;
+/** How many days are looked at. */
+export const spanOf = (read: { first: string; last: string }) =>
+  Math.round((Date.parse(read.last) - Date.parse(read.first)) / DAY) + 1;
 
 /** The lens that a path is held against, as the words for the server. */
 export function againstWords(search: PathsSearch, read: { first: string; last: string }): Asked["against"] {
@@ -53,7 +56,7 @@ export function againstWords(search: PathsSearch, read: { first: string; last: s
   if (!against) return null;
   const same = { period, origin, device, audience };
   if (against === "before") {
-    const days = Math.round((Date.parse(read.last) - Date.parse(read.first)) / DAY) + 1;
+    const days = spanOf(read);
     const shift = (iso: string) => new Date(Date.parse(iso) - days * DAY).toISOString().slice(0, 10);
     return { ...same, period: `${shift(read.first)}..${shift(read.last)}` };
   }

@@ -1,6 +1,7 @@
 /** What the server knows of paths. */
 import { queryOptions } from "@tanstack/react-query";
 import { client, data } from "../../api/client";
+import type { Lens } from "../../lib/lens";
 import type { Asked } from "./model";
 
 const at = (siteId: number) => ({ params: { path: { site_id: siteId } } });
@@ -28,4 +29,18 @@ export const proposedQuery = (siteId: number, conversion: number) =>
           params: { path: { site_id: siteId }, query: { conversion } },
         }),
       ),
+  });
+
+export type FormsLens = Pick<Lens, "period" | "origin" | "device" | "audience">;
+
+export const formsQuery = (siteId: number, { period, origin, device, audience }: FormsLens) =>
+  queryOptions({
+    queryKey: ["pages", siteId, "forms", period, origin, device, audience],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/forms", {
+          params: { path: { site_id: siteId }, query: { period, origin, device, audience } },
+        }),
+      ),
+    placeholderData: (before) => before,
   });

@@ -48,7 +48,7 @@ export function called(kind: string, element: Element | null | undefined, name =
   if (kind === "mark") return `code said “${name}”`;
   if (kind === "step" || kind === "sale") return name;
   if (!element) return "";
-  if (kind === "form" || kind === "tried") {
+  if (kind === "form" || kind === "tried" || kind === "begun" || kind === "left") {
     const id =
       element.id || element.name || (element.action && `to ${element.action}`) || `with ${element.fields?.join(", ")}`;
     return `form ${id}${element.origin ? ` in a frame of ${element.origin}` : ""}`;

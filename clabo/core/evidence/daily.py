@@ -1,0 +1,180 @@
+"""The day's reading: intervals at one look a day up to a planned end (definitions: "The day's reading")."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import optimize
+from scipy.special import ndtr, ndtri, roots_legendre
+
+from clabo.core.evidence.sequential import has_started
+from clabo.core.evidence.types import Interval, Moments, alpha_of
+
+# Looks between which less of the planned information has come in are one look.
+LEAST_STEP = 1 / 500
+# Beyond so many standard deviations there is nothing that could be counted.
+_FAR = 8.0
+_NODES, _WEIGHTS = roots_legendre(256)
+Floats = NDArray[np.float64]
+
+
+def spent(time: float, alpha: float) -> float:
+    """How much of a two-sided `alpha` is spent at information `time`: O'Brien & Fleming's shape.
+
+    4 (1 - Φ(z(1 - α/4) / √t)); all of it from t = 1 on. Lan & DeMets, Biometrika 70 (1983) 659-663.
+
+    >>> round(spent(0.5, 0.05), 5), spent(1, 0.05)
+    (0.00305, 0.05)
+    """
+    if time <= 0:
+        return 0.0
+    if time >= 1:
+        return alpha
+    return float(4 * ndtr(-ndtri(1 - alpha / 4) / math.sqrt(time)))
+
+
+def bounds(times: Sequence[float], alpha: float = 0.05) -> list[float]:
+    """Critical values of the standardised difference at looks at these information times, two-sided.
+
+    At each look the probability of a first crossing there, if nothing differs, is what `spent` allows since the look
+    before. By numerical integration of the continuation density (Armitage, McPherson & Rowe 1969; Jennison & Turnbull,
+    Group Sequential Methods, 2000, ch. 19), Gauss-Legendre over each look's region.
+
+    Parameters
+    ----------
+    times : sequence of float
+        Information at each look over the planned one, increasing by LEAST_STEP or more; may go beyond 1.
+    alpha : float
+        Between 0 and 1.
+
+    Returns
+    -------
+    list of float
+        One for each look; infinite where nothing may be spent yet.
+
+    Raises
+    ------
+    ValueError
+        For times that do not increase, or an impossible alpha.
+
+    Examples
+    --------
+    >>> [round(b, 3) for b in bounds([0.2, 0.4, 0.6, 0.8, 1])]
+    [4.877, 3.357, 2.68, 2.29, 2.031]
+    """
+    if not 0 < alpha < 1:
+        raise ValueError("alpha: must lie between 0 and 1")
+    if any(b - a < LEAST_STEP - 1e-12 for a, b in zip((0.0, *times), times, strict=False)):
+        raise ValueError(f"times: must increase by {LEAST_STEP} at least")
+    return list(_bounds(tuple(times), alpha))
+
+
+@lru_cache(maxsize=256)
+def _bounds(times: tuple[float, ...], alpha: float) -> tuple[float, ...]:
+    found: list[float] = []
+    before, gone = 0.0, 0.0
+    # The density of who has not crossed yet, of a Brownian motion at that time: places, and masses.
+    places, masses = np.zeros(1), np.ones(1)
+    for time in times:
+        spread = math.sqrt(time - before)
+        allowed = spent(time, alpha) - gone
+        reach = _FAR * math.sqrt(time)
+        if _excess(reach, places, masses, spread, allowed) >= 0:
+            edge = math.inf
+        else:
+            now = places, masses, spread, allowed
+            edge = float(optimize.brentq(_excess, 0.0, reach, now, xtol=1e-12, rtol=1e-12))
+            gone += allowed
+        found.append(edge / math.sqrt(time))
+        half = min(edge, reach)
+        nodes = half * _NODES
+        density = np.exp(-0.5 * ((nodes[:, None] - places) / spread) ** 2) @ masses
+        places, masses = nodes, half * _WEIGHTS * density / (spread * math.sqrt(2 * math.pi))
+        before = time
+    return tuple(found)
+
+
+def _excess(edge: float, places: Floats, masses: Floats, spread: float, allowed: float) -> float:
+    """By how much the probability of lying beyond ± `edge`, after a step that spreads so, exceeds what is allowed."""
+    outside = ndtr((places - edge) / spread) + ndtr((-edge - places) / spread)
+    return float(masses @ outside) - allowed
+
+
+def information(control: int, challenger: int) -> float:
+    """What so many observations of each arm tell of a difference: their harmonic size, n₀n₁ / (n₀ + n₁)."""
+    both = control + challenger
+    return control * challenger / both if both else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What a look at the end of a day says. `time`: information so far over the planned one; `bound`: its critical value."""
+
+    place: int
+    time: float
+    bound: float
+    interval: Interval
+
+
+def looks(
+    control: Sequence[Moments],
+    challenger: Sequence[Moments],
+    planned: float,
+    level: float = 0.95,
+    converted: Sequence[tuple[int, int]] | None = None,
+) -> list[Look]:
+    """Repeated confidence intervals of the difference of means, challenger - control, at the ends of days.
+
+    estimate ± c·√(s₀²/n₀ + s₁²/n₁), c from `bounds` at the information as it was observed, so that uneven days and
+    more looks than planned stay right. All of them together hold the true difference with probability `level`
+    (Jennison & Turnbull, JRSS B 51 (1989) 305-361). The first look at or after the planned information is the last.
+
+    Parameters
+    ----------
+    control, challenger : sequence of Moments
+        What each arm's visitors brought up to the end of each day, the first day first.
+    planned : float
+        The information at the planned end (`information` of the planned sizes).
+    level : float
+        Confidence level, between 0 and 1.
+    converted : sequence of tuple of int, optional
+        As of `sequential.confidence_sequence`, for each day.
+
+    Returns
+    -------
+    list of Look
+        `place` is the day's. Days are left out on which too little came in, or too few in an arm have converted for
+        the normal approximation to hold.
+
+    Raises
+    ------
+    ValueError
+        For plans without information.
+    """
+    if not planned > 0:
+        raise ValueError("planned: must be positive")
+    times: list[float] = []
+    kept: list[int] = []
+    for place, (a, b) in enumerate(zip(control, challenger, strict=True)):
+        time = information(a.n, b.n) / planned
+        if time - (times[-1] if times else 0.0) < LEAST_STEP:
+            continue
+        counts = converted[place] if converted else (None, None)
+        if not (has_started(a, counts[0]) and has_started(b, counts[1])):
+            continue
+        times.append(time)
+        kept.append(place)
+        if time >= 1:
+            break
+    found = []
+    for place, time, bound in zip(kept, times, bounds(times, alpha_of(level)), strict=True):
+        a, b = control[place], challenger[place]
+        gap = b.mean - a.mean
+        reach = bound * math.sqrt(a.variance / a.n + b.variance / b.n)
+        found.append(Look(place, time, bound, Interval(gap - reach, gap, gap + reach)))
+    return found

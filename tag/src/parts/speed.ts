@@ -1,0 +1,40 @@
+/** How long the page took: until it had loaded, and until its largest part was painted, where the browser says so. */
+import { tried } from "../safe";
+import type { Tag } from "../tag";
+
+/** The largest part of a page that goes on loading may come late; what comes after this was not waited for. */
+const PATIENCE = 8000;
+
+function start(tag: Tag) {
+  const at = Date.now();
+  const url = location.href.slice(0, 2048);
+  let largest = 0;
+  const looking = tried(() => {
+    const observer = new PerformanceObserver((list) => {
+      for (const one of list.getEntries()) largest = Math.max(largest, one.startTime);
+    });
+    observer.observe({ type: "largest-contentful-paint", buffered: true });
+    return observer;
+  });
+  let told = false;
+  const tell = () => {
+    if (told) return;
+    told = true;
+    looking?.disconnect();
+    const [page] = performance.getEntriesByType("navigation") as PerformanceNavigationTiming[];
+    if (!page?.loadEventStart) return;
+    // What was made ready beforehand nobody waited for.
+    const shown = (page as { activationStart?: number }).activationStart ?? 0;
+    const waited = (time: number) => Math.round(Math.max(0, time - shown));
+    tag.event("loaded", undefined, {
+      at,
+      url,
+      properties: { load: waited(page.loadEventStart), ...(largest && { largest: waited(largest) }) },
+    });
+  };
+  setTimeout(() => tried(tell), PATIENCE);
+  tag.leaving.push(tell);
+}
+
+// A tab that was opened in the background is painted once somebody looks at it.
+if (!document.hidden) window.clabo?.part?.("speed", start);
