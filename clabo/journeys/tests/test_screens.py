@@ -19,6 +19,7 @@ from clabo.paths.models import Path
 from clabo.sites.models import Site
 from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase
+from clabo.testing.snapshot import once
 from clabo.testing.traffic import make_site
 
 SECTIONS = [
@@ -48,8 +49,11 @@ class ScreensCase(BrowserCase):
 
     def setUp(self) -> None:
         super().setUp()
+        self.site = once("demo", self.demo)
+
+    def demo(self) -> Site:
         now = datetime.now(UTC)
-        self.site = loading.load(lambda share, what: None, days=40, visits=3000, now=now, beside=False)
+        return loading.load(lambda share, what: None, days=40, visits=3000, now=now, beside=False)
 
     def screens(self) -> list[str]:
         test = SplitTest.objects.order_by("pk")[0]
