@@ -12,8 +12,13 @@ from numpy.typing import NDArray
 from scipy import optimize
 from scipy.special import ndtr, ndtri, roots_legendre
 
+from clabo.core.evidence.power import SamplePlan
 from clabo.core.evidence.sequential import has_started
-from clabo.core.evidence.types import Interval, Moments, alpha_of
+from clabo.core.evidence.types import Interval, Moments, alpha_of, z_of
+
+# Of what may be wrong in all, the share that looks at midnight may spend; the rest is the confidence sequence's, which
+# may be looked at between them and after the planned end.
+LOOKS_SHARE = 0.9
 
 # Looks between which less of the planned information has come in are one look.
 LEAST_STEP = 1 / 500
@@ -74,6 +79,39 @@ def bounds(times: Sequence[float], alpha: float = 0.05) -> list[float]:
     return list(_bounds(tuple(times), alpha))
 
 
+def crossing(times: Sequence[float], edges: Sequence[float], drift: float) -> float:
+    """The probability that a look crosses its bound on either side, where a difference is there.
+
+    Parameters
+    ----------
+    times, edges : sequence of float
+        As of `bounds`.
+    drift : float
+        The standardised difference expected at time 1: difference over standard error.
+
+    Returns
+    -------
+    float
+
+    Examples
+    --------
+    >>> times = [0.2, 0.4, 0.6, 0.8, 1]
+    >>> round(crossing(times, bounds(times), 0), 4), round(crossing(times, bounds(times), 2.8), 3)
+    (0.05, 0.79)
+    """
+    before, crossed = 0.0, 0.0
+    places, masses = np.zeros(1), np.ones(1)
+    for time, bound in zip(times, edges, strict=True):
+        step = time - before
+        spread, moved = math.sqrt(step), places + drift * step
+        edge = bound * math.sqrt(time)
+        crossed += _excess(edge, moved, masses, spread, 0.0) if math.isfinite(edge) else 0.0
+        half = min(edge, _FAR * math.sqrt(time) + abs(drift) * time)
+        places, masses = _next(half, moved, masses, spread)
+        before = time
+    return crossed
+
+
 @lru_cache(maxsize=256)
 def _bounds(times: tuple[float, ...], alpha: float) -> tuple[float, ...]:
     found: list[float] = []
@@ -91,12 +129,16 @@ def _bounds(times: tuple[float, ...], alpha: float) -> tuple[float, ...]:
             edge = float(optimize.brentq(_excess, 0.0, reach, now, xtol=1e-12, rtol=1e-12))
             gone += allowed
         found.append(edge / math.sqrt(time))
-        half = min(edge, reach)
-        nodes = half * _NODES
-        density = np.exp(-0.5 * ((nodes[:, None] - places) / spread) ** 2) @ masses
-        places, masses = nodes, half * _WEIGHTS * density / (spread * math.sqrt(2 * math.pi))
+        places, masses = _next(min(edge, reach), places, masses, spread)
         before = time
     return tuple(found)
+
+
+def _next(half: float, places: Floats, masses: Floats, spread: float) -> tuple[Floats, Floats]:
+    """Where a motion is after a step that spreads so, if it lies within ± `half`: places, and masses."""
+    nodes = half * _NODES
+    density = np.exp(-0.5 * ((nodes[:, None] - places) / spread) ** 2) @ masses
+    return nodes, half * _WEIGHTS * density / (spread * math.sqrt(2 * math.pi))
 
 
 def _excess(edge: float, places: Floats, masses: Floats, spread: float, allowed: float) -> float:
@@ -178,3 +220,63 @@ def looks(
         reach = bound * math.sqrt(a.variance / a.n + b.variance / b.n)
         found.append(Look(place, time, bound, Interval(gap - reach, gap, gap + reach)))
     return found
+
+
+def looks_level(level: float) -> float:
+    """The level of the looks, where both readings together hold with probability `level`."""
+    return 1 - LOOKS_SHARE * alpha_of(level)
+
+
+def between_level(level: float) -> float:
+    """The level of the confidence sequence beside them."""
+    return 1 - (1 - LOOKS_SHARE) * alpha_of(level)
+
+
+def both(look: Look | None, sequence: Interval) -> Interval:
+    """What the last look and the sequence as it stands leave together: the inner limits, around the estimate of now.
+
+    Both hold at once with the level that `looks_level` and `between_level` came from. Where they contradict each other,
+    which that allows for, the look stands.
+    """
+    if look is None:
+        return sequence
+    if not sequence.known:
+        return look.interval
+    low, high = max(look.interval.low, sequence.low), min(look.interval.high, sequence.high)
+    if low > high:
+        return look.interval
+    return Interval(low, min(max(sequence.estimate, low), high), high)
+
+
+@lru_cache(maxsize=64)
+def _inflation(days: int, level: float, power: float) -> float:
+    """How many times the information of a single look at `level` the looks at `days` even days need for that power."""
+    times = [(i + 1) / days for i in range(days)]
+    edges = bounds(times, alpha_of(looks_level(level)))
+    alone = z_of(level) + float(ndtri(power))
+    drift = optimize.brentq(lambda d: crossing(times, edges, d) - power, alone / 2, alone * 2, xtol=1e-8)
+    return float((drift / alone) ** 2)
+
+
+def daily_cost(plan: SamplePlan, days: int = 28) -> float:
+    """How many times the planned visitors of a single look a look a day needs for the same power.
+
+    Parameters
+    ----------
+    plan : SamplePlan
+        For a single look at its level.
+    days : int
+        How many, at least 1; more cost hardly more.
+
+    Returns
+    -------
+    float
+        Times the plan's visitors.
+
+    Examples
+    --------
+    >>> from clabo.core.evidence.power import plan_rate_test
+    >>> round(daily_cost(plan_rate_test(0.04, 0.2)), 3)
+    1.081
+    """
+    return _inflation(max(1, min(days, 366)), plan.level, plan.power)
