@@ -72,7 +72,7 @@ C
     # What a killed server leaves behind (its children, its shared memory) takes a moment to go.
     # 300 connections: threads of servers that tests have run keep theirs, a few for each of a hundred browser tests.
     for i in 1 2 3 4 5 6; do
-      as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port -c max_connections=300" start >/dev/null 9>&- && break
+      as "$bin/pg_ctl" -D "$data" -l "$log" -w -t 60 -o "-p $port -c max_connections=300 ${CLABO_PG_OPTIONS:-}" start >/dev/null 9>&- && break
       [ "$i" != 6 ] || { echo "PostgreSQL did not start. Its last words:" >&2; as tail -20 "$log" >&2; exit 1; }
       sleep 1
     done

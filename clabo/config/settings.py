@@ -208,6 +208,8 @@ CLABO_UPLOAD_DIR = STATE_DIR / "uploads"
 CLABO_CHROMIUM = env.str("CLABO_CHROMIUM", default="/usr/bin/chromium")
 # Whether landing pages are looked at, and their links tried, without anybody asking.
 CLABO_PICTURES = env.bool("CLABO_PICTURES", default=True)
+# Of page views, the share whose tag measures how long the page took.
+CLABO_MEASURED = env.float("CLABO_MEASURED", default=0.2)
 CLABO_TAG_DIR = BASE_DIR / "tag" / "dist"
 CLABO_APP_HTML = BASE_DIR / "web" / "dist" / "index.html"
 CLABO_DEMO_URL = env.str("CLABO_DEMO_URL", default="http://localhost:8001").rstrip("/")

@@ -24,6 +24,8 @@ class DemoPage:
     tags: int = 1
     # It had the tag until so many days ago.
     lost_days_ago: int | None = None
+    # Half of its views on a desktop see its largest part within so many milliseconds.
+    largest: int = 900
 
 
 PAGES = [
@@ -41,7 +43,7 @@ PAGES = [
     ),
     DemoPage("/workshops", "Hands-on workshops", 0.36, {"booking": 0.075, "order": 0.012}),
     DemoPage("/workshops-b", "Hands-on workshops near you", 0.36, {"booking": 0.085, "order": 0.012}),
-    DemoPage("/winter-kit", "Bring them through winter", 0.63, {"order": 0.011}),
+    DemoPage("/winter-kit", "Bring them through winter", 0.63, {"order": 0.011}, largest=2900),
     DemoPage("/suits", "Suits and veils", 0.55, {"order": 0.016, "partner": 0.24}),
     DemoPage("/configure", "Build your kit", 0.30, {"order": 0.075, "configured": 0.2}),
     DemoPage("/contact", "Ask a keeper", 0.35, {"contact": 0.3, "letter": 0.18}),
@@ -98,6 +100,11 @@ SHOWN_FORM: Act = (
 CONTACT: Act = ("form", {"id": "contact", "fields": ["mail", "name", "question"]}, "", {})
 CONTACT_TRIED: Act = ("tried", {"id": "contact", "fields": ["mail", "name", "question"]}, "", {})
 LETTER: Act = ("form", {"id": "letter", "fields": ["mail"]}, "", {})
+# Of those who see it and do not send it, how many begin it all the same, and where they leave it.
+CONTACT_BEGUN = 0.3
+CONTACT_LEFT = {"question": 5, "mail": 3, "name": 1}
+# A view in so many says how long its page took.
+MEASURED = 5
 LETTER_THANKS: Act = ("shown", {"selector": "#letter-thanks"}, "", {})
 CALL: Act = ("click", {"what": "phone", "text": "Call us", "to": "tel:+000 555 0140"}, "", {})
 SUITS_LINK: Act = (

@@ -71,6 +71,8 @@ class Simulator:
         # Pages lose their tags so many days before this; without it they never had them.
         self.now = now
         self.random = random.Random(seed)
+        # For what is told beside, so that the visits stay what they are.
+        self.beside = random.Random(seed + 1)
         self.zone = ZoneInfo(scenario.TIME_ZONE)
         self.people: list[_Person] = []
         self.clicks: defaultdict[tuple[date, int, str], int] = defaultdict(int)
@@ -115,12 +117,16 @@ class Simulator:
             came = (stream.query, stream.referrer)
             requests.append(self._send(start, person.key, person.device, landing, *came, variants))
         time, here = start, landing
+        waiting = start if landing == "/contact" else None
         for what in self._way(landing, stream, person):
             time += timedelta(seconds=8 + chance.expovariate(1 / 45))
             if until is not None and time >= until:
                 break
             if isinstance(what, str):
+                if waiting:
+                    requests += self._gives_up(waiting, person)
                 here = what
+                waiting = time if here == "/contact" else None
                 if not self._has_tag(here, time):
                     continue
                 own = f"https://{scenario.HOST}/"
@@ -129,13 +135,32 @@ class Simulator:
                     requests.append(self._act(time, person, here, scenario.CALL))
             else:
                 requests += self._acts(time, person, here, what, until)
+                waiting = None
+        if waiting:
+            requests += self._gives_up(waiting, person)
         return requests
+
+    def _gives_up(self, seen: datetime, person: _Person) -> list[Envelope]:
+        """The contact form is begun and left, by some of those who saw it and did not send it."""
+        if self.beside.random() > scenario.CONTACT_BEGUN:
+            return []
+        field = self.beside.choices(*zip(*scenario.CONTACT_LEFT.items(), strict=True))[0]
+        element = scenario.CONTACT[1]
+        return [
+            self._act(seen + timedelta(seconds=3), person, "/contact", ("begun", element, "", {})),
+            self._act(
+                seen + timedelta(seconds=7), person, "/contact", ("left", element, "", {"field": field})
+            ),
+        ]
 
     def _acts(
         self, time: datetime, person: _Person, here: str, what: Act, until: datetime | None
     ) -> list[Envelope]:
         """One act, and what it leads to: a form that fails first, a sale some days later."""
         made = []
+        if what in (scenario.CONTACT, scenario.LETTER):
+            begun = time - timedelta(seconds=self.beside.uniform(7, 8))
+            made.append(self._act(begun, person, here, ("begun", what[1], "", {})))
         if what is scenario.CONTACT and self.random.random() < 0.25:
             made.append(self._act(time - timedelta(seconds=6), person, here, scenario.CONTACT_TRIED))
         if what[0] == "mark":
@@ -155,7 +180,7 @@ class Simulator:
         if kind == "message":
             element = {**element, "origin": self.forms_origin}
         event = BeaconEvent(
-            id=f"{self.random.getrandbits(128):032x}",
+            id=self._id(kind),
             kind=kind,  # type: ignore[arg-type]
             age=0,
             url=f"https://{scenario.HOST}{here}{query}",
@@ -230,9 +255,25 @@ class Simulator:
             twice=page.tags > 1,
             person=_stated(path, visitor),
         )
-        body = msgspec.json.encode(Beacon(visitor, device, [event]))  # type: ignore[arg-type]
+        events = [event]
+        if not agent and self.beside.randrange(scenario.MEASURED) == 0:
+            events.append(self._loaded(url, page.largest * (1.4 if device == "phone" else 1)))
+        body = msgspec.json.encode(Beacon(visitor, device, events))  # type: ignore[arg-type]
         check(body, self.site)
         return Envelope(self.site.id, round(time.timestamp() * 1000), agent or AGENTS[device], body)
+
+    def _loaded(self, url: str, median: float) -> BeaconEvent:
+        """How long a view took: half of them within `median` milliseconds."""
+        largest = median * math.exp(self.beside.gauss(0, 0.4))
+        waited: dict[str, str | float | bool | None] = {
+            "largest": round(largest),
+            "load": round(largest * self.beside.uniform(0.9, 1.5)),
+        }
+        return BeaconEvent(id=self._id("loaded"), kind="loaded", age=0, url=url, properties=waited)
+
+    def _id(self, kind: str) -> str:
+        chance = self.beside if kind in ("begun", "left", "loaded") else self.random
+        return f"{chance.getrandbits(128):032x}"
 
     def paid_clicks(self) -> list[Clicks]:
         """What the ad channels would have counted: some clicks never arrive on a page."""

@@ -72,6 +72,8 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
     wanted["hosts"] = [h.host for h in hosts]
     if stand := {h.host: h.stands_for for h in hosts if h.stands_for}:
         wanted["stand"] = stand
+    if settings.CLABO_MEASURED:
+        wanted["speed"] = settings.CLABO_MEASURED
     if site.keep_fragment:
         wanted["fragment"] = True
     if site.meaningful_parameters:

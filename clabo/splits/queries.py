@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from clabo.audiences.variants import Tests
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since
 from clabo.core.addresses import Address
-from clabo.core.evidence import SamplePlan, days_needed, sequential_cost
+from clabo.core.evidence import SamplePlan, daily_cost, days_needed
 from clabo.sites.models import Site
 from clabo.splits.models import Exposure, SplitTest
 from clabo.splits.results import Recorded, recorded
@@ -42,13 +42,13 @@ def changes_during(test: SplitTest) -> list[RuleVersion]:
 class Planned:
     """What a test as it is written would take.
 
-    `honest_times`: how many times the plan's visitors the always-honest reading needs; `days` is None where the
-    control has had no visitors; `unseen`: pages that no hit has come from yet.
+    `daily_times`: how many times the plan's visitors it takes if it is read every day, as it is; `days` is None where
+    the control has had no visitors; `unseen`: pages that no hit has come from yet.
     """
 
     plan: SamplePlan
-    honest_times: float
-    honest_total: int
+    daily_times: float
+    daily_total: int
     before: Recorded
     per_day: float
     days: int | None
@@ -60,14 +60,15 @@ def planned(site: Site, content: SplitContent) -> Planned:
     wanted = plan(content)
     pages = pages_of(site, content.addresses)
     before = recorded(site, pages[0], content.rule)
-    times = sequential_cost(wanted)
+    times = daily_cost(wanted)
+    total = math.ceil(wanted.total * times)
     per_day = before.per_day * content.traffic / 100
     return Planned(
         wanted,
         times,
-        math.ceil(wanted.total * times),
+        total,
         before,
         per_day,
-        days_needed(wanted, per_day) if per_day > 0 else None,
+        days_needed(replace(wanted, total=total), per_day) if per_day > 0 else None,
         unseen(site, pages),
     )

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import math
 from collections import Counter, defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
-from itertools import accumulate
 
 from django.db.models import Count, Min, Q
 from django.db.models.functions import TruncDate
@@ -18,22 +17,14 @@ from clabo.conversions.models import Conversion, ConversionRule
 from clabo.core.addresses import Address
 from clabo.core.evidence import (
     Counts,
-    Interval,
-    MeanComparison,
     Moments,
-    RateComparison,
     SplitHealth,
     TestState,
     Verdict,
-    bootstrap_mean_difference,
     chance_to_be_best,
-    compare_means,
-    compare_rates,
-    confidence_sequence,
+    daily_cost,
     expected_loss,
-    holm,
     plan_rate_test,
-    sequential_cost,
     split_health,
     verdict,
 )
@@ -43,6 +34,8 @@ from clabo.events.models import Event, Kind, Page, TrafficClass, Visit
 from clabo.sites.models import Site
 from clabo.spend.joining import Cell, cost_of_visits
 from clabo.splits.models import Exposure, SplitTest, Variant
+from clabo.splits.readings import Against, DayRange, Outcome, Plan, arm_days
+from clabo.splits.readings import against as differences
 
 LEVEL = 0.95
 
@@ -69,30 +62,6 @@ class Arm:
 
 
 @dataclass(frozen=True, slots=True)
-class Against:
-    """A challenger against the control. `sequence` decides; the fixed-sample reading stands beside it."""
-
-    letter: str
-    sequence: Interval
-    fixed: Interval
-    p_value: float
-    value: MeanComparison
-    # The same difference by the BCa bootstrap, for heavy tails; it decides nothing.
-    value_bootstrap: Interval
-    value_sequence: Interval
-
-
-@dataclass(frozen=True, slots=True)
-class DayRange:
-    """The always-valid range of one challenger's difference at the end of a day."""
-
-    day: date
-    letter: str
-    visitors: int
-    interval: Interval
-
-
-@dataclass(frozen=True, slots=True)
 class Result:
     """A test under a lens (its source and device; the days are the test's own)."""
 
@@ -108,20 +77,6 @@ class Result:
     first_day: date | None
     last_day: date | None
     visitors_per_day: float
-
-
-@dataclass(frozen=True, slots=True)
-class _Outcome:
-    """A visitor who converted: how often the value came, by day since exposure."""
-
-    exposed: date
-    first: date
-    values: list[tuple[date, Decimal]]
-
-    @property
-    def value(self) -> Decimal:
-        """All that the visitor brought."""
-        return sum((v for _, v in self.values), Decimal(0))
 
 
 def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
@@ -145,22 +100,39 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     if not brief:
         _add_chances(arms)
     m = len(variants) - 1
-    level = 1 - (1 - LEVEL) / m
-    planned = max(1, test.planned_visitors)
-    against = _against(arms, outcomes, planned, level, brief)
-    days = _day_by_day(letters, exposed, outcomes, planned, level, first, last)
     worth = test.baseline * test.smallest_lift
     needed = _needed(test, len(variants))
+    plan = Plan(needed, {v.letter: v.share for v in variants}, 1 - (1 - LEVEL) / m)
+    # Before the start there is one day, on which nobody came.
+    days = (
+        [first + timedelta(days=i) for i in range((last - first).days + 1)]
+        if first and last
+        else [now.date()]
+    )
+    closed = sum(lens.site.midnight(day + timedelta(days=1)) <= until for day in days)
+    by_day = {k: arm_days(exposed[k], outcomes[k], days) for k in letters}
+    against, ranges = differences(days, closed, by_day, outcomes, plan, test.rule.has_value, brief)
     total = sum(a.counts.trials for a in arms)
     length = max(1.0, (until - test.started_at).total_seconds() / 86400) if test.started_at else 1.0
     health = split_health([a.counts.trials for a in arms], [v.share for v in variants])
     state = TestState(
-        [a.sequence for a in against], worth, [a.counts.trials for a in arms], health, needed, total / length
+        [a.range for a in against], worth, [a.counts.trials for a in arms], health, needed, total / length
     )
     decision = verdict(state)
-    decided = _decided_on(days, decision, letters)
+    decided = _decided_on(ranges, decision, letters)
     return Result(
-        test, arms, against, days, health, decision, worth, needed, decided, first, last, total / length
+        test,
+        arms,
+        against,
+        ranges if first else [],
+        health,
+        decision,
+        worth,
+        needed,
+        decided,
+        first,
+        last,
+        total / length,
     )
 
 
@@ -182,9 +154,9 @@ def _counted(lens: Lens) -> Q:
     return Q(visit_id__in=visits.values("id"))
 
 
-def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_Outcome]]:
+def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[Outcome]]:
     """Visitors who converted after their exposure, while the test ran, by variant."""
-    found: defaultdict[str, list[_Outcome]] = defaultdict(list)
+    found: defaultdict[str, list[Outcome]] = defaultdict(list)
     if not test.started_at:
         return found
     zone = lens.site.zone
@@ -207,11 +179,11 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[_O
     for letter, visitor_id, first_at in rows.values_list("letter", "visitor_id", "first_at"):
         after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]
         if after:
-            found[letter].append(_Outcome(first_at.astimezone(zone).date(), after[0][0], after))
+            found[letter].append(Outcome(first_at.astimezone(zone).date(), after[0][0], after))
     return found
 
 
-def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[_Outcome]) -> Arm:
+def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[Outcome]) -> Arm:
     n = sum(exposed.values())
     sums = [o.value for o in outcomes]
     total = sum(sums, Decimal(0))
@@ -249,87 +221,13 @@ def _add_chances(arms: Sequence[Arm]) -> None:
             arm.chance, arm.loss = chance, loss
 
 
-def _against(
-    arms: Sequence[Arm],
-    outcomes: Mapping[str, Sequence[_Outcome]],
-    planned: int,
-    level: float,
-    brief: bool,
-) -> list[Against]:
-    control = arms[0]
-    values = {a.variant.letter: [float(o.value) for o in outcomes.get(a.variant.letter, ())] for a in arms}
-    nothing = Interval(math.nan, math.nan, math.nan)
-    unknown = RateComparison(nothing, nothing, math.nan, "score")
-    fixed = [unknown if brief else compare_rates(control.counts, arm.counts) for arm in arms[1:]]
-    p_values = [c.p_value for c in fixed]
-    adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
-    return [
-        Against(
-            arm.variant.letter,
-            confidence_sequence(
-                Moments.of_counts(control.counts), Moments.of_counts(arm.counts), planned, level
-            ),
-            comparison.difference,
-            p,
-            compare_means(control.value, arm.value, level),
-            nothing
-            if brief or not arm.valued
-            else bootstrap_mean_difference(
-                values[control.variant.letter],
-                values[arm.variant.letter],
-                level,
-                zeros=(control.value.n - control.counts.conversions, arm.value.n - arm.counts.conversions),
-            ),
-            confidence_sequence(
-                control.value,
-                arm.value,
-                planned,
-                level,
-                converted=(control.counts.conversions, arm.counts.conversions),
-            ),
-        )
-        for arm, comparison, p in zip(arms[1:], fixed, adjusted, strict=True)
-    ]
-
-
-def _day_by_day(
-    letters: Sequence[str],
-    exposed: dict[str, dict[date, int]],
-    outcomes: dict[str, list[_Outcome]],
-    planned: int,
-    level: float,
-    first: date | None,
-    last: date | None,
-) -> list[DayRange]:
-    """The range that would have been shown at the end of each day."""
-    if first is None or last is None:
-        return []
-    days = [first + timedelta(days=i) for i in range((last - first).days + 1)]
-    visitors = {k: list(accumulate(exposed[k].get(d, 0) for d in days)) for k in letters}
-    converted = {}
-    for k in letters:
-        by_day = Counter(o.first for o in outcomes[k])
-        converted[k] = list(accumulate(by_day[d] for d in days))
-    found = []
-    for i, day in enumerate(days):
-        moments = {
-            k: Moments.of_counts(Counts(min(converted[k][i], visitors[k][i]), visitors[k][i]))
-            for k in letters
-        }
-        total = sum(visitors[k][i] for k in letters)
-        for k in letters[1:]:
-            sequence = confidence_sequence(moments[letters[0]], moments[k], planned, level)
-            found.append(DayRange(day, k, total, sequence))
-    return found
-
-
 def _needed(test: SplitTest, arms: int) -> int:
-    """Visitors at which the always-honest reading should see a difference worth having."""
+    """Visitors at the planned end: a look a day should see a difference worth having by then."""
     shares = [v.share for v in test.variants.all()]
     plan = plan_rate_test(
         test.baseline, test.smallest_lift, level=1 - 0.05 / (arms - 1), arms=arms, shares=shares
     )
-    return math.ceil(plan.total * sequential_cost(plan))
+    return math.ceil(plan.total * daily_cost(plan))
 
 
 def _decided_on(days: Sequence[DayRange], decision: Verdict, letters: Sequence[str]) -> date | None:

@@ -36,9 +36,9 @@ class SplitTestIn(Schema):
 class PlanOut(Schema):
     per_arm: list[int]
     total: int
-    # What the always-honest reading needs, in visitors and times the plan.
-    honest_total: int
-    honest_times: float
+    # What it takes read every day, in visitors and times the plan of a single look.
+    daily_total: int
+    daily_times: float
     visitors_per_day: float
     days: int | None
     # The control page in the last 28 days: visitors, and how many of them converted after seeing it.
@@ -107,13 +107,17 @@ class ArmOut(Schema):
 
 class AgainstOut(Schema):
     letter: str
-    sequence: IntervalOut
+    # What can be said of its difference now: the last look at midnight and the sequence together.
+    range: IntervalOut
+    # The day whose end was looked at last, and how much of the planned information had come in by then.
+    looked_on: date | None
+    looked_at: float | None
     fixed: IntervalOut
     p_value: float | None
     value_difference: IntervalOut
     # The same by the BCa bootstrap, for heavy tails.
     value_bootstrap: IntervalOut
-    value_sequence: IntervalOut
+    value_range: IntervalOut
 
 
 class DayOut(Schema):
@@ -258,8 +262,8 @@ def plan_out(site: Site, p: queries.Planned) -> PlanOut:
     return PlanOut(
         per_arm=p.plan.per_arm,
         total=p.plan.total,
-        honest_total=p.honest_total,
-        honest_times=p.honest_times,
+        daily_total=p.daily_total,
+        daily_times=p.daily_times,
         visitors_per_day=p.per_day,
         days=p.days,
         recorded_visitors=p.before.visitors,
@@ -280,12 +284,14 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
         against=[
             AgainstOut(
                 letter=a.letter,
-                sequence=interval_out(a.sequence),
+                range=interval_out(a.range),
+                looked_on=a.looked_on,
+                looked_at=a.look.time if a.look else None,
                 fixed=interval_out(a.fixed),
                 p_value=finite(a.p_value),
                 value_difference=interval_out(a.value.difference),
                 value_bootstrap=interval_out(a.value_bootstrap),
-                value_sequence=interval_out(a.value_sequence),
+                value_range=interval_out(a.value_range),
             )
             for a in r.against
         ],

@@ -6,10 +6,24 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime
 from typing import Any
 
+from django.core.cache import cache
 from django.db import connection, transaction
+
+from clabo.audiences import finding, packed, people
+from clabo.paths import reading
+from clabo.presence import atoms
 
 # Rows of these are the migrations', and stay where a test's are cleared.
 _LEFT = ("django_migrations", "django_content_type", "auth_permission")
+# What the process remembers by numbers that are given out anew.
+_REMEMBERED: tuple[dict[Any, Any], ...] = (
+    atoms._remembered,
+    reading._atoms,
+    finding._found,
+    packed._days,
+    people._kept,
+    people._sets,
+)
 _kept: dict[str, tuple[date, Any, dict[str, bytes], dict[str, int]]] = {}
 
 
@@ -24,6 +38,9 @@ def once(name: str, fill: Callable[[], Any]) -> Any:
         _kept[name] = today, made, _rows(), _sequences()
         return made
     _, made, rows, sequences = _kept[name]
+    cache.clear()
+    for known in _REMEMBERED:
+        known.clear()
     with transaction.atomic(), connection.cursor() as cursor:
         # Rows come in no order that their references ask for.
         cursor.execute("SET LOCAL session_replication_role = replica")

@@ -47,4 +47,6 @@ export interface Settings {
   messages?: FrameRule[];
   clicks?: { selector: string; where?: Where[] }[];
   watch?: Watched[];
+  /** The share of views of which is told how long the page took. */
+  speed?: number;
 }

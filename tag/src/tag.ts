@@ -433,7 +433,6 @@ function run(settings: Settings): unknown {
     });
 
     if (settings.watch) need("watch");
-    if (Math.random() < 0.2) need("speed");
     view();
     const early = before?.q;
     if (Array.isArray(early)) for (const one of early as Mark[]) call(one);

@@ -6,6 +6,15 @@ ValueError that names the argument; no data gives `nan` limits.
 
 from clabo.core.evidence.bayes import chance_to_be_best, expected_loss
 from clabo.core.evidence.bootstrap import bootstrap_mean, bootstrap_mean_difference
+from clabo.core.evidence.daily import (
+    Look,
+    between_level,
+    daily_cost,
+    information,
+    looks,
+    looks_level,
+)
+from clabo.core.evidence.daily import both as both_readings
 from clabo.core.evidence.means import MeanComparison, compare_means
 from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
 from clabo.core.evidence.multiple import SplitHealth, holm, split_health
@@ -37,6 +46,7 @@ __all__ = [
     "Counts",
     "FairComparison",
     "Interval",
+    "Look",
     "MeanComparison",
     "Moments",
     "RateComparison",
@@ -46,19 +56,25 @@ __all__ = [
     "TestState",
     "Verdict",
     "VisitValues",
+    "between_level",
     "bootstrap_mean",
     "bootstrap_mean_difference",
+    "both_readings",
     "chance_to_be_best",
     "compare_means",
     "compare_rates",
     "confidence_sequence",
     "count_ratio",
+    "daily_cost",
     "days_needed",
     "detectable_lift",
     "expected_loss",
     "fair_comparison",
     "holm",
+    "information",
     "is_thin",
+    "looks",
+    "looks_level",
     "lost_conversions",
     "one_rate_size",
     "plan_mean_test",

@@ -147,7 +147,7 @@ def _excess(edge: float, places: Floats, masses: Floats, spread: float, allowed:
     return float(masses @ outside) - allowed
 
 
-def information(control: int, challenger: int) -> float:
+def information(control: float, challenger: float) -> float:
     """What so many observations of each arm tell of a difference: their harmonic size, n₀n₁ / (n₀ + n₁)."""
     both = control + challenger
     return control * challenger / both if both else 0.0

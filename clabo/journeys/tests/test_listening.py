@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import time
+from datetime import timedelta
 from typing import Any
 
+from django.db.models import Max
+from django.test import override_settings
 from playwright.sync_api import Page, Route
 
 from clabo.accounts.models import Role
@@ -188,6 +191,89 @@ class Forms(ListeningCase):
         self.assertEqual(self.forms(4)[-1], ("form", "leaving"))
         self.assertEqual(len(self.forms()), 4)
         page.unroute_all(behavior="ignoreErrors")
+
+    def test_what_is_begun_and_where_it_is_left(self) -> None:
+        ask = "<form id={id} {more} action=/sent><input name=mail><input id=who><textarea name=words></textarea><button>{id}</button></form>"
+        self.publish(
+            "/ask",
+            ask.format(id="ask", more="")
+            + ask.format(id="secret", more="data-clabo-ignore")
+            + ask.format(id="script", more="")
+            + "<div id=host></div><script>host.attachShadow({mode: 'open'}).innerHTML = '<form id=shade><input name=q></form>';"
+            "addEventListener('load', () => { const f = document.forms.script.mail; f.value = 'x';"
+            "f.dispatchEvent(new Event('input', {bubbles: true, composed: true})) })</script>",
+        )
+        self.publish("/sent")
+        page = self.open("/ask")
+        page.locator("#ask [name=mail]").press_sequentially("private@shop.example")
+        page.locator("#ask #who").press_sequentially("Ines")
+        page.locator("#secret #who").press_sequentially("Ines")
+        page.locator("#shade input").press_sequentially("bees")
+        typed = Event.objects.aggregate(last=Max("time"))["last"]
+        page.wait_for_timeout(1500)
+        page.goto(self.own.url + "/ask")
+        told = [
+            (e.get_kind_display().lower(), (e.element.traits if e.element else {}).get("id"), e.properties)
+            for e in self.heard(Kind.BEGUN, Kind.LEFT, least=4)
+        ]
+        self.assertCountEqual(
+            told,
+            [
+                ("begun", "ask", None),
+                ("left", "ask", {"field": "who"}),
+                ("begun", "shade", None),
+                ("left", "shade", {"field": "q"}),
+            ],
+        )
+        # Said when the page was left, of the moment of the last entry.
+        left = Event.objects.filter(kind=Kind.LEFT).order_by("time")[0]
+        self.assertLess(left.time - typed, timedelta(seconds=1.2))
+        # What is sent is not left.
+        page.locator("#ask [name=words]").press_sequentially("How?")
+        page.click("text=ask")
+        page.wait_for_url("**/sent**")
+        kinds = [e.kind for e in self.heard(Kind.BEGUN, Kind.LEFT, Kind.FORM, least=6)]
+        self.assertEqual((kinds.count(Kind.BEGUN), kinds.count(Kind.LEFT), kinds[-1]), (3, 2, Kind.FORM))
+        rows = Event.objects.exclude(kind=Kind.VIEW).values_list("properties", "name", "element__traits")
+        for private in ("Ines", "private@", "bees", "How?"):
+            self.assertNotIn(private, str(list(rows)))
+
+    def test_a_single_page_site_takes_the_form_away(self) -> None:
+        self.publish(
+            "/app",
+            '<form id=ask><input name=mail><input name=who></form><button onclick=\'history.pushState({}, "", "/app/on");'
+            "document.forms.ask.remove()'>On</button>",
+        )
+        page = self.open("/app")
+        page.locator("[name=mail]").press_sequentially("abc")
+        page.click("text=On")
+        self.heard(Kind.BEGUN, Kind.LEFT, least=2)
+        left = Event.objects.get(kind=Kind.LEFT)
+        self.assertEqual((left.page.path, left.properties), ("/app", {"field": "mail"}))
+
+
+class Speed(ListeningCase):
+    @override_settings(CLABO_MEASURED=1)
+    def test_how_long_a_page_took(self) -> None:
+        self.renewed()
+        self.own.pages["/late"] = (
+            f"<!doctype html><title>Late</title>{self.tag()}<body><p>Words</p>"
+            "<script>setTimeout(() => document.body.insertAdjacentHTML('beforeend',"
+            " '<h1 style=\"font-size:90px\">The largest part of this page</h1>'), 1200)</script>"
+        )
+        page = self.open("/late")
+        page.wait_for_timeout(1500)
+        page.mouse.move(9, 9)
+        page.wait_for_timeout(400)
+        page.goto("about:blank")
+        [told] = self.heard(Kind.LOADED, least=1)
+        assert told.properties
+        self.assertEqual(told.page.path, "/late")
+        self.assertGreater(told.properties["load"], 0)
+        self.assertGreater(told.properties["largest"], 1000)
+        self.assertLess(told.properties["largest"], 4000)
+        # It says nothing of what somebody did.
+        self.assertEqual((told.visit.interacted, told.visit.views), (False, 1))
 
 
 class Clicks(ListeningCase):

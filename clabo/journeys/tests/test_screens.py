@@ -229,9 +229,10 @@ class Screens(ScreensCase):
         expect(yesterday.get_by_role("row", name=re.compile("^visits"))).to_contain_text(
             re.compile(r"\d+ to \d+")
         )
-        self.answered(page)
         page.get_by_role("region", name="To decide").get_by_role("link", name="See the page").first.click()
         expect(page.get_by_role("complementary", name="Detail")).to_be_visible()
+        page.go_back()
+        self.answered(page)
 
     def answered(self, page: Page) -> None:
         """A proposal is put off, another set aside with a reason, and the first is taken back."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -14,6 +15,7 @@ from django.test import TestCase
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
+from clabo.core.evidence.daily import bounds
 from clabo.core.splits import assign
 from clabo.ingest.directory import tag_site
 from clabo.monitoring.tags import watch_site
@@ -174,10 +176,17 @@ class Results(SplitCase):
         found = self.result(test)
         control, challenger = Counts(20, 200), Counts(60, 200)
         self.assertEqual([a.counts for a in found.arms], [control, challenger])
+        # All came on the first day, so that its midnight was the only look; 0.045 of 0.05 is the looks'.
+        time = 100 / (found.needed / 4)
+        bound = bounds([time], 0.045)[0]
+        error = math.sqrt(0.1 * 0.9 / 199 + 0.3 * 0.7 / 199)
         sequence = confidence_sequence(
-            Moments.of_counts(control), Moments.of_counts(challenger), test.planned_visitors
+            Moments.of_counts(control), Moments.of_counts(challenger), found.needed, 0.995
         )
-        self.assertEqual(found.against[0].sequence, sequence)
+        expected_low = max(0.2 - bound * error, sequence.low)
+        self.assertAlmostEqual(found.against[0].range.low, expected_low, places=9)
+        self.assertAlmostEqual(found.against[0].range.high, min(0.2 + bound * error, sequence.high), places=9)
+        self.assertEqual(found.against[0].looked_on, STARTED.date())
         values = [Moments.of([59.0] * n + [0.0] * (200 - n)) for n in (20, 60)]
         expected = compare_means(*values).difference
         self.assertAlmostEqual(found.against[0].value.difference.low, expected.low, places=9)
@@ -185,7 +194,7 @@ class Results(SplitCase):
         self.assertEqual(found.decided_on, STARTED.date())
         self.assertGreater(found.arms[1].chance, 0.999)
         self.assertEqual(len(found.days), 11)
-        self.assertEqual(found.days[-1].interval, sequence)
+        self.assertEqual(found.days[-1].interval, found.against[0].range)
 
     def test_conversions_before_the_exposure_and_after_the_end_do_not_count(self) -> None:
         test = self.running()
@@ -228,10 +237,15 @@ class Results(SplitCase):
         wide = confidence_sequence(
             Moments.of_counts(Counts(20, 100)),
             Moments.of_counts(Counts(20, 100)),
-            test.planned_visitors,
-            0.975,
+            found.needed,
+            1 - 0.1 * 0.025,
         )
-        self.assertEqual([a.sequence for a in found.against], [wide, wide])
+        # Of what was planned so little has come in that the look's bound lies further out.
+        bound = bounds([50 / (found.needed * (0.34 * 0.33) / 0.67)], 0.9 * 0.025)[0]
+        reach = bound * math.sqrt(2 * 0.2 * 0.8 / 99)
+        for one in found.against:
+            self.assertAlmostEqual(one.range.high, min(reach, wide.high), places=9)
+            self.assertAlmostEqual(one.range.low, max(-reach, wide.low), places=9)
         self.assertAlmostEqual(sum(a.chance for a in found.arms), 1, places=8)
 
 

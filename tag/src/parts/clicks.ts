@@ -2,6 +2,7 @@
 import { holds } from "../place";
 import { absolute, all, attribute, fits, tab, tried } from "../safe";
 import type { Settings } from "../settings";
+import { measure } from "../speed";
 import type { Tag } from "../tag";
 
 const FILE = /\.(pdf|zip|docx?|xlsx?|pptx?|csv|epub|mp[34]|dmg|exe)$/i;
@@ -73,4 +74,5 @@ function clicked({ settings, event, visitor }: Tag, path: EventTarget[]) {
 window.clabo?.part?.("clicks", (tag) => {
   tag.clicked = (path) => clicked(tag, path);
   for (const path of tag.early as EventTarget[][]) tried(() => clicked(tag, path));
+  tried(() => measure(tag));
 });

@@ -175,7 +175,7 @@ export default function ResultPlace() {
 /** What adopting the winner is worth in money, as a range, at today's traffic. */
 function Worth({ r }: { r: Result }) {
   const against = r.against.find((a) => a.letter === r.verdict.letter);
-  const v = against?.value_sequence;
+  const v = against?.value_range;
   if (r.verdict.kind !== "adopt" || v?.low == null || v.high == null || r.arms[0]?.value_per_visitor == null)
     return null;
   const month = r.visitors_per_day * 30;
@@ -253,8 +253,11 @@ function Facts({ r }: { r: Result }) {
         {shares(r.arms.map((a) => (a.visitors / Math.max(1, r.visitors)) * 100))}, p {pValue(r.split_p)}
       </span>,
     ],
-    ["Visitors, of plan", `${count(r.visitors)} of ${count(r.test.planned_visitors)}`],
-    ["Read daily, settles at about", count(r.needed)],
+    ["Visitors, of the plan’s", `${count(r.visitors)} of ${count(r.needed)}`],
+    [
+      "Last read",
+      r.against[0]?.looked_on ? `at the end of ${day(r.against[0].looked_on)}` : "not yet: too few have converted",
+    ],
     ["Smallest difference worth having", `${(r.worth * 100).toFixed(2)} / 100`],
     ...r.against.map((a): [string, React.ReactNode] => [
       `Plain p-value of ${a.letter}, for one look only`,
@@ -293,7 +296,7 @@ type Arm = Schemas["ArmOut"];
 function Arms({ r }: { r: Result }) {
   const end = scaleEnd(r.arms.map((a) => a.rate.high));
   const draft = r.test.state === "draft";
-  const value = (a: Arm) => r.against.find((x) => x.letter === a.letter)?.value_sequence;
+  const value = (a: Arm) => r.against.find((x) => x.letter === a.letter)?.value_range;
   const planned: Column<Arm>[] = [
     {
       key: "variant",

@@ -74,7 +74,7 @@ export function verdictWords(r: Result): Words {
   const many = plural(r.category);
   const d = r.verdict.difference;
   const head = decidedHead(r.verdict, r.category);
-  const looked = "The range is honest at every look, so looking daily has not weakened this.";
+  const looked = "It is read at each midnight with that reckoned in, so looking daily has not weakened this.";
   switch (r.verdict.kind) {
     case "adopt":
       return {

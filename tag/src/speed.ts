@@ -1,13 +1,14 @@
 /** How long the page took: until it had loaded, and until its largest part was painted, where the browser says so. */
-import { tried } from "../safe";
-import type { Tag } from "../tag";
+import { tried } from "./safe";
+import type { Tag } from "./tag";
 
 /** The largest part of a page that goes on loading may come late; what comes after this was not waited for. */
 const PATIENCE = 8000;
 
-function start(tag: Tag) {
-  const at = Date.now();
-  const url = location.href.slice(0, 2048);
+/** Measures in a share of views. What was painted before this was there is told all the same. */
+export function measure(tag: Tag) {
+  // A tab that was opened in the background is painted once somebody looks at it.
+  if (document.hidden || !(Math.random() < (tag.settings.speed as number))) return;
   let largest = 0;
   const looking = tried(() => {
     const observer = new PerformanceObserver((list) => {
@@ -27,14 +28,11 @@ function start(tag: Tag) {
     const shown = (page as { activationStart?: number }).activationStart ?? 0;
     const waited = (time: number) => Math.round(Math.max(0, time - shown));
     tag.event("loaded", undefined, {
-      at,
-      url,
+      at: Math.round(Date.now() - performance.now() + page.loadEventStart),
+      url: page.name.slice(0, 2048),
       properties: { load: waited(page.loadEventStart), ...(largest && { largest: waited(largest) }) },
     });
   };
   setTimeout(() => tried(tell), PATIENCE);
   tag.leaving.push(tell);
 }
-
-// A tab that was opened in the background is painted once somebody looks at it.
-if (!document.hidden) window.clabo?.part?.("speed", start);

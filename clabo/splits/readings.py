@@ -1,0 +1,211 @@
+"""What may be said of a test's differences, day by day: looks at the site's midnight, and what stands between them."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from itertools import accumulate
+
+from clabo.core.evidence import (
+    Counts,
+    Interval,
+    Look,
+    MeanComparison,
+    Moments,
+    RateComparison,
+    between_level,
+    bootstrap_mean_difference,
+    both_readings,
+    compare_means,
+    compare_rates,
+    confidence_sequence,
+    holm,
+    information,
+    looks,
+    looks_level,
+)
+
+NOTHING = Interval(math.nan, math.nan, math.nan)
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """A visitor who converted: when exposed, and how often what came, by day since then."""
+
+    exposed: date
+    first: date
+    values: list[tuple[date, Decimal]]
+
+    @property
+    def value(self) -> Decimal:
+        """All that the visitor brought."""
+        return sum((v for _, v in self.values), Decimal(0))
+
+
+@dataclass(frozen=True, slots=True)
+class ArmDays:
+    """An arm at the end of each day: who had come, who had converted, and what they had brought."""
+
+    counts: list[Counts]
+    values: list[Moments]
+
+
+@dataclass(frozen=True, slots=True)
+class DayRange:
+    """What could be said of one challenger's difference at the end of a day."""
+
+    day: date
+    letter: str
+    visitors: int
+    interval: Interval
+
+
+@dataclass(frozen=True, slots=True)
+class Against:
+    """A challenger against the control. `range` decides: the last look and the sequence together.
+
+    `look` is the last look at midnight, and `looked_on` the day that had ended; the fixed-sample reading stands beside.
+    """
+
+    letter: str
+    range: Interval
+    look: Look | None
+    looked_on: date | None
+    fixed: Interval
+    p_value: float
+    value: MeanComparison
+    # The same difference by the BCa bootstrap, for heavy tails; it decides nothing.
+    value_bootstrap: Interval
+    value_range: Interval
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What readings are made for: visitors of all arms, at the end of the plan, and their shares; the level of each."""
+
+    visitors: int
+    shares: Mapping[str, float]
+    level: float
+
+    def of(self, letter: str) -> float:
+        """How many of them are that arm's."""
+        return self.visitors * self.shares[letter] / math.fsum(self.shares.values())
+
+
+def arm_days(exposed: Mapping[date, int], outcomes: Sequence[Outcome], days: Sequence[date]) -> ArmDays:
+    """An arm's state at the end of each of `days`, which follow one another."""
+    come = accumulate(exposed.get(d, 0) for d in days)
+    first = Counter(o.first for o in outcomes)
+    converted = accumulate(first[d] for d in days)
+    counts = [Counts(min(c, n), n) for c, n in zip(converted, come, strict=True)]
+    # What a visitor has brought grows, and its square with it.
+    added: defaultdict[date, Decimal] = defaultdict(Decimal)
+    squares: defaultdict[date, Decimal] = defaultdict(Decimal)
+    for outcome in outcomes:
+        so_far = Decimal(0)
+        for day, value in outcome.values:
+            added[day] += value
+            squares[day] += (so_far + value) ** 2 - so_far**2
+            so_far += value
+    values = [
+        Moments.of_sums(n.trials, float(total), float(square))
+        for n, total, square in zip(
+            counts, accumulate(added[d] for d in days), accumulate(squares[d] for d in days), strict=True
+        )
+    ]
+    return ArmDays(counts, values)
+
+
+def read(
+    days: Sequence[date], closed: int, arms: Mapping[str, ArmDays], plan: Plan, on_values: bool = False
+) -> dict[str, tuple[list[Look], list[Interval]]]:
+    """Of each challenger the looks at the ends of the first `closed` days, and what could be said at the end of each day.
+
+    The control is the first arm. With `on_values` of the value per visitor, else of the rate.
+    """
+    (control, *letters) = arms
+    moments = {
+        k: arm.values if on_values else [Moments.of_counts(c) for c in arm.counts] for k, arm in arms.items()
+    }
+    found = {}
+    for letter in letters:
+        converted = [
+            (a.conversions, b.conversions)
+            for a, b in zip(arms[control].counts, arms[letter].counts, strict=True)
+        ]
+        a, b = moments[control], moments[letter]
+        looked = looks(
+            a[:closed],
+            b[:closed],
+            information(plan.of(control), plan.of(letter)),
+            looks_level(plan.level),
+            converted[:closed] if on_values else None,
+        )
+        said = []
+        for place in range(len(days)):
+            sequence = confidence_sequence(
+                a[place],
+                b[place],
+                max(1, plan.visitors),
+                between_level(plan.level),
+                converted[place] if on_values else None,
+            )
+            last = next((x for x in reversed(looked) if x.place <= place), None)
+            said.append(both_readings(last, sequence))
+        found[letter] = looked, said
+    return found
+
+
+def against(
+    days: Sequence[date],
+    closed: int,
+    arms: Mapping[str, ArmDays],
+    outcomes: Mapping[str, Sequence[Outcome]],
+    plan: Plan,
+    valued: bool,
+    brief: bool,
+) -> tuple[list[Against], list[DayRange]]:
+    """Each challenger against the control as it stands, and what could be said day by day.
+
+    With `brief` fixed-sample intervals and p-values are left out (nan).
+    """
+    (control, *letters) = arms
+    ends = {k: (arm.counts[-1], arm.values[-1]) for k, arm in arms.items()}
+    rates, values = read(days, closed, arms, plan), read(days, closed, arms, plan, on_values=True)
+    unknown = RateComparison(NOTHING, NOTHING, math.nan, "score")
+    fixed = [unknown if brief else compare_rates(ends[control][0], ends[k][0]) for k in letters]
+    p_values = [c.p_value for c in fixed]
+    adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
+    sums = {k: [float(o.value) for o in outcomes.get(k, ())] for k in arms}
+    found = []
+    for letter, comparison, p in zip(letters, fixed, adjusted, strict=True):
+        looked, said = rates[letter]
+        last = looked[-1] if looked else None
+        zeros = tuple(ends[k][0].trials - ends[k][0].conversions for k in (control, letter))
+        found.append(
+            Against(
+                letter,
+                said[-1],
+                last,
+                days[last.place] if last else None,
+                comparison.difference,
+                p,
+                compare_means(ends[control][1], ends[letter][1], plan.level),
+                NOTHING
+                if brief or not valued
+                else bootstrap_mean_difference(
+                    sums[control], sums[letter], plan.level, zeros=(zeros[0], zeros[1])
+                ),
+                values[letter][1][-1],
+            )
+        )
+    by_day = [
+        DayRange(day, letter, sum(arm.counts[i].trials for arm in arms.values()), rates[letter][1][i])
+        for i, day in enumerate(days)
+        for letter in letters
+    ]
+    return found, by_day
