@@ -3,24 +3,25 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.models import Membership, Role
 from clabo.audiences.models import Audience
-from clabo.conversions.models import Conversion
+from clabo.conversions.models import Conversion, ConversionRule
 from clabo.demo import loading, scenario
 from clabo.events.models import Event, Visit
 from clabo.events.models import Page as KnownPage
 from clabo.monitoring import tags as watching
 from clabo.paths.models import Path
+from clabo.reports.goals import set_goal
 from clabo.sites.models import Site
 from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.snapshot import once
-from clabo.testing.traffic import make_site
+from clabo.testing.traffic import beacon, event, hit, make_site, receive
 
 SECTIONS = [
     "today",
@@ -213,6 +214,15 @@ class Screens(ScreensCase):
         watching.watch_sites()
         lost_page = KnownPage.objects.get(path="/queen-rearing")
         KnownPage.objects.filter(pk=lost_page.pk).update(stopped_at=lost_page.last_at, per_day=9)
+        # Whatever the demo's chances were: a page that surely brings less than it should.
+        poor = KnownPage.objects.get(path="/winter-kit")
+        set_goal(self.site, poor.pk, ConversionRule.objects.get(name="starter_kit_order").pk)
+        yesterday_noon = datetime.now(UTC).replace(hour=12, minute=0) - timedelta(days=1)
+        url = f"https://{scenario.HOST}/winter-kit"
+        receive(
+            [hit(self.site, yesterday_noon, beacon(10**9 + n, event(url))) for n in range(400)], process=False
+        )
+        self.until(lambda: Visit.objects.filter(entry_page=poor).count() >= 400, "the visits", 20)
         page = self.enter()
         expect(page.get_by_role("heading", name="Today", level=1)).to_be_visible()
         mend = page.get_by_role("region", name="To mend")
