@@ -159,6 +159,8 @@ class Simulator:
         """One act, and what it leads to: a form that fails first, a sale some days later."""
         made = []
         if what in (scenario.CONTACT, scenario.LETTER):
+            # Whoever has wandered off comes back to where the form is.
+            here = "/contact"
             begun = time - timedelta(seconds=self.beside.uniform(7, 8))
             made.append(self._act(begun, person, here, ("begun", what[1], "", {})))
         if what is scenario.CONTACT and self.random.random() < 0.25:

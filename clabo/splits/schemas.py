@@ -82,6 +82,8 @@ class SplitTestSummary(SplitTestOut):
 
     verdict: str
     visitors: int
+    # Visitors at the planned end.
+    needed: int
     days_left: int | None
     letter: str | None
 
@@ -251,6 +253,7 @@ def summary_out(t: SplitTest, r: results.Result) -> SplitTestSummary:
         **test_out(t),
         verdict=r.verdict.kind,
         visitors=sum(a.counts.trials for a in r.arms),
+        needed=r.needed,
         days_left=r.verdict.params.get("days_left"),
         letter=_letter(r),
     )

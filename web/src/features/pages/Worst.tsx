@@ -22,7 +22,7 @@ type Row = Schemas["WorstRowOut"];
 type Reason = Row["reasons"][number];
 
 const seconds = (milliseconds: number | null | undefined) =>
-  milliseconds == null ? "?" : `${(milliseconds / 1000).toFixed(1)} s`;
+  milliseconds == null ? "?" : `${(milliseconds / 1000).toFixed(1)}\u00a0s`;
 
 const REASONS: Record<Reason["kind"], (r: Reason) => string> = {
   form_silent: (r) => `form on it that nobody has sent since ${day(r.since)}`,

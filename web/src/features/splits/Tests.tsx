@@ -115,7 +115,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
             cell: (t) => (
               <>
                 {count(t.visitors)}
-                <span className="block text-quiet">{count(t.planned_visitors)}</span>
+                <span className="block text-quiet">{count(t.needed)}</span>
               </>
             ),
           },
