@@ -148,7 +148,11 @@ def _excess(edge: float, places: Floats, masses: Floats, spread: float, allowed:
 
 
 def information(control: float, challenger: float) -> float:
-    """What so many observations of each arm tell of a difference: their harmonic size, n₀n₁ / (n₀ + n₁)."""
+    """What so many observations of each arm tell of a difference: their harmonic size, n₀n₁ / (n₀ + n₁).
+
+    >>> information(100, 100), information(0, 100)
+    (50.0, 0.0)
+    """
     both = control + challenger
     return control * challenger / both if both else 0.0
 
@@ -197,6 +201,14 @@ def looks(
     ------
     ValueError
         For plans without information.
+
+    Examples
+    --------
+    >>> from clabo.core.evidence.types import Counts
+    >>> a, b = [Moments.of_counts(Counts(217, 4801))], [Moments.of_counts(Counts(315, 4837))]
+    >>> [look] = looks(a, b, information(5000, 5000))
+    >>> round(look.interval.low, 4), round(look.interval.high, 4)
+    (0.0106, 0.0292)
     """
     if not planned > 0:
         raise ValueError("planned: must be positive")
@@ -223,12 +235,20 @@ def looks(
 
 
 def looks_level(level: float) -> float:
-    """The level of the looks, where both readings together hold with probability `level`."""
+    """The level of the looks, where both readings together hold with probability `level`.
+
+    >>> round(looks_level(0.95), 6)
+    0.955
+    """
     return 1 - LOOKS_SHARE * alpha_of(level)
 
 
 def between_level(level: float) -> float:
-    """The level of the confidence sequence beside them."""
+    """The level of the confidence sequence beside them.
+
+    >>> round(between_level(0.95), 6)
+    0.995
+    """
     return 1 - (1 - LOOKS_SHARE) * alpha_of(level)
 
 
@@ -237,6 +257,10 @@ def both(look: Look | None, sequence: Interval) -> Interval:
 
     Both hold at once with the level that `looks_level` and `between_level` came from. Where they contradict each other,
     which that allows for, the look stands.
+
+    >>> look = Look(0, 0.5, 2.8, Interval(-0.01, 0.02, 0.05))
+    >>> both(look, Interval(0.001, 0.025, 0.06))
+    Interval(low=0.001, estimate=0.025, high=0.05)
     """
     if look is None:
         return sequence
