@@ -6,12 +6,23 @@ translation tools, so that another language is a file (`manage.py makemessages`)
 
 from __future__ import annotations
 
-from clabo.wording import addresses, audiences, conditions, naming, rehearsals, rules, spend, suspicion
+from clabo.wording import (
+    addresses,
+    audiences,
+    changes,
+    conditions,
+    naming,
+    rehearsals,
+    rules,
+    spend,
+    suspicion,
+)
 from clabo.wording.words import say, say_all
 
 __all__ = [
     "addresses",
     "audiences",
+    "changes",
     "conditions",
     "naming",
     "rehearsals",

@@ -1,0 +1,140 @@
+"""Changes of a page: read, written, and what is refused."""
+
+from __future__ import annotations
+
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from clabo.core.changes import CHANGES, MOST_CHANGES, STYLES, Moved, read_changes, selectors
+from clabo.core.rules.errors import RuleError
+from clabo.wording import say
+from clabo.wording.changes import change_says
+
+SELECTORS = st.sampled_from(["h1", "#order > a.cta", '[data-part="price"]', "main p:nth-child(2)"])
+WORDS = st.text(min_size=1, max_size=40).filter(lambda t: t.strip() and "\x00" not in t)
+ADDRESSES = st.sampled_from(
+    ["/order", "https://shop.example/a?b=1#c", "mailto:ada@shop.example", "tel:+1", "#price"]
+)
+PLACES = st.sampled_from(["before", "after"])
+ONE: st.SearchStrategy[dict[str, Any]] = st.one_of(
+    st.fixed_dictionaries({"selector": SELECTORS, "text": WORDS}).map(lambda d: {"words": d}),
+    st.fixed_dictionaries({"selector": SELECTORS, "to": ADDRESSES}).map(lambda d: {"link": d}),
+    st.fixed_dictionaries({"selector": SELECTORS, "address": st.just("/a.png")}).map(
+        lambda d: {"picture": d}
+    ),
+    SELECTORS.map(lambda s: {"hide": {"selector": s}}),
+    SELECTORS.map(lambda s: {"show": {"selector": s}}),
+    st.fixed_dictionaries({"selector": SELECTORS, "place": PLACES, "of": SELECTORS}).map(
+        lambda d: {"move": d}
+    ),
+    st.fixed_dictionaries(
+        {
+            "selector": SELECTORS,
+            "property": st.sampled_from(STYLES),
+            "value": st.sampled_from(["20px", "#5b2a66", "1.5em 2%"]),
+        }
+    ).map(lambda d: {"style": d}),
+    st.fixed_dictionaries(
+        {
+            "selector": SELECTORS,
+            "place": PLACES,
+            "template": st.sampled_from(["banner", "panel", "notice"]),
+            "title": WORDS,
+        }
+    ).map(lambda d: {"block": d}),
+)
+
+
+class Changes(TestCase):
+    @given(st.lists(ONE, max_size=8))
+    def test_what_is_read_is_what_is_written(self, data: list[dict[str, Any]]) -> None:
+        changes = read_changes(data)
+        again = [c.json() for c in changes]
+        self.assertEqual(read_changes(again), changes)
+        # Text is trimmed, and nothing else becomes of it.
+        for one, back in zip(data, again, strict=True):
+            [key] = one
+            trimmed = {k: v.strip() for k, v in one[key].items()}
+            self.assertEqual(back, {key: trimmed})
+        for change in changes:
+            self.assertIn(change.selector, selectors(changes))
+            if isinstance(change, Moved):
+                self.assertIn(change.of, selectors(changes))
+            self.assertIn(change.selector, change_says(change))
+
+    def test_what_cannot_be_a_change_is_told_by_its_place(self) -> None:
+        h1 = {"selector": "h1"}
+        wrong: list[tuple[Any, str, str]] = [
+            ({}, "", "change_no_list"),
+            ("words", "", "change_no_list"),
+            ([{"hide": h1}] * (MOST_CHANGES + 1), "", "change_too_many"),
+            (["hide"], "[0]", "change_one"),
+            ([{"hide": h1, "show": h1}], "[0]", "change_one"),
+            ([{"script": h1}], "[0]", "change_one"),
+            ([{"hide": "h1"}], "[0].hide", "needs_object"),
+            ([{"hide": h1}, {"words": {**h1, "text": " "}}], "[1].words.text", "change_ask_words"),
+            ([{"words": {**h1, "text": "a\x00"}}], "[0].words.text", "nul"),
+            ([{"words": {**h1, "text": "a" * 2001}}], "[0].words.text", "too_long"),
+            ([{"words": {**h1, "text": "a", "html": "<b>"}}], "[0].words", "unknown_part"),
+            ([{"hide": {}}], "[0].hide.selector", "change_ask_element"),
+            ([{"move": {**h1, "place": "in", "of": "h2"}}], "[0].move.place", "choose_one"),
+            ([{"move": {**h1, "place": "after", "of": "a{}"}}], "[0].move.of", "change_no_element"),
+            (
+                [{"style": {**h1, "property": "position", "value": "fixed"}}],
+                "[0].style.property",
+                "choose_one",
+            ),
+            (
+                [{"block": {**h1, "place": "after", "template": "banner", "title": ""}}],
+                "[0].block.title",
+                "change_ask_title",
+            ),
+            (
+                [{"block": {**h1, "place": "after", "template": "banner", "title": "a", "button": "Go"}}],
+                "[0].block.to",
+                "change_button_and_address",
+            ),
+        ]
+        for data, field, code in wrong:
+            with self.assertRaises(RuleError, msg=str(data)) as refused:
+                read_changes(data)
+            self.assertEqual((refused.exception.field, refused.exception.told.code), (field, code))
+            self.assertTrue(say(refused.exception.told).endswith("."))
+
+    def test_nothing_that_is_code_or_ends_a_style_sheet(self) -> None:
+        for selector in ("a{}", "a}b{", "@import 'x'", "a;b", "<style>", "a/**/b", "a\nb", "x" * 301):
+            self.refused({"hide": {"selector": selector}})
+        for to in (
+            "javascript:alert(1)",
+            "JavaScript:alert(1)",
+            " javascript:alert(1)",
+            "java\tscript:alert(1)",
+            "data:text/html,x",
+            "vbscript:x",
+            "order",
+            "\\\\evil.example",
+            "http://[",
+        ):
+            self.refused({"link": {"selector": "a", "to": to}})
+        for address in ("data:image/svg+xml,<svg onload=x>", "mailto:a@b", "tel:1", "blob:x"):
+            self.refused({"picture": {"selector": "img", "address": address}})
+        for value in (
+            "url(x)",
+            "URL(x)",
+            "red;color:blue",
+            "expression(1)//",
+            "a\\9",
+            "var(--x)}",
+            "1px!important",
+        ):
+            self.refused({"style": {"selector": "a", "property": "color", "value": value}})
+
+    def refused(self, change: dict[str, Any]) -> None:
+        with self.assertRaises(RuleError, msg=str(change)):
+            read_changes([change])
+
+    def test_each_kind_is_known_by_its_key(self) -> None:
+        self.assertEqual(set(CHANGES), {"words", "link", "picture", "hide", "show", "move", "style", "block"})

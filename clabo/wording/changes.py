@@ -1,0 +1,108 @@
+"""Changes of a page read out, and what is wrong with one."""
+
+from __future__ import annotations
+
+from functools import singledispatch
+
+from django.utils.translation import gettext as _
+from django.utils.translation import gettext_noop
+
+from clabo.core.changes import (
+    Block,
+    Change,
+    Hidden,
+    Link,
+    Moved,
+    Picture,
+    Place,
+    Shown,
+    Styled,
+    Template,
+    Words,
+)
+from clabo.wording.words import listed, texts, words_for
+
+PLACES: dict[Place, str] = {"before": gettext_noop("before"), "after": gettext_noop("after")}
+TEMPLATES: dict[Template, str] = {
+    "banner": gettext_noop("a banner"),
+    "panel": gettext_noop("a panel"),
+    "notice": gettext_noop("a notice"),
+}
+
+
+@singledispatch
+def change_says(change: Change) -> str:
+    """The change in plain English, to stand by itself."""
+    raise NotImplementedError(type(change).__name__)
+
+
+@change_says.register
+def _words(c: Words) -> str:
+    return _("{selector} says “{text}”").format(selector=c.selector, text=c.text)
+
+
+@change_says.register
+def _link(c: Link) -> str:
+    return _("{selector} leads to {to}").format(selector=c.selector, to=c.to)
+
+
+@change_says.register
+def _picture(c: Picture) -> str:
+    return _("{selector} shows {address}").format(selector=c.selector, address=c.address)
+
+
+@change_says.register
+def _hidden(c: Hidden) -> str:
+    return _("{selector} is hidden").format(selector=c.selector)
+
+
+@change_says.register
+def _shown(c: Shown) -> str:
+    return _("{selector} is shown").format(selector=c.selector)
+
+
+@change_says.register
+def _moved(c: Moved) -> str:
+    return _("{selector} stands {place} {of}").format(selector=c.selector, place=_(PLACES[c.place]), of=c.of)
+
+
+@change_says.register
+def _styled(c: Styled) -> str:
+    return _("{selector} has {property} {value}").format(
+        selector=c.selector, property=c.property, value=c.value
+    )
+
+
+@change_says.register
+def _block(c: Block) -> str:
+    return _("{template} “{title}” stands {place} {selector}").format(
+        template=_(TEMPLATES[c.template]), title=c.title, place=_(PLACES[c.place]), selector=c.selector
+    )
+
+
+@words_for("change_one")
+def _one_change(known: list[str]) -> str:
+    return _("A change is an object with one key: {known}.").format(known=listed(known))
+
+
+texts(
+    {
+        "change_no_list": gettext_noop("Changes are a list."),
+        "change_too_many": gettext_noop("A variant has at most {most} changes."),
+        "change_ask_words": gettext_noop("Say what it is to say."),
+        "change_ask_title": gettext_noop("Give the block a title."),
+        "change_ask_element": gettext_noop("Say which element, as a CSS selector, for example h1 or #order."),
+        "change_no_element": gettext_noop("This is no selector of one element: leave out {{ }} < ; and @."),
+        "change_ask_where_to": gettext_noop(
+            "Say which address, for example /order or https://partner.example/."
+        ),
+        "change_no_where_to": gettext_noop(
+            "Give an address on the site, beginning with /, or one that begins with https://; links may be mailto: and tel: too."
+        ),
+        "change_ask_style": gettext_noop("Give a value, for example 20px or #5b2a66."),
+        "change_plain_style": gettext_noop("Give a plain value: a number with its unit, a name or a colour."),
+        "change_button_and_address": gettext_noop(
+            "A button needs words and an address; give both or neither."
+        ),
+    }
+)
