@@ -10,13 +10,14 @@ const parts = readdirSync(tag("src/parts")).map((file) => file.replace(/\.ts$/, 
 // (https://github.com/WICG/explicit-javascript-compile-hints-file-based). Others read a comment.
 const COMPILED_AT_ONCE = "//# allFunctionsCalledOnLoad";
 
-for (const name of ["tag", "tag-splits", "tag-more", "tag-splits-more", ...parts]) {
+for (const name of ["tag", "tag-splits", "tag-content", "tag-more", "tag-splits-more", "tag-content-more", ...parts]) {
   await build({
     configFile: false,
     logLevel: "warn",
     root: tag("."),
     define: {
-      __SPLITS__: String(name.includes("-splits")),
+      __SPLITS__: String(/-splits|-content/.test(name)),
+      __CONTENT__: String(name.includes("-content")),
       __MORE__: String(!name.startsWith("tag") || name.endsWith("-more")),
     },
     build: {

@@ -38,6 +38,7 @@ from clabo.sites.api import router as sites
 from clabo.sources.api import router as sources
 from clabo.spend.api import router as spend
 from clabo.splits.api import router as splits
+from clabo.splits.change_shape import described as with_changes
 
 
 class ProblemOut(Schema):
@@ -66,6 +67,7 @@ class DescribedApi(NinjaAPI):
         described(schema)
         with_definitions(schema)
         with_steps(schema)
+        with_changes(schema)
         return schema
 
 

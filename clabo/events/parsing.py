@@ -106,6 +106,8 @@ class ParsedEvent:
     back: str = ""
     # Who the page says it is: hashes by kind.
     person: Mapping[str, str] = field(default_factory=dict)
+    # Split tests whose page had no element for a selector, and the selector's place.
+    unfound: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def touches(self) -> bool:
@@ -201,6 +203,7 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
                 event.campaign,
                 event.back,
                 {str(kind): hash_ for kind, hash_ in event.person.items()} if is_somebody else {},
+                event.unfound if is_somebody else {},
             )
         )
     return made

@@ -58,7 +58,7 @@ log = logging.getLogger(__name__)
 
 REFRESH_SECONDS = 2.0
 # What the tag loads on pages that need it (tag/src/parts).
-PARTS = frozenset({"clicks", "forms", "frames", "watch", "notice", "carry", "person"})
+PARTS = frozenset({"clicks", "forms", "frames", "watch", "notice", "carry", "person", "changes"})
 ASK_SECONDS = 0.5
 _HEADER_NAMES = re.compile(r"[\w\-, ]{1,1000}", re.ASCII)
 _not_kept = Seldom(log.error)
@@ -218,7 +218,8 @@ class Collector:
     # -- the tag ---------------------------------------------------------------------------------
 
     async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
-        build = "tag" + "-splits" * site.splits + "-more" * site.more
+        splits = "-content" if site.content else "-splits" * site.splits
+        build = "tag" + splits + "-more" * site.more
         script = self._script(build) or ""
         etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
         headers: Headers = [

@@ -41,6 +41,8 @@ class TagSite:
     # Its tag needs what most do not: consent, visitors without an id, pages told apart by more than their path.
     more: bool = False
     own_networks: tuple[Network, ...] = ()
+    # One of its split tests is of content.
+    content: bool = False
 
     def is_own(self, address: str) -> bool:
         """Whether `address` lies in one of the site's own networks."""
@@ -99,6 +101,7 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
         bool(wanted.get("tests")),
         not wanted.keys().isdisjoint({"consent", "fragment", "meaningful"}),
         tuple(ip_network(n) for n in site.own_networks),
+        any("changes" in test for test in wanted.get("tests", ())),
     )
 
 

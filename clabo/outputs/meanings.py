@@ -135,6 +135,9 @@ MEANINGS: dict[str, str] = {
     "until": "Until when it is not proposed again",
     "came": "What came of it: the pages' spend and profit a day before and since",
     # Other things by the same names.
+    "what": "What differs: the address that visitors are sent to, or the content of one page",
+    "Split tests.needed": "Visitors at the planned end",
+    "Split test.says": "What it changes on the page, in words",
     "Split test.visitors": "Visitors exposed to the variant",
     "Split test.converted": "Of them with a conversion after the first exposure and before the test's end",
     "Worst pages.lost": "Conversions fewer than the typical page with that goal would have brought",

@@ -10,12 +10,13 @@ from uuid import UUID
 from django.db.models import F
 from django.db.models.functions import Greatest
 
+from clabo.core.changes import Block, Link, Shown, read_changes, selectors
 from clabo.core.splits import assign
 from clabo.db.arrays import in_array
 from clabo.events.models import Event
 from clabo.events.storing import StoredBatch
 from clabo.sites.models import Site
-from clabo.splits.models import Exposure, SplitTest, Variant
+from clabo.splits.models import Exposure, SplitTest, Unfound, Variant
 
 
 def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
@@ -30,15 +31,34 @@ def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
                 # All lie on one host (services.pages_of).
                 "host": test.variants.all()[0].host,
                 "variants": [[v.letter, v.path, v.share] for v in test.variants.all()],
+                **_content(test),
             }
         )
     return found
 
 
+def _content(test: SplitTest) -> dict[str, Any]:
+    """Of a test of content: the page, and what each variant changes there."""
+    if test.what != SplitTest.What.CONTENT:
+        return {}
+    control, *_ = variants = list(test.variants.all())
+    return {
+        "where": [{"match": "equals", "value": control.host + control.path}],
+        "changes": [v.changes for v in variants],
+        "hold": [_touched(v) for v in variants],
+    }
+
+
+def _touched(variant: Variant) -> list[str]:
+    """What looks different, and was there before."""
+    unseen = (Block, Link, Shown)
+    return selectors([c for c in read_changes(variant.changes) if not isinstance(c, unseen)])
+
+
 def expose_batch(batch: StoredBatch) -> None:
     """Bring the exposures of everybody whom the batch may have given one, or moved one, up to date."""
     concerned = {e.visitor_id for e in batch.events if e.variants} | batch.restitched
-    if not concerned and not batch.led_back:
+    if not concerned and not batch.led_back and not batch.unfound:
         return
     tests = {
         t.key: t
@@ -51,6 +71,22 @@ def expose_batch(batch: StoredBatch) -> None:
     for key, visitor, time in batch.led_back:
         if key in tests:
             _note_led_back(tests[key], visitor, time)
+    for key, place, visitor, time in batch.unfound:
+        if key in tests:
+            _note_unfound(tests[key], place, visitor, time)
+
+
+def _note_unfound(test: SplitTest, place: int, visitor: UUID, time: datetime) -> None:
+    """A page of the test has no element for one of its selectors, which are counted through over all variants."""
+    variants = list(test.variants.all())
+    if assign(visitor.hex, test.key, [v.share for v in variants], test.traffic) is None:
+        return
+    asked = [(v, selector) for v in variants for selector in selectors(read_changes(v.changes))]
+    if not _open_at(test, time) or place >= len(asked):
+        return
+    variant, selector = asked[place]
+    known, _ = Unfound.objects.get_or_create(variant=variant, selector=selector, defaults={"last_at": time})
+    Unfound.objects.filter(pk=known.pk).update(times=F("times") + 1, last_at=Greatest("last_at", time))
 
 
 def _note_led_back(test: SplitTest, visitor: UUID, time: datetime) -> None:

@@ -26,10 +26,19 @@ class SplitTest(models.Model):
         RUNNING = "running"
         ENDED = "ended"
 
+    class What(models.TextChoices):
+        """What differs: the address that visitors are sent to, or the content of one page."""
+
+        ADDRESS = "address"
+        CONTENT = "content"
+
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
     name = models.CharField(max_length=120)
     key = models.CharField(max_length=16, default=new_key)
     rule = models.ForeignKey(ConversionRule, on_delete=models.PROTECT)
+    what = models.CharField(
+        max_length=10, choices=What.choices, default=What.ADDRESS, db_default=What.ADDRESS.value
+    )
     state = models.CharField(max_length=10, choices=State.choices, default=State.DRAFT)
     # Whole percentages: of the visitors, how many are in the test.
     traffic = models.PositiveSmallIntegerField(default=100)
@@ -49,13 +58,15 @@ class SplitTest(models.Model):
 
 
 class Variant(models.Model):
-    """One address of a test. Letter A is the control."""
+    """One address of a test, or what it changes on the test's one page. Letter A is the control."""
 
     test = models.ForeignKey(SplitTest, on_delete=models.CASCADE, related_name="variants")
     letter = models.CharField(max_length=1)
     host = models.CharField(max_length=260)
     path = models.TextField()
     share = models.PositiveSmallIntegerField()
+    # Of a test of content: what is changed (core/changes.py); nothing for the control.
+    changes = models.JSONField(default=list, blank=True)
     # How often the page that a visitor was sent to has led back to the control, and when last.
     led_back = models.PositiveIntegerField(default=0, db_default=0)
     led_back_at = models.DateTimeField(null=True)
@@ -63,6 +74,18 @@ class Variant(models.Model):
     class Meta:
         constraints = (models.UniqueConstraint(fields=("test", "letter"), name="letter_once"),)
         ordering = ("letter",)
+
+
+class Unfound(models.Model):
+    """A selector that a page of the test had no element for: how often that was told, and when last."""
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="unfound")
+    selector = models.TextField()
+    times = models.PositiveIntegerField(default=0)
+    last_at = models.DateTimeField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("variant", "selector"), name="unfound_once"),)
 
 
 class Exposure(models.Model):

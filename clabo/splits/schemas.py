@@ -11,6 +11,7 @@ from ninja import Field, Schema
 from clabo.conversions.queries import rule_of
 from clabo.conversions.schemas import ChangeOut, change_out
 from clabo.core.attribution import Model
+from clabo.core.changes import read_changes
 from clabo.core.evidence import is_thin, rate_interval
 from clabo.core.evidence.verdicts import VerdictKind
 from clabo.core.returns import over_lifetime
@@ -18,7 +19,9 @@ from clabo.install.kit import HOLD_MS, tag_lines
 from clabo.shapes import IntervalOut, finite, interval_out
 from clabo.sites.models import Site
 from clabo.splits import queries, results, services
+from clabo.splits.change_shape import ChangeJson
 from clabo.splits.models import SplitTest
+from clabo.wording.changes import change_says
 
 StateName = Literal["draft", "running", "ended"]
 
@@ -26,11 +29,16 @@ StateName = Literal["draft", "running", "ended"]
 class SplitTestIn(Schema):
     name: str = Field(max_length=120)
     conversion: int
-    addresses: list[str] = Field(min_length=2, max_length=8)
+    # Of a test of content the one page that it is on.
+    addresses: list[str] = Field(min_length=1, max_length=8)
     shares: list[int] = Field(min_length=2, max_length=8)
     traffic: int = 100
     baseline: float
     smallest_lift: float
+    # What differs: the address that visitors are sent to, or the content of one page.
+    what: Literal["address", "content"] = "address"
+    # Of a test of content: what each variant changes, and nothing for the control.
+    changes: list[list[ChangeJson]] = Field([], max_length=8)
 
 
 class PlanOut(Schema):
@@ -52,6 +60,12 @@ class PlanOut(Schema):
     hold_ms: int
 
 
+class UnfoundOut(Schema):
+    selector: str
+    times: int
+    last_at: datetime
+
+
 class VariantOut(Schema):
     letter: str
     host: str
@@ -60,11 +74,17 @@ class VariantOut(Schema):
     # How often its page has led back to the control, and when last.
     led_back: int
     led_back_at: datetime | None
+    # What it changes on the page, and the same in words.
+    changes: list[ChangeJson]
+    says: list[str]
+    # Selectors that the page had no element for.
+    unfound: list[UnfoundOut]
 
 
 class SplitTestOut(Schema):
     id: int
     name: str
+    what: Literal["address", "content"]
     state: StateName
     conversion: int
     conversion_name: str
@@ -91,6 +111,8 @@ class SplitTestSummary(SplitTestOut):
 class ArmOut(Schema):
     letter: str
     path: str
+    # What it changes on the page, in words.
+    says: list[str]
     share: int
     visitors: int
     converted: int
@@ -179,12 +201,15 @@ def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
         data.traffic,
         data.baseline,
         data.smallest_lift,
+        data.what,
+        data.changes,
     )
 
 
 def test_out(t: SplitTest) -> dict[str, Any]:
     fields = (
         "name",
+        "what",
         "state",
         "traffic",
         "baseline",
@@ -198,7 +223,17 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "conversion": t.rule_id,
         "conversion_name": t.rule.name,
         "variants": [
-            VariantOut(**{name: getattr(v, name) for name in VariantOut.model_fields})
+            VariantOut(
+                **{
+                    name: getattr(v, name)
+                    for name in ("letter", "host", "path", "share", "led_back", "led_back_at", "changes")
+                },
+                says=[change_says(c) for c in read_changes(v.changes)],
+                unfound=[
+                    UnfoundOut(selector=u.selector, times=u.times, last_at=u.last_at)
+                    for u in v.unfound.order_by("-last_at")
+                ],
+            )
             for v in t.variants.all()
         ],
         **{name: getattr(t, name) for name in fields},
@@ -228,6 +263,7 @@ def arm_out(a: results.Arm, factor: Decimal | None) -> ArmOut:
     return ArmOut(
         letter=a.variant.letter,
         path=a.variant.path,
+        says=[change_says(c) for c in read_changes(a.variant.changes)],
         share=a.variant.share,
         visitors=a.counts.trials,
         converted=a.counts.conversions,

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from django.db import transaction
 
 from clabo.conversions.models import ConversionRule
 from clabo.core.addresses import Address, AddressError
+from clabo.core.changes import read_changes
 from clabo.core.evidence import SamplePlan, plan_rate_test
+from clabo.core.rules.errors import RuleError
 from clabo.events.models import Page
 from clabo.events.parsing import SiteReader
 from clabo.problems import Problem, missing
@@ -21,11 +24,15 @@ from clabo.splits.models import LETTERS, SplitTest, Variant
 from clabo.wording import say
 
 State = SplitTest.State
+What = SplitTest.What
 
 
 @dataclass(frozen=True, slots=True)
 class SplitContent:
-    """What a person says of a test; the first address is the control. Shares are percentages."""
+    """What a person says of a test; the first address is the control. Shares are percentages.
+
+    A test of `what` "content" has one address, and for each variant its changes as JSON, none for the control.
+    """
 
     name: str
     rule: ConversionRule
@@ -34,11 +41,19 @@ class SplitContent:
     traffic: int
     baseline: float
     smallest_lift: float
+    what: str = What.ADDRESS
+    changes: Sequence[Any] = field(default_factory=list)
 
 
 def plan(content: SplitContent) -> SamplePlan:
     """The visitors that the test needs; raises Problem naming the field."""
-    if len(content.shares) != len(content.addresses) or not 2 <= len(content.shares) <= len(LETTERS):
+    if content.what not in What.values:
+        raise Problem(f"Choose one of {', '.join(What.values)}.", "what")
+    of_content = content.what == What.CONTENT
+    arms = len(content.changes if of_content else content.addresses)
+    if of_content and len(content.addresses) != 1:
+        raise Problem("A test of content is on one page. Give its address.", "addresses.0")
+    if len(content.shares) != arms or not 2 <= len(content.shares) <= len(LETTERS):
         raise Problem(f"A test has between 2 and {len(LETTERS)} variants, each with a share.", "shares")
     if any(s < 1 for s in content.shares) or sum(content.shares) != 100:
         raise Problem("The shares are whole percentages of at least 1 that sum to 100.", "shares")
@@ -64,6 +79,9 @@ def save_test(site: Site, content: SplitContent, test: SplitTest | None = None) 
         raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
     planned = plan(content)
     pages = pages_of(site, content.addresses)
+    changes = changes_of(content)
+    if content.what == What.CONTENT:
+        pages *= len(content.shares)
     with transaction.atomic():
         if test:
             test = SplitTest.objects.select_for_update().get(pk=test.pk)
@@ -73,15 +91,36 @@ def save_test(site: Site, content: SplitContent, test: SplitTest | None = None) 
         test = test or SplitTest(site=site)
         test.name, test.rule, test.traffic = content.name.strip(), content.rule, content.traffic
         test.baseline, test.smallest_lift = content.baseline, content.smallest_lift
-        test.planned_visitors = planned.total
+        test.planned_visitors, test.what = planned.total, content.what
         test.save()
         Variant.objects.bulk_create(
             [
-                Variant(test=test, letter=letter, host=page.host, path=page.path, share=share)
-                for letter, page, share in zip(LETTERS, pages, content.shares, strict=False)
+                Variant(
+                    test=test, letter=letter, host=page.host, path=page.path, share=share, changes=changed
+                )
+                for letter, page, share, changed in zip(LETTERS, pages, content.shares, changes, strict=False)
             ]
         )
     return test
+
+
+def changes_of(content: SplitContent) -> list[list[dict[str, Any]]]:
+    """What each variant changes, as it is stored; raises Problem naming the change that cannot be read."""
+    if content.what != What.CONTENT:
+        return [[] for _ in content.shares]
+    found = []
+    for place, data in enumerate(content.changes):
+        try:
+            found.append([c.json() for c in read_changes(data)])
+        except RuleError as error:
+            raise Problem(say(error.told), f"changes.{place}{error.field}") from None
+        if place == 0 and found[0]:
+            raise Problem("The control is the page as it is: it changes nothing.", "changes.0")
+        if place and not found[-1]:
+            raise Problem(f"Say what {LETTERS[place]} changes.", f"changes.{place}")
+        if found[-1] in found[:-1]:
+            raise Problem("Each variant needs changes of its own.", f"changes.{place}")
+    return found
 
 
 def pages_of(site: Site, addresses: Sequence[str]) -> list[Address]:
@@ -119,6 +158,8 @@ def unseen(site: Site, pages: Sequence[Address]) -> list[Address]:
 
 def leads_back(test: SplitTest) -> Variant | None:
     """A challenger whose address, when asked for, redirects to the control; None too where that cannot be seen."""
+    if test.what == What.CONTENT:
+        return None
     reading = SiteReader.of(test.site)
     control, *challengers = test.variants.all()
     for variant in challengers:
@@ -143,7 +184,7 @@ def start(test: SplitTest, now: datetime | None = None) -> SplitTest:
     with transaction.atomic():
         test = _locked(test, State.DRAFT, "Only a draft can be started.")
         variants = list(test.variants.all())
-        for page in unseen(test.site, [Address(v.host, v.path) for v in variants]):
+        for page in unseen(test.site, list(dict.fromkeys(Address(v.host, v.path) for v in variants))):
             raise Problem(
                 f"No hit has come from {page.path} yet. Put the tag on it, open it once, then start.",
                 "variants",
@@ -179,7 +220,9 @@ def resting_pages(site: Site) -> dict[Address, datetime]:
 
     A challenger that goes on being visited after that has been taken over, and is a page like any other.
     """
-    ended = Variant.objects.filter(test__site=site, test__state=SplitTest.State.ENDED).exclude(letter="A")
+    ended = Variant.objects.filter(
+        test__site=site, test__state=SplitTest.State.ENDED, test__what=What.ADDRESS
+    ).exclude(letter="A")
     found: dict[Address, datetime] = {}
     for host, path, at in ended.values_list("host", "path", "test__ended_at"):
         assert at

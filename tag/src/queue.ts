@@ -32,6 +32,8 @@ export interface Sent {
   twice?: boolean;
   /** A split test whose variant led back to its control. */
   back?: string;
+  /** Split tests whose page has no element for a selector, and which one. */
+  unfound?: Record<string, number>;
   element?: Element;
   reached?: number;
   /** Hashes of who the page says it is. */

@@ -7,7 +7,33 @@ export interface SplitTest {
   traffic?: number;
   host: string;
   variants: Variant[];
+  /** Of a test of content: the page it is on, and what each variant changes there. */
+  where?: Where[];
+  changes?: Change[][];
+  /** What each of them touches, to be kept out of sight until it is changed. */
+  hold?: string[][];
 }
+
+/** What clabo/core/changes.py reads: one key, the kind of change. */
+export type Change = Partial<{
+  words: { selector: string; text: string };
+  link: { selector: string; to: string };
+  picture: { selector: string; address: string; alt?: string };
+  hide: { selector: string };
+  show: { selector: string };
+  move: { selector: string; place: "before" | "after"; of: string };
+  style: { selector: string; property: string; value: string };
+  block: {
+    selector: string;
+    place: "before" | "after";
+    template: "banner" | "panel" | "notice";
+    title: string;
+    text?: string;
+    button?: string;
+    to?: string;
+    picture?: string;
+  };
+}>;
 
 /** Holds on a page whose address compares so with one of these; everywhere where there are none. */
 export interface Where {

@@ -1,6 +1,8 @@
 import { on, tab, tried } from "./safe";
 import type { Settings, SplitTest, Variant } from "./settings";
 
+declare const __CONTENT__: boolean;
+
 /** FNV-1a, then MurmurHash3's finaliser. The same as clabo/core/splits.py; see split-vectors.json. */
 export function hash32(text: string): number {
   let value = 0x811c9dc5;
@@ -35,7 +37,7 @@ const BY_ITSELF = 10_000;
  * Which variants this page is, and whether the visitor is sent on to another one.
  *
  * Nobody is sent on twice for a test without having acted in between: a variant that leads back to its control ends at
- * the control, for this visit, and `ledBack` is told. Where a tab can remember nothing, nobody is sent on. What a tab
+ * the control, for this visit, and `ledBack` is told. `onPage` is told of tests of this page's content, and what is touched. Where a tab can remember nothing, nobody is sent on. What a tab
  * remembers of a test: `s`ent on, `a`rrived at a time, `u`sed since, led `b`ack.
  */
 export function route(
@@ -43,6 +45,7 @@ export function route(
   visitor: string,
   variants: Record<string, string>,
   ledBack: (test: string) => void,
+  onPage: (touched: string[]) => void,
 ): string | undefined {
   const { host, pathname } = location;
   const plain = (path: string) => (tried(() => decodeURI(path)) ?? path).replace(/\/+$/, "");
@@ -50,6 +53,10 @@ export function route(
   for (const test of settings.tests) {
     if (test.host !== (settings.stand?.[host] ?? host)) continue;
     const chosen = assign(visitor, test);
+    if (__CONTENT__ && test.hold) {
+      if (chosen && is(test.variants[0])) onPage(test.hold[test.variants.indexOf(chosen)] as string[]);
+      continue;
+    }
     const name = `clabo_on_${test.key}`;
     const was = tab.get(name) || "";
     if (chosen && is(chosen)) {

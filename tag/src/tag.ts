@@ -1,4 +1,5 @@
 /** The browser tag. Nothing here may ever throw into the page: see safe.ts. */
+import { hold } from "./content";
 import { described, type Submitted } from "./forms";
 import { type Carry, type Known, makeQueue, type Sent, type Element as Traits, type Who } from "./queue";
 import { all, attribute, cookies, fits, guard, json, newId, ofDocument, on, rearm, tab, tried, within } from "./safe";
@@ -8,6 +9,8 @@ import { route } from "./splits";
 declare const __SETTINGS__: Settings;
 /** Built in where split tests run, and left out elsewhere. */
 declare const __SPLITS__: boolean;
+/** Built in, and the one above too, where one of them changes what is on a page. */
+declare const __CONTENT__: boolean;
 /** Built in where consent is asked for, nobody has an id, or more than the path tells pages apart. */
 declare const __MORE__: boolean;
 
@@ -143,7 +146,18 @@ function run(settings: Settings): unknown {
         sessionStorage.removeItem("clabo_from");
       }
       // Whoever is another visitor on the next page would see another variant there.
-      const to = lasts && route(settings, who.visitor, variants, (back) => event("note", undefined, { back }));
+      const touched: string[][] = [];
+      const to =
+        lasts &&
+        route(
+          settings,
+          who.visitor,
+          variants,
+          (back) => event("note", undefined, { back }),
+          (some) => touched.push(some),
+        );
+      // Where nothing is touched now, a later page of a single-page site may be.
+      if (__CONTENT__ && lasts) need("changes", touched[0] && hold(touched.flat()));
       if (to) {
         tab.set("clabo_from", referrer);
         // Nothing of the control may flash by; and nothing is counted here, the visit begins there.

@@ -35,7 +35,7 @@ describe("where a visitor is sent on to", () => {
   const at = (path: string, ledBack = vi.fn()) => {
     vi.stubGlobal("location", { host: "shop.example", pathname: path });
     const variants = {};
-    return { to: route(site, "0".repeat(32), variants, ledBack), variants, ledBack };
+    return { to: route(site, "0".repeat(32), variants, ledBack, vi.fn()), variants, ledBack };
   };
 
   beforeEach(() => {

@@ -1,0 +1,204 @@
+"""Split tests of what stands on a page, on pages of another origin: seen before anything else is, and kept."""
+
+from __future__ import annotations
+
+import time
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from itertools import count
+from typing import Any
+
+from playwright.sync_api import Page, Route
+
+from clabo.conversions.models import ConversionRule
+from clabo.core.splits import assign
+from clabo.events.models import Event, Kind
+from clabo.install.kit import tag_lines
+from clabo.journeys.tests.test_listening import ListeningCase
+from clabo.splits import services
+from clabo.splits.models import Exposure, SplitTest, Unfound
+from clabo.testing.traffic import beacon, event, hit, make_rule, receive
+
+CHANGES: list[dict[str, Any]] = [
+    {"words": {"selector": "h1", "text": "Hives <b>delivered</b>"}},
+    {"link": {"selector": "a.cta", "to": "/order"}},
+    {"picture": {"selector": "#hive", "address": "/other.png", "alt": "A hive"}},
+    {"hide": {"selector": ".rating"}},
+    {"show": {"selector": "#promise"}},
+    {"move": {"selector": "#price", "place": "before", "of": "#story"}},
+    {"style": {"selector": "a.cta", "property": "background-color", "value": "rgb(1, 2, 3)"}},
+    {
+        "block": {
+            "selector": "main",
+            "place": "before",
+            "template": "banner",
+            "title": "Ends on Sunday",
+            "text": "<script>alert(1)</script>",
+            "button": "Order",
+            "to": "/order",
+        }
+    },
+]
+OFFER = """
+<main><h1>Start with one hive</h1><p id=story>A story</p><img id=hive src=/hive.png srcset="/hive.png 2x">
+<p id=price>59</p><p class=rating>4 stars</p><p id=promise hidden>Money back</p><a class=cta href=/kit>Look</a></main>
+"""
+# What could be read at each frame that was drawn.
+FRAMES = """
+<script>
+  window.frames_seen = [];
+  (function frame() {
+    const h1 = document.querySelector("h1");
+    if (h1 && getComputedStyle(h1).visibility === "visible") window.frames_seen.push(h1.textContent);
+    requestAnimationFrame(frame);
+  })();
+</script>
+"""
+
+
+class ContentCase(ListeningCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.kit_order: ConversionRule = make_rule(self.site, "/thank-you", value=Decimal(59))
+
+    def run_test(self, changes: list[dict[str, Any]], path: str = "/offer") -> SplitTest:
+        address = f"http://{self.own.host}{path}"
+        before = datetime.now(UTC) - timedelta(hours=1)
+        receive([hit(self.site, before, beacon(1, event(address)))])
+        content = services.SplitContent(
+            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], changes])
+        )
+        test = services.start(services.save_test(self.site, content))
+        self.renewed()
+        return test
+
+    def someone(self, test: SplitTest, letter: str, **options: Any) -> Page:
+        """A window of somebody whom the lot gives that variant."""
+        page = self.window(**options)
+        key = next(
+            f"{n:032x}" for n in count(7) if "AB"[assign(f"{n:032x}", test.key, [50, 50]) or 0] == letter
+        )
+        host = self.own.host.partition(":")[0]
+        page.context.add_cookies([{"name": "clabo_id", "value": key, "domain": host, "path": "/"}])
+        return page
+
+    def held(self, body: str) -> str:
+        """With the line that hides the page until the tag has decided."""
+        line = tag_lines(self.site).hold
+        served = f"{self.clabo}/tag/{self.site.key}.js"
+        line = line.replace(line.split('src="')[1].split('"')[0], served) if 'src="' in line else line
+        return f"<!doctype html><title>Offer</title>{line}{FRAMES}<body>{body}"
+
+    def exposed(self) -> list[str]:
+        self.quiet()
+        return sorted(Exposure.objects.values_list("letter", flat=True))
+
+
+class OnThePage(ContentCase):
+    def test_each_change_is_made_and_the_page_is_never_seen_without_it(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        test = self.run_test(CHANGES)
+        page = self.someone(test, "B")
+
+        def late(route: Route) -> None:
+            time.sleep(0.4)
+            route.continue_()
+
+        page.route("**/tag/*.js", late)
+        page.goto(self.own.url + "/offer", wait_until="networkidle")
+        page.wait_for_timeout(300)
+        seen = page.evaluate("frames_seen")
+        self.assertTrue(seen, "the page was shown")
+        self.assertEqual(set(seen), {"Hives <b>delivered</b>"})
+        said = page.evaluate(
+            """() => {
+              const one = (s) => document.querySelector(s);
+              const block = one("[data-clabo-block]");
+              return {
+                to: one("a.cta").getAttribute("href"), color: getComputedStyle(one("a.cta")).backgroundColor,
+                picture: [one("#hive").getAttribute("src"), one("#hive").getAttribute("srcset"), one("#hive").alt],
+                rating: one(".rating").getClientRects().length, promise: one("#promise").getClientRects().length,
+                order: [...document.querySelectorAll("main > p")].map((p) => p.id || p.className),
+                block: [block.nextElementSibling.tagName, block.textContent, block.querySelectorAll("script,b").length],
+                button: block.querySelector("a").getAttribute("href"),
+              };
+            }"""
+        )
+        self.assertEqual(said["to"], "/order")
+        self.assertEqual(said["color"], "rgb(1, 2, 3)")
+        self.assertEqual(said["picture"], ["/other.png", None, "A hive"])
+        self.assertEqual((said["rating"], said["promise"]), (0, 1))
+        self.assertEqual(said["order"], ["price", "story", "rating", "promise"])
+        self.assertEqual(said["block"], ["MAIN", "Ends on Sunday<script>alert(1)</script>Order", 0])
+        self.assertEqual(said["button"], "/order")
+        control = self.someone(test, "A")
+        control.goto(self.own.url + "/offer", wait_until="networkidle")
+        control.wait_for_timeout(300)
+        self.assertEqual(set(control.evaluate("frames_seen")), {"Start with one hive"})
+        self.until(lambda: Exposure.objects.count() == 2, "both are in it")
+        self.assertEqual(self.exposed(), ["A", "B"])
+
+    def test_too_late_is_not_at_all(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        test = self.run_test(CHANGES)
+        for letter in "AB":
+            page = self.someone(test, letter)
+
+            def late(route: Route) -> None:
+                time.sleep(1.3)
+                route.continue_()
+
+            page.route("**/tag/part/changes.js", late)
+            page.goto(self.own.url + "/offer", wait_until="networkidle")
+            page.wait_for_timeout(600)
+            self.assertEqual(page.text_content("h1"), "Start with one hive")
+            self.assertEqual(
+                page.evaluate("getComputedStyle(document.querySelector('h1')).visibility"), "visible"
+            )
+        self.assertEqual(self.exposed(), [])
+
+    def test_a_page_that_draws_itself_anew_and_goes_elsewhere(self) -> None:
+        self.own.pages["/offer"] = self.held(
+            OFFER
+            + """<script>
+            const app = document.querySelector("main"), html = app.innerHTML, h1 = () => document.querySelector("h1");
+            const draw = () => { app.innerHTML = html; };
+            let n = 0;
+            const again = setInterval(() => { if (++n > 4) return clearInterval(again);
+              n % 2 ? draw() : (h1().firstChild.data = "Start again " + n); }, 150);
+            window.leave = () => { history.pushState({}, "", "/elsewhere"); };
+            window.come = () => { history.pushState({}, "", "/offer"); };
+            </script>"""
+        )
+        test = self.run_test(CHANGES[:2])
+        page = self.someone(test, "B")
+        page.goto(self.own.url + "/offer", wait_until="networkidle")
+        page.wait_for_timeout(1200)
+        self.assertEqual(set(page.evaluate("frames_seen")), {"Hives <b>delivered</b>"})
+        self.assertEqual(page.get_attribute("a.cta", "href"), "/order")
+        page.evaluate("leave()")
+        page.wait_for_timeout(600)
+        # What the page had itself is there again.
+        self.assertIn("Start", page.text_content("h1") or "")
+        self.assertEqual(page.get_attribute("a.cta", "href"), "/kit")
+        page.evaluate("come()")
+        page.wait_for_timeout(600)
+        self.assertEqual(page.text_content("h1"), "Hives <b>delivered</b>")
+        self.assertEqual(self.exposed(), ["B"])
+
+    def test_an_element_that_is_not_there_is_told_and_nobody_enters(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        gone = {"words": {"selector": "#gone", "text": "x"}}
+        test = self.run_test([CHANGES[0], gone, {"hide": {"selector": "[[["}}])
+        page = self.someone(test, "A")
+        page.goto(self.own.url + "/offer", wait_until="networkidle")
+        self.until(lambda: Unfound.objects.count() == 1, "it is told", 12)
+        [told] = Unfound.objects.all()
+        self.assertEqual((told.selector, told.times), ("#gone", 1))
+        self.assertEqual(self.exposed(), [])
+        # A page that is left alone by the test throws nothing and tells nothing.
+        self.own.pages["/plain"] = self.held(OFFER)
+        page.goto(self.own.url + "/plain", wait_until="networkidle")
+        self.assertEqual(page.text_content("h1"), "Start with one hive")
+        notes = Event.objects.filter(kind=Kind.NOTE).count()
+        self.assertEqual(notes, 1)

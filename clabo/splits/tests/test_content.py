@@ -1,0 +1,137 @@
+"""Tests of what stands on a page: drafted, served to the tag, entered, and what the page had no element for."""
+
+from __future__ import annotations
+
+import json
+from datetime import timedelta
+from typing import Any
+
+from clabo.core.changes import read_changes, selectors
+from clabo.events.models import Page
+from clabo.ingest.directory import tag_site
+from clabo.monitoring.tags import watch_site
+from clabo.problems import Problem
+from clabo.splits import services
+from clabo.splits.models import Exposure, SplitTest, Unfound
+from clabo.splits.tests.test_split_tests import STARTED, SplitCase
+from clabo.testing.asking import Member
+from clabo.testing.traffic import beacon, event, hit, receive, walk
+
+HEADLINE = {"words": {"selector": "h1", "text": "Hives, delivered"}}
+BUTTON = {"style": {"selector": "a.cta", "property": "background-color", "value": "#2f7d4f"}}
+BANNER = {"block": {"selector": "main", "place": "before", "template": "banner", "title": "Ends on Sunday"}}
+LINK = {"link": {"selector": "a.cta", "to": "/order"}}
+
+
+class ContentCase(SplitCase):
+    def drafted(self, **changes: Any) -> services.SplitContent:
+        return self.content(
+            **{
+                "what": "content",
+                "addresses": ["/a"],
+                "changes": [[], [HEADLINE, BUTTON, BANNER, LINK]],
+                **changes,
+            }
+        )
+
+    def started(self, **changes: Any) -> SplitTest:
+        return services.start(services.save_test(self.site, self.drafted(**changes)), STARTED)
+
+    def note(self, test: SplitTest, visitor: int, **said: Any) -> None:
+        body = beacon(visitor, event("/a", kind="note", **said))
+        receive([hit(self.site, STARTED + timedelta(hours=2), body)])
+
+
+class Drafts(ContentCase):
+    def test_errors_name_the_change(self) -> None:
+        for changes, field in (
+            ({"changes": [[], []]}, "changes.1"),
+            ({"changes": [[HEADLINE], [BUTTON]]}, "changes.0"),
+            ({"changes": [[], [HEADLINE], [HEADLINE]], "shares": [34, 33, 33]}, "changes.2"),
+            ({"changes": [[], [{"words": {"selector": "h1", "text": ""}}]]}, "changes.1[0].words.text"),
+            ({"changes": [[], [{"link": {"selector": "a", "to": "javascript:x"}}]]}, "changes.1[0].link.to"),
+            ({"changes": [[HEADLINE]]}, "shares"),
+            ({"addresses": ["/a", "/b"]}, "addresses.0"),
+            ({"what": "both"}, "what"),
+        ):
+            with self.assertRaises(Problem, msg=changes) as refused:
+                services.save_test(self.site, self.drafted(**changes))
+            self.assertEqual(refused.exception.field, field)
+        self.assertFalse(SplitTest.objects.exists())
+
+    def test_it_is_said_in_words_and_comes_back_as_written(self) -> None:
+        test = services.save_test(self.site, self.drafted())
+        said = Member(self.site).ask("GET", f"/tests/{test.pk}")["test"]
+        self.assertEqual((said["what"], [v["path"] for v in said["variants"]]), ("content", ["/a", "/a"]))
+        self.assertEqual(said["variants"][1]["changes"], [HEADLINE, BUTTON, BANNER, LINK])
+        self.assertEqual(said["variants"][1]["says"][0], "h1 says “Hives, delivered”")
+        again = services.save_test(self.site, self.drafted(changes=[[], [HEADLINE]]), test)
+        self.assertEqual([v.changes for v in again.variants.all()], [[], [HEADLINE]])
+        # And into a test of addresses, which changes nothing.
+        plain = services.save_test(self.site, self.content(), again)
+        self.assertEqual([(v.path, v.changes) for v in plain.variants.all()], [("/a", []), ("/b", [])])
+
+
+class Running(ContentCase):
+    def test_the_tag_is_told_what_to_change_and_what_to_keep_out_of_sight(self) -> None:
+        draft = services.save_test(self.site, self.drafted())
+        self.assertNotIn("changes", tag_site(self.site).settings.decode())
+        services.start(draft)
+        served = tag_site(self.site)
+        [told] = json.loads(served.settings)["tests"]
+        self.assertTrue(served.content)
+        self.assertEqual(told["where"], [{"match": "equals", "value": "shop.example/a"}])
+        self.assertEqual(told["changes"], [[], [HEADLINE, BUTTON, BANNER, LINK]])
+        # A new block is not there yet, and a link looks as before.
+        self.assertEqual(told["hold"], [[], ["h1", "a.cta"]])
+        services.end(draft)
+        self.assertFalse(tag_site(self.site).content)
+
+    def test_a_page_is_in_one_test_at_a_time(self) -> None:
+        self.started()
+        other = services.save_test(self.site, self.content())
+        with self.assertRaises(Problem) as refused:
+            services.start(other)
+        self.assertIn("Shorter story", refused.exception.detail)
+
+    def test_visitors_enter_when_the_tag_has_changed_it_for_them(self) -> None:
+        test = self.started()
+        people = {letter: next(self.people(test, letter)) for letter in "AB"}
+        # Seen alone is not yet entered: the change may have come too late.
+        receive([h for v in people.values() for h in walk(self.site, v, STARTED + timedelta(hours=1), "/a")])
+        self.assertEqual(Exposure.objects.count(), 0)
+        for letter, visitor in people.items():
+            self.note(test, visitor, variants={test.key: letter})
+        forged = people["A"]
+        self.note(test, forged, variants={test.key: "B"})
+        self.assertEqual(sorted(Exposure.objects.values_list("letter", flat=True)), ["A", "B"])
+        found = self.result(test)
+        self.assertEqual([a.counts.trials for a in found.arms], [1, 1])
+
+    def test_what_the_page_has_no_element_for(self) -> None:
+        test = self.started(changes=[[], [HEADLINE], [BUTTON, LINK]], shares=[34, 33, 33])
+        visitor = next(self.people(test, "B"))
+        self.assertEqual(selectors(read_changes([BUTTON, LINK])), ["a.cta"])
+        self.note(test, visitor, unfound={test.key: 1})
+        self.note(test, visitor, unfound={test.key: 1})
+        self.note(test, visitor, unfound={test.key: 7, "f" * 8: 0})  # There is no such selector, or test.
+        [told] = Unfound.objects.select_related("variant")
+        self.assertEqual((told.variant.letter, told.selector, told.times), ("C", "a.cta", 2))
+        shown = Member(self.site).ask("GET", f"/tests/{test.pk}")["test"]["variants"][2]
+        self.assertEqual([(u["selector"], u["times"]) for u in shown["unfound"]], [("a.cta", 2)])
+
+    def test_the_page_goes_on_being_watched_once_its_test_has_ended(self) -> None:
+        """It is no challenger that nobody is shown any more."""
+        test = self.started()
+        end = STARTED + timedelta(days=6)
+        receive(
+            [
+                each
+                for hour in range(24 * 6)
+                for each in walk(self.site, hour + 1, STARTED + timedelta(hours=hour), "/a")
+            ]
+        )
+        services.end(test, end)
+        self.assertEqual(services.resting_pages(self.site), {})
+        self.assertEqual({p.path for p in watch_site(self.site, end + timedelta(days=3))}, {"/a"})
+        self.assertTrue(Page.objects.get(path="/a").stopped_at)

@@ -1,0 +1,30 @@
+/** Keeps what a variant changes on this page out of sight until it is changed. */
+import { tried } from "./safe";
+
+/** How long it is kept, in milliseconds. */
+const PATIENCE = 800;
+
+export interface Held {
+  /** It was shown as it was: on this page it is too late for any change, and nobody is in a test of it. */
+  late?: boolean;
+  release: () => void;
+}
+
+/** By a sheet that no policy keeps out. */
+export function hold(selectors: string[]): Held {
+  const held: Held = { release: () => {} };
+  tried(() => {
+    const sheet = new CSSStyleSheet();
+    for (const each of selectors) tried(() => sheet.insertRule(`${each}{visibility:hidden!important}`));
+    document.adoptedStyleSheets.push(sheet);
+    held.release = () =>
+      tried(() => {
+        document.adoptedStyleSheets = document.adoptedStyleSheets.filter((other) => other !== sheet);
+      });
+  });
+  setTimeout(() => {
+    held.late = true;
+    held.release();
+  }, PATIENCE);
+  return held;
+}
