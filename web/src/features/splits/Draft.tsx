@@ -20,6 +20,7 @@ import {
 import { words } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
+import { blank, type Change, Changes, filled } from "./Changes";
 import { PlanEffect } from "./PlanEffect";
 import { planQuery } from "./queries";
 
@@ -30,7 +31,10 @@ const LETTERS = "ABCDEFGH";
 interface Written {
   name: string;
   conversion: number;
+  what: "address" | "content";
   addresses: string[];
+  /** Of the page itself: what each variant changes; the first is the control, which changes nothing. */
+  changes: Change[][];
   shares: number[];
   traffic: number;
   /** In per cent, as typed; empty: as recorded. */
@@ -45,11 +49,23 @@ function evenShares(n: number) {
 
 function asWritten(test: Test | undefined, conversion: number): Written {
   if (!test)
-    return { name: "", conversion, addresses: ["", ""], shares: [50, 50], traffic: 100, baseline: "", lift: "20" };
+    return {
+      name: "",
+      conversion,
+      what: "address",
+      addresses: ["", ""],
+      changes: [[], [blank()]],
+      shares: [50, 50],
+      traffic: 100,
+      baseline: "",
+      lift: "20",
+    };
   return {
     name: test.name,
     conversion: test.conversion,
+    what: test.what,
     addresses: test.variants.map((v) => v.host + v.path),
+    changes: test.what === "content" ? test.variants.map((v) => v.changes) : [[], [blank()]],
     shares: test.variants.map((v) => v.share),
     traffic: test.traffic,
     baseline: String(+(test.baseline * 100).toFixed(4)),
@@ -84,16 +100,20 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
   const [form, setForm] = useState(() => asWritten(test, usual?.id ?? 0));
   const change = (part: Partial<Written>) => setForm((now) => ({ ...now, ...part }));
   const path = { site_id: siteId };
+  const ofContent = form.what === "content";
   const body = (baseline: number): TestIn => ({
     name: form.name,
     conversion: form.conversion,
-    addresses: form.addresses,
+    what: form.what,
+    addresses: ofContent ? form.addresses.slice(0, 1) : form.addresses,
+    changes: ofContent ? form.changes.map((some) => some.map(filled)) : [],
     shares: form.shares,
     traffic: form.traffic,
     baseline,
     smallest_lift: Number(form.lift) / 100,
   });
-  const complete = form.addresses.every((a) => a.trim()) && Number(form.lift) > 0;
+  const needed = ofContent ? form.addresses.slice(0, 1) : form.addresses;
+  const complete = needed.every((a) => a.trim()) && Number(form.lift) > 0;
   const typed = Number(form.baseline) / 100;
   const [asked, setAsked] = useState<TestIn>();
   // biome-ignore lint/correctness/useExhaustiveDependencies: the body is made of the form
@@ -134,14 +154,25 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     "smallest_lift",
     "shares",
     ...form.addresses.map((_, i) => `addresses.${i}`),
+    // What is wrong with a change stands beside it.
+    ...(ofContent && save.error && "field" in save.error && String(save.error.field).startsWith("changes.")
+      ? [String(save.error.field)]
+      : []),
   ];
   const resize = (addresses: string[]) => change({ addresses, shares: evenShares(addresses.length) });
+  const resizeChanges = (changes: Change[][]) => change({ changes, shares: evenShares(changes.length) });
+  const choose = (what: Written["what"]) =>
+    change({ what, shares: evenShares(what === "content" ? form.changes.length : form.addresses.length) });
 
   return (
     <>
       <Head
         title={test ? test.name : "New split test"}
-        lead="The first page is the control; its visitors are shared out by lot."
+        lead={
+          ofContent
+            ? "A is the page as it is; its visitors are shared out by lot."
+            : "The first page is the control; its visitors are shared out by lot."
+        }
       />
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[420px_minmax(0,1fr)]">
         <form
@@ -165,7 +196,20 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               </Select>
             )}
           </Field>
-          <fieldset className="flex flex-col gap-2 rounded-box border bg-surface p-3">
+          <Field label="What differs">
+            {(p) => (
+              <Select {...p} value={form.what} onChange={(e) => choose(e.target.value as Written["what"])}>
+                <option value="address">the address that visitors are sent to</option>
+                <option value="content">something on the page itself</option>
+              </Select>
+            )}
+          </Field>
+          {ofContent && <ContentFields form={form} change={change} resize={resizeChanges} error={error} />}
+          <fieldset
+            className="flex flex-col gap-2 rounded-box border bg-surface p-3"
+            hidden={ofContent}
+            disabled={ofContent}
+          >
             <legend className="px-1 font-medium">Pages and their shares</legend>
             {form.addresses.map((address, i) => (
               <div key={LETTERS[i]} className="flex items-start gap-2">
@@ -261,6 +305,80 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
         </form>
         <PlanEffect plan={plan.isError ? undefined : found} complete={complete} written={form} problem={plan.error} />
       </div>
+    </>
+  );
+}
+
+interface ContentProps {
+  form: Written;
+  change: (part: Partial<Written>) => void;
+  resize: (changes: Change[][]) => void;
+  error: (name: string) => string | undefined;
+}
+
+/** The one page, and what each variant changes on it. */
+function ContentFields({ form, change, resize, error }: ContentProps) {
+  return (
+    <>
+      <Field label="Page" error={error("addresses.0")}>
+        {(p) => (
+          <Input
+            {...p}
+            className="num"
+            list="known-pages"
+            placeholder="/the-page"
+            value={form.addresses[0] ?? ""}
+            onChange={(e) => change({ addresses: [e.target.value, ...form.addresses.slice(1)] })}
+            required
+          />
+        )}
+      </Field>
+      {error("shares") && (
+        <p role="alert" className="text-small text-brick">
+          {error("shares")}
+        </p>
+      )}
+      {form.changes.map((some, i) => (
+        <fieldset key={LETTERS[i]} className="flex flex-col gap-3 rounded-box border bg-surface p-3">
+          <legend className="sr-only">Variant {LETTERS[i]}</legend>
+          <div className="flex items-center gap-2">
+            <Letter letter={LETTERS[i] ?? ""} />
+            <span className="flex-1">{i === 0 ? "the page as it is" : "the same page, changed"}</span>
+            <Input
+              aria-label={`Share of ${LETTERS[i]} in per cent`}
+              type="number"
+              min={1}
+              max={99}
+              className="num w-16!"
+              value={form.shares[i]}
+              onChange={(e) => change({ shares: form.shares.map((s, j) => (j === i ? Number(e.target.value) : s)) })}
+              required
+            />
+            {form.changes.length > 2 && i > 0 && (
+              <Button
+                kind="quiet"
+                aria-label={`Leave ${LETTERS[i]} out`}
+                onClick={() => resize(form.changes.filter((_, j) => j !== i))}
+              >
+                out
+              </Button>
+            )}
+          </div>
+          {i > 0 && (
+            <Changes
+              letter={LETTERS[i] ?? ""}
+              changes={some}
+              change={(next) => change({ changes: form.changes.map((c, j) => (j === i ? next : c)) })}
+              error={(behind) => error(`changes.${i}${behind}`)}
+            />
+          )}
+        </fieldset>
+      ))}
+      {form.changes.length < LETTERS.length && (
+        <Button kind="quiet" className="self-start" onClick={() => resize([...form.changes, [blank()]])}>
+          One more challenger
+        </Button>
+      )}
     </>
   );
 }

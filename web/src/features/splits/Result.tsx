@@ -155,6 +155,16 @@ export default function ResultPlace() {
               {hour(v.led_back_at)}. They see the control. Mend the redirect, or end the test.
             </p>
           ))}
+        {r.test.variants.flatMap((v) =>
+          v.unfound.map((u) => (
+            <p key={v.letter + u.selector} className="mt-1 border-l-4 border-brick pl-3">
+              The page had no element for <bdi className="num">{u.selector}</bdi> of {v.letter} in {count(u.times)}{" "}
+              visit
+              {u.times === 1 ? "" : "s"}, last {hour(u.last_at)}. Whoever came then is in no variant. If the page has
+              changed, end the test and write it anew.
+            </p>
+          )),
+        )}
         {part && (
           <p className="mt-1 font-medium text-marigold">
             This looks at a part of the visitors only; the test was planned for all of them.
@@ -306,7 +316,15 @@ function Arms({ r }: { r: Result }) {
         <span className="flex items-center gap-3">
           <Letter letter={a.letter} />
           <span>
-            <bdi className="num block">{a.path}</bdi>
+            {a.says.length ? (
+              a.says.map((says) => (
+                <bdi key={says} className="block max-w-80 whitespace-normal break-words">
+                  {says}
+                </bdi>
+              ))
+            ) : (
+              <bdi className="num block">{a.path}</bdi>
+            )}
             <span className="text-small text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
           </span>
         </span>

@@ -76,13 +76,19 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
           },
           {
             key: "pages",
-            head: "Pages",
+            head: "Variants",
             text: true,
             cell: (t) =>
               t.variants.map((v) => (
                 <span key={v.letter} className="flex items-center gap-2 py-0.5">
                   <Letter letter={v.letter} />
-                  <bdi className="num max-w-60 truncate">{v.path}</bdi>
+                  {v.says.length ? (
+                    <bdi className="max-w-60 truncate" title={v.says.join("; ")}>
+                      {v.says.join("; ")}
+                    </bdi>
+                  ) : (
+                    <bdi className="num max-w-60 truncate">{v.path}</bdi>
+                  )}
                   <span className="num text-quiet">{v.share} %</span>
                 </span>
               )),
