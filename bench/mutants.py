@@ -27,7 +27,7 @@ COPIES = 2
 TESTS = "{python} -m unittest discover -f -t . -s clabo/core/tests"
 CONFIG = """[cosmic-ray]
 module-path = "clabo/core"
-timeout = 150.0
+timeout = 400.0
 excluded-modules = ["clabo/core/tests/*", "clabo/core/*/__init__.py", "clabo/core/*/*/__init__.py", "clabo/core/__init__.py"]
 test-command = "{tests}"
 
@@ -108,15 +108,17 @@ def main() -> None:
     for thread in threads:
         thread.join()
     survivors: list[tuple[str, str]] = []
-    tried = 0
+    tried = by_clock = 0
     for folder in folders:
         with sqlite3.connect(folder / "mutants.sqlite") as session:
             rows = session.execute(
-                "SELECT s.module_path, r.test_outcome, r.diff FROM work_results r "
+                "SELECT s.module_path, r.test_outcome, r.diff, r.output FROM work_results r "
                 "JOIN mutation_specs s ON s.job_id = r.job_id WHERE r.worker_outcome = 'NORMAL'"
             ).fetchall()
         tried += len(rows)
-        survivors += [(path, diff) for path, outcome, diff in rows if "SURVIVED" in str(outcome).upper()]
+        survivors += [(path, diff) for path, outcome, diff, _ in rows if "SURVIVED" in str(outcome).upper()]
+        # Killed because the tests did not end in time: a loop, or a machine that was busy.
+        by_clock += sum("timeout" in str(output).lower() for *_, output in rows)
         shutil.rmtree(folder)
     for path, diff in sorted(survivors):
         changed = [line for line in diff.splitlines() if line[:1] in "+-" and line[:3] not in ("+++", "---")]
@@ -124,8 +126,14 @@ def main() -> None:
     i = rate_interval(len(survivors), tried)
     print(f"\n{machine()}\n")
     table(
-        ["mutants of the core", "tried", "survived", "share, 95 % interval"],
-        [[str(whole), str(tried), str(len(survivors)), f"{i.estimate:.1%} ({i.low:.1%} to {i.high:.1%})"]],
+        ["mutants of the core", "tried", "survived", "share, 95 % interval", "ended by the clock"],
+        [
+            [
+                *(str(whole), str(tried), str(len(survivors))),
+                f"{i.estimate:.1%} ({i.low:.1%} to {i.high:.1%})",
+                str(by_clock),
+            ]
+        ],
     )
 
 

@@ -203,7 +203,10 @@ def _make_tests(site: Site, now: datetime) -> dict[str, tuple[datetime, datetime
     spans: dict[str, tuple[datetime, datetime | None]] = {}
     for t in scenario.TESTS:
         rule = ConversionRule.objects.get(site=site, name=t.rule)
-        content = SplitContent(t.name, rule, [t.control, t.challenger], [50, 50], 100, t.baseline, t.lift)
+        addresses = [t.control] if t.changes else [t.control, t.challenger]
+        content = SplitContent(t.name, rule, addresses, [50, 50], 100, t.baseline, t.lift)
+        if t.changes:
+            content = replace(content, what=SplitTest.What.CONTENT, changes=[[], list(t.changes)])
         test = save_test(site, content)
         began = _midday(now, t.began_days_ago)
         ended = None if t.ended_days_ago is None else _midday(now, t.ended_days_ago)

@@ -462,7 +462,10 @@ STREAMS = [
 
 @dataclass(frozen=True, slots=True)
 class DemoTest:
-    """A split test. `lost` is the share of the challenger's visitors that never arrive there."""
+    """A split test. `lost` is the share of the challenger's visitors that never arrive there.
+
+    With `changes` it is of what stands on the control page, and there is no other.
+    """
 
     name: str
     key: str
@@ -474,6 +477,7 @@ class DemoTest:
     began_days_ago: int
     ended_days_ago: int | None = None
     lost: float = 0.0
+    changes: tuple[dict[str, Any], ...] = ()
 
 
 TESTS = [
@@ -509,6 +513,28 @@ TESTS = [
         30,
         None,
         0.34,
+    ),
+    DemoTest(
+        "Build your kit, how long it takes",
+        "51a7e004",
+        "kit_configured",
+        "/configure",
+        "",
+        0.10,
+        0.3,
+        16,
+        changes=(
+            {"words": {"selector": "h1", "text": "Build your kit in three minutes"}},
+            {
+                "block": {
+                    "selector": "h1",
+                    "place": "after",
+                    "template": "notice",
+                    "title": "No bee has ever waited for a perfect hive.",
+                    "text": "Begin with the frames; all of it can be changed until it is sent.",
+                }
+            },
+        ),
     ),
 ]
 

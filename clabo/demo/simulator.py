@@ -104,8 +104,12 @@ class Simulator:
         if stream.click_cost:
             self.clicks[(start.astimezone(self.zone).date(), place, landing)] += 1
         variants: dict[str, str] = {}
+        entered: dict[str, str] = {}
         for test in scenario.TESTS:
-            if landing == test.control and self._running(test, start):
+            if test.changes:
+                if landing == test.control and self._running(test, start):
+                    entered[test.key] = "AB"[assign(person.key, test.key, [50, 50]) or 0]
+            elif landing == test.control and self._running(test, start):
                 letter = "AB"[assign(person.key, test.key, [50, 50]) or 0]
                 if letter == "B":
                     if chance.random() < test.lost:
@@ -116,6 +120,8 @@ class Simulator:
         if self._has_tag(landing, start):
             came = (stream.query, stream.referrer)
             requests.append(self._send(start, person.key, person.device, landing, *came, variants))
+            if entered:
+                requests.append(self._entered(start, person, landing, entered))
         time, here = start, landing
         waiting = start if landing == "/contact" else None
         for what in self._way(landing, stream, person):
@@ -264,6 +270,15 @@ class Simulator:
         check(body, self.site)
         return Envelope(self.site.id, round(time.timestamp() * 1000), agent or AGENTS[device], body)
 
+    def _entered(self, time: datetime, person: _Person, path: str, variants: dict[str, str]) -> Envelope:
+        """What the tag says once a page is as the visitor's variant has it."""
+        url = f"https://{scenario.HOST}{path}"
+        event = BeaconEvent(id=self._id("note"), kind="note", age=0, url=url, variants=variants)
+        body = msgspec.json.encode(Beacon(person.key, person.device, [event]))  # type: ignore[arg-type]
+        check(body, self.site)
+        at = time + timedelta(milliseconds=400)
+        return Envelope(self.site.id, round(at.timestamp() * 1000), AGENTS[person.device], body)
+
     def _loaded(self, url: str, median: float) -> BeaconEvent:
         """How long a view took: half of them within `median` milliseconds."""
         largest = median * math.exp(self.beside.gauss(0, 0.4))
@@ -274,7 +289,7 @@ class Simulator:
         return BeaconEvent(id=self._id("loaded"), kind="loaded", age=0, url=url, properties=waited)
 
     def _id(self, kind: str) -> str:
-        chance = self.beside if kind in ("begun", "left", "loaded") else self.random
+        chance = self.beside if kind in ("begun", "left", "loaded", "note") else self.random
         return f"{chance.getrandbits(128):032x}"
 
     def paid_clicks(self) -> list[Clicks]:

@@ -23,7 +23,7 @@ interface Props {
   unit: string;
   height?: number;
 }
-const MARGIN = { top: 12, right: 12, bottom: 26, left: 44 };
+const MARGIN = { top: 12, right: 12, bottom: 26, left: 52 };
 const axis = { fill: "var(--color-quiet)", fontFamily: "var(--font-mono)", fontSize: 11.5 };
 const at = (iso: string) => Date.parse(`${iso}T12:00:00Z`);
 
@@ -111,7 +111,8 @@ export function RangeChart({ days, worth, decided, unit, changes = [], height = 
         {known.length === 1 && known[0] && (
           <circle cx={px(known[0])} cy={y(known[0].estimate ?? 0)} r={3} fill="var(--color-ink)" />
         )}
-        <text x={width - MARGIN.right - 4} y={y(-worth) - 5} textAnchor="end" {...axis}>
+        {/* Within the band where it is wide enough, else under it. */}
+        <text x={width - MARGIN.right - 4} y={y(-worth) + (y(-worth) - y(0) > 22 ? -5 : 14)} textAnchor="end" {...axis}>
           not worth having
         </text>
         {changes

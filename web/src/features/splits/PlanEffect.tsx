@@ -5,7 +5,7 @@ import { count, percent } from "../../lib/format";
 interface Props {
   plan?: Schemas["PlanOut"];
   complete: boolean;
-  written: { baseline: string; lift: string };
+  written: { baseline: string; lift: string; what: "address" | "content" };
   problem: Error | null;
 }
 
@@ -75,8 +75,11 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
       )}
       <div>
         <p className="mb-1">
-          On the control page, put this line in the <code className="num">&lt;head&gt;</code> in place of the usual one,
-          so that nobody sees the control flash by before being sent on:
+          {written.what === "content" ? "On the page" : "On the control page"}, put this line in the{" "}
+          <code className="num">&lt;head&gt;</code> in place of the usual one, so that nobody sees{" "}
+          {written.what === "content"
+            ? "it as it is before it is changed:"
+            : "the control flash by before being sent on:"}
         </p>
         <CopyLine text={plan.hold_line} label="the line for the control page" />
         <p className="mt-1 text-quiet">
@@ -90,7 +93,7 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
           </div>
           <p className="mt-1 text-quiet">
             Chromium and newer WebKit hold the page back by themselves until the tag has run. Firefox does not: there
-            the control is seen for a moment before the visitor is sent on.
+            the page is seen for a moment as it is.
           </p>
         </details>
       </div>
