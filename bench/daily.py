@@ -16,7 +16,13 @@ from scipy import stats
 
 from bench.evidence import share, show
 from clabo.core.evidence import daily_cost, plan_rate_test
-from clabo.core.evidence.daily import LEAST_STEP, between_level, bounds, information, looks_level
+from clabo.core.evidence.daily import (
+    LEAST_STEP,
+    between_level,
+    bounds,
+    information,
+    looks_level,
+)
 from clabo.core.evidence.sequential import START_UP, START_UP_VALUES, half_widths
 
 Floats = NDArray[np.float64]
@@ -80,7 +86,9 @@ def chunks(setting: Setting, count: int, seed: int, size: int = 50) -> Iterator[
             m0, m1 = s0 / n0, s1 / n1
             v0, v1 = (q0 - n0 * m0**2) / (n0 - 1), (q1 - n1 * m1**2) / (n1 - 1)
             error = np.maximum(0, v0 / n0 + v1 / n1)
-            z = (m1 - m0) / np.sqrt(error)
+            mean = (s0 + s1) / total
+            together = (q0 + q1 - total * mean**2) / (total - 1) * (1 / n0 + 1 / n1)
+            z = (m1 - m0) / np.sqrt(np.maximum(error, together))
             both, alone = (
                 np.abs(m1 - m0)
                 / half_widths(np.broadcast_to(total, shape), total * error, setting.planned, at)
@@ -134,7 +142,7 @@ def false_alarms() -> None:
     rows = []
     for place, setting in enumerate(settings):
         counts = np.zeros(3)
-        for chunk in chunks(setting, RUNS, 300 + place):
+        for chunk in chunks(setting, RUNS, 500 + place):
             looks, sequence = looked(chunk, LEVEL) < 10**9, watched(chunk) < 10**9
             counts += looks.sum(), sequence.sum(), (looks | sequence).sum()
         rows.append([setting.name, *(share(c / RUNS) for c in counts)])
@@ -155,7 +163,7 @@ def power(count: int) -> None:
         for truth in (lift, 1.5 * lift, 0.0):
             setting = Setting("", rate, rate * (1 + truth), planned=planned, length=1.0)
             stops, single, naive, sequence = [], 0, 0, 0
-            for chunk in chunks(setting, count, 700, size=25):
+            for chunk in chunks(setting, count, 800, size=25):
                 stop = np.minimum(looked(chunk, LEVEL), watched(chunk))
                 stops += stop.tolist()
                 single += int((np.abs(chunk.z[:, plan.total - 1]) > stats.norm.isf(0.025)).sum())

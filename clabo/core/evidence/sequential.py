@@ -161,6 +161,8 @@ def confidence_sequence(
 
 def has_started(arm: Moments, converted: int | None) -> bool:
     """Whether there is enough of both kinds of visitor in an arm."""
+    if arm.n < 2:
+        return False
     if converted is not None:
         return min(converted, arm.n - converted) >= START_UP_VALUES
     binary = arm.mean * (1 - arm.mean) * arm.n / (arm.n - 1)

@@ -80,7 +80,10 @@ class Looks(unittest.TestCase):
             x, y = a[look.place], b[look.place]
             self.assertTrue(all(min(c.conversions, c.failures) >= 5 for c in (x, y)))
             self.assertAlmostEqual(look.time, 1 / (1 / x.trials + 1 / y.trials) / size)
-            error = math.sqrt(sum(c.rate * (1 - c.rate) / (c.trials - 1) for c in (x, y)))
+            own = sum(c.rate * (1 - c.rate) / (c.trials - 1) for c in (x, y))
+            both = x + y
+            common = both.rate * (1 - both.rate) * both.trials / (both.trials - 1)
+            error = math.sqrt(max(own, common * (1 / x.trials + 1 / y.trials)))
             self.assertAlmostEqual(look.interval.estimate, y.rate - x.rate)
             self.assertAlmostEqual(look.interval.high, y.rate - x.rate + edge * error)
             self.assertAlmostEqual(look.interval.low, y.rate - x.rate - edge * error)

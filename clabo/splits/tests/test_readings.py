@@ -77,7 +77,8 @@ class Readings(unittest.TestCase):
                 time = (1 / (1 / len(xa) + 1 / len(xb))) / (planned * 0.6 * 0.4)
                 if time - (times[-1] if times else 0) >= 1 / 500:
                     times.append(time)
-                    error = math.sqrt(variance(xa) / len(xa) + variance(xb) / len(xb))
+                    own = variance(xa) / len(xa) + variance(xb) / len(xb)
+                    error = math.sqrt(max(own, variance(xa + xb) * (1 / len(xa) + 1 / len(xb))))
                     reach = bounds(times, 0.9 * (1 - level))[-1] * error
                     look = gap - reach, gap + reach
                     ended = time >= 1

@@ -179,7 +179,7 @@ class Results(SplitCase):
         # All came on the first day, so that its midnight was the only look; 0.045 of 0.05 is the looks'.
         time = 100 / (found.needed / 4)
         bound = bounds([time], 0.045)[0]
-        error = math.sqrt(0.1 * 0.9 / 199 + 0.3 * 0.7 / 199)
+        error = math.sqrt(max(0.1 * 0.9 / 199 + 0.3 * 0.7 / 199, 0.2 * 0.8 * 400 / 399 * 2 / 200))
         sequence = confidence_sequence(
             Moments.of_counts(control), Moments.of_counts(challenger), found.needed, 0.995
         )
@@ -242,7 +242,7 @@ class Results(SplitCase):
         )
         # Of what was planned so little has come in that the look's bound lies further out.
         bound = bounds([50 / (found.needed * (0.34 * 0.33) / 0.67)], 0.9 * 0.025)[0]
-        reach = bound * math.sqrt(2 * 0.2 * 0.8 / 99)
+        reach = bound * math.sqrt(max(2 * 0.2 * 0.8 / 99, 0.2 * 0.8 * 200 / 199 * 2 / 100))
         for one in found.against:
             self.assertAlmostEqual(one.range.high, min(reach, wide.high), places=9)
             self.assertAlmostEqual(one.range.low, max(-reach, wide.low), places=9)
