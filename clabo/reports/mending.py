@@ -17,7 +17,7 @@ from clabo.pipeline.queries import backlog
 from clabo.sites.models import Site
 from clabo.spend.joining import joined
 from clabo.spend.models import CostPart
-from clabo.splits.models import SplitTest, Variant
+from clabo.splits.models import SplitTest, Unfound, Variant
 from clabo.splits.results import Result, result
 
 # The worker looks in every second; what has waited for longer than this is late.
@@ -56,13 +56,15 @@ class ToMend:
     broken: Sequence[Result]
     # Variants of running tests whose page leads back to the control.
     led_back: Sequence[Variant]
+    # Selectors of running tests for which their page has had no element lately.
+    unfound: Sequence[Unfound]
     spend: SpendGap
     running: Sequence[Result]
 
     @property
     def count(self) -> int:
         """How many things there are to mend."""
-        lists = (self.stopped, self.twice, self.quiet, self.broken, self.led_back)
+        lists = (self.stopped, self.twice, self.quiet, self.broken, self.led_back, self.unfound)
         single = (
             self.silent_since,
             self.late_since,
@@ -105,6 +107,13 @@ def to_mend(site: Site, now: datetime) -> ToMend:
             for v in r.test.variants.all()
             if v.led_back_at is not None and now - v.led_back_at < LED_BACK_SHOWN
         ],
+        unfound=list(
+            Unfound.objects.filter(
+                variant__test__in=[r.test for r in running], last_at__gt=now - LED_BACK_SHOWN
+            )
+            .select_related("variant__test")
+            .order_by("-last_at")
+        ),
         spend=_spend(site, now.astimezone(site.zone).date()),
         running=running,
     )

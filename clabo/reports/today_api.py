@@ -28,6 +28,7 @@ from clabo.reports.today_schemas import (
     RefusedHostNote,
     SuspectNote,
     TodayOut,
+    UnfoundNote,
     decision_out,
     move_note,
     named_pages,
@@ -85,6 +86,18 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
                 last_at=v.led_back_at,
             )
             for v in m.led_back
+        ],
+        unfound=[
+            UnfoundNote(
+                test=u.variant.test_id,
+                name=u.variant.test.name,
+                path=u.variant.path,
+                letter=u.variant.letter,
+                selector=u.selector,
+                times=u.times,
+                last_at=u.last_at,
+            )
+            for u in m.unfound
         ],
         spend_until=m.spend.last_day,
         spend_overdue=m.spend.overdue,

@@ -156,6 +156,18 @@ class LedBackNote(Schema):
     last_at: datetime | None
 
 
+class UnfoundNote(Schema):
+    """A selector of a running test for which its page has no element."""
+
+    test: int
+    name: str
+    path: str
+    letter: str
+    selector: str
+    times: int
+    last_at: datetime
+
+
 class SuspectNote(Schema):
     """Something of the last week that looks made up, and what of it could be set aside."""
 
@@ -230,6 +242,7 @@ class TodayOut(Schema):
     quiet: list[QuietOut]
     broken: list[SplitTestNote]
     led_back: list[LedBackNote]
+    unfound: list[UnfoundNote]
     spend_until: date | None
     spend_overdue: bool
     spend_total: Decimal

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from clabo.core.changes import read_changes, selectors
@@ -119,6 +119,14 @@ class Running(ContentCase):
         self.assertEqual((told.variant.letter, told.selector, told.times), ("C", "a.cta", 2))
         shown = Member(self.site).ask("GET", f"/tests/{test.pk}")["test"]["variants"][2]
         self.assertEqual([(u["selector"], u["times"]) for u in shown["unfound"]], [("a.cta", 2)])
+        # It is long ago: nothing to mend today. Told anew, it is.
+        member = Member(self.site)
+        self.assertEqual(member.ask("GET", "/today")["unfound"], [])
+        now = datetime.now(UTC) - timedelta(hours=1)
+        body = beacon(visitor, event("/a", kind="note", unfound={test.key: 1}))
+        receive([hit(self.site, now, body)])
+        [mend] = member.ask("GET", "/today")["unfound"]
+        self.assertEqual((mend["path"], mend["letter"], mend["times"]), ("/a", "C", 3))
 
     def test_the_page_goes_on_being_watched_once_its_test_has_ended(self) -> None:
         """It is no challenger that nobody is shown any more."""

@@ -48,6 +48,23 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       test: back.test,
       go: "See the test",
     });
+  for (const gone of t.unfound)
+    notes.push({
+      key: `gone ${gone.test} ${gone.letter} ${gone.selector}`,
+      tone: "brick",
+      says: (
+        <>
+          <bdi className="num text-body font-semibold">{gone.path}</bdi>{" "}
+          <strong>
+            has no element <bdi className="num text-body">{gone.selector}</bdi>.
+          </strong>
+        </>
+      ),
+      why: `Variant ${gone.letter} of the test “${gone.name}” changes it. Told ${count(gone.times)} time${gone.times === 1 ? "" : "s"}, last ${hour(gone.last_at)}; whoever came then is in no variant.`,
+      to: "tests/$testId",
+      test: gone.test,
+      go: "See the test",
+    });
   for (const rule of t.quiet)
     notes.push({
       key: `quiet ${rule.id}`,
