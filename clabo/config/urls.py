@@ -10,6 +10,7 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from clabo.config.api import api
+from clabo.splits.looks import look
 
 
 @ensure_csrf_cookie
@@ -42,6 +43,7 @@ urlpatterns = [
             ]
         ),
     ),
+    path("look/<str:token>.json", look),
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
     re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),

@@ -11,8 +11,10 @@ from clabo.conversions.lens import read_lens
 from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 from clabo.splits import queries, results, services
+from clabo.splits.looks import look_address
 from clabo.splits.schemas import (
     ArmOut,
+    LookOut,
     PlanOut,
     ResultOut,
     SplitLens,
@@ -73,6 +75,12 @@ def start_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut
 def end_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
     site = site_for(request, site_id, Role.EDITOR)
     return SplitTestOut(**test_out(services.end(services.test_of(site, test_id))))
+
+
+@router.get("/sites/{int:site_id}/tests/{int:test_id}/looks", response=list[LookOut])
+def look_links(request: HttpRequest, site_id: int, test_id: int) -> list[LookOut]:
+    test = services.test_of(site_for(request, site_id), test_id)
+    return [LookOut(letter=v.letter, address=look_address(v)) for v in test.variants.all()]
 
 
 @router.get("/sites/{int:site_id}/tests/{int:test_id}", response=ResultOut, openapi_extra=FILES)

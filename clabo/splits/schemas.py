@@ -108,6 +108,13 @@ class SplitTestSummary(SplitTestOut):
     letter: str | None
 
 
+class LookOut(Schema):
+    """A link that shows a variant as it would be; nothing of it is counted."""
+
+    letter: str
+    address: str
+
+
 class ArmOut(Schema):
     letter: str
     path: str

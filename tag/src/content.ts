@@ -10,9 +10,10 @@ export interface Held {
   release: () => void;
 }
 
-/** By a sheet that no policy keeps out. */
-export function hold(selectors: string[]): Held {
-  const held: Held = { release: () => {} };
+/** By a sheet that no policy keeps out; not where the page has been seen by now. */
+export function hold(selectors: string[], late?: boolean): Held {
+  const held: Held = { late, release: () => {} };
+  if (late) return held;
   tried(() => {
     const sheet = new CSSStyleSheet();
     for (const each of selectors) tried(() => sheet.insertRule(`${each}{visibility:hidden!important}`));

@@ -134,8 +134,8 @@ function run(settings: Settings): unknown {
     return known;
   }
 
-  /** From here on an id may be stored. True where the page is being left for a variant. */
-  function open() {
+  /** From here on an id may be stored. True where the page is being left for a variant; `late`: it has been seen by now. */
+  function open(late?: boolean) {
     opened = true;
     if (__SPLITS__) {
       identify();
@@ -157,7 +157,7 @@ function run(settings: Settings): unknown {
           (some) => touched.push(some),
         );
       // Where nothing is touched now, a later page of a single-page site may be.
-      if (__CONTENT__ && lasts) need("changes", touched[0] && hold(touched.flat()));
+      if (__CONTENT__ && lasts) need("changes", touched[0] && hold(touched.flat(), late));
       if (to) {
         tab.set("clabo_from", referrer);
         // Nothing of the control may flash by; and nothing is counted here, the visit begins there.
@@ -200,7 +200,7 @@ function run(settings: Settings): unknown {
           sessionStorage.removeItem("clabo_id");
         });
       } else if (!opened) {
-        open();
+        open(true);
       }
     });
 

@@ -21,6 +21,7 @@ ROUTES = {
     r"^(?:sign-in|forgotten|setup|new-site)?$",
     r"^(?:welcome|join|kit|unsubscribe)/[^/]+$",
     r"^shared/[^/]+$",
+    "look/<str:token>.json",
     r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views)(?:/(?:\d+|new))?)?$",
 }
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 import time
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from itertools import count
 from typing import Any
 
-from playwright.sync_api import Page, Route
+from playwright.sync_api import Page, Route, expect
 
 from clabo.conversions.models import ConversionRule
 from clabo.core.splits import assign
@@ -16,6 +17,7 @@ from clabo.events.models import Event, Kind
 from clabo.install.kit import tag_lines
 from clabo.journeys.tests.test_listening import ListeningCase
 from clabo.splits import services
+from clabo.splits.looks import look_address
 from clabo.splits.models import Exposure, SplitTest, Unfound
 from clabo.testing.traffic import beacon, event, hit, make_rule, receive
 
@@ -183,6 +185,44 @@ class OnThePage(ContentCase):
         self.assertEqual(page.get_attribute("a.cta", "href"), "/kit")
         page.evaluate("come()")
         page.wait_for_timeout(600)
+        self.assertEqual(page.text_content("h1"), "Hives <b>delivered</b>")
+        self.assertEqual(self.exposed(), ["B"])
+
+    def test_a_variant_is_looked_at_before_it_starts_and_nothing_is_counted(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        address = f"http://{self.own.host}/offer"
+        content = services.SplitContent(
+            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], CHANGES])
+        )
+        draft = services.save_test(self.site, content)
+        self.renewed()
+        page = self.window()
+        page.goto(look_address(draft.variants.all()[1]), wait_until="networkidle")
+        expect(page.get_by_role("status")).to_have_text(re.compile("^You see B of “Words”"))
+        self.assertEqual(page.text_content("h1"), "Hives <b>delivered</b>")
+        expect(page.locator("[data-clabo-block]")).to_be_visible()
+        page.mouse.move(5, 5)
+        page.click("h1")
+        page.goto("about:blank")
+        self.quiet()
+        self.assertEqual(Event.objects.count(), 0)
+        page.goto(look_address(draft.variants.all()[1]) + "0", wait_until="networkidle")
+        expect(page.get_by_role("status")).to_have_text("This link is not one of ours.")
+        self.assertEqual(page.text_content("h1"), "Start with one hive")
+
+    def test_who_consents_on_the_page_has_seen_it_as_it_is(self) -> None:
+        self.site.consent = "ask"
+        self.site.save()
+        self.own.pages["/offer"] = self.held(OFFER)
+        test = self.run_test(CHANGES[:1])
+        page = self.someone(test, "B")
+        page.goto(self.own.url + "/offer", wait_until="networkidle")
+        page.evaluate("clabo.consent(true)")
+        page.wait_for_timeout(900)
+        self.assertEqual(page.text_content("h1"), "Start with one hive")
+        self.assertEqual(self.exposed(), [])
+        page.goto(self.own.url + "/offer", wait_until="networkidle")
+        page.wait_for_timeout(300)
         self.assertEqual(page.text_content("h1"), "Hives <b>delivered</b>")
         self.assertEqual(self.exposed(), ["B"])
 

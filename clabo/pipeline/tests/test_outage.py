@@ -39,8 +39,15 @@ class Cluster:
 
     def tell(self, what: str) -> str:
         script = settings.BASE_DIR / "tools" / "postgres.sh"
+        # The cluster that other tests share may lose what it was told; this one may not.
+        careful = {name: value for name, value in os.environ.items() if name != "CLABO_PG_OPTIONS"}
         done = subprocess.run(
-            ["bash", script, what, self.folder], capture_output=True, text=True, check=True, timeout=90
+            ["bash", script, what, self.folder],
+            capture_output=True,
+            text=True,
+            check=True,
+            timeout=90,
+            env=careful,
         )
         return done.stdout.strip()
 

@@ -12,6 +12,7 @@ from clabo.ingest.directory import tag_site
 from clabo.monitoring.tags import watch_site
 from clabo.problems import Problem
 from clabo.splits import services
+from clabo.splits.looks import look_address
 from clabo.splits.models import Exposure, SplitTest, Unfound
 from clabo.splits.tests.test_split_tests import STARTED, SplitCase
 from clabo.testing.asking import Member
@@ -72,6 +73,40 @@ class Drafts(ContentCase):
         self.assertEqual([(v.path, v.changes) for v in plain.variants.all()], [("/a", []), ("/b", [])])
 
 
+class Looking(ContentCase):
+    def test_a_link_shows_what_a_variant_has_in_any_state(self) -> None:
+        test = services.save_test(self.site, self.drafted())
+        links = Member(self.site).ask("GET", f"/tests/{test.pk}/looks")
+        self.assertEqual([one["letter"] for one in links], ["A", "B"])
+        address, _, token = links[1]["address"].partition("?clabo=look-")
+        self.assertEqual(address, "https://shop.example/a")
+        answer = self.client.get(f"/look/{token}.json")
+        self.assertEqual(answer.json()["changes"], [HEADLINE, BUTTON, BANNER, LINK])
+        self.assertEqual(answer["access-control-allow-origin"], "*")
+        services.start(test)
+        services.end(test)
+        self.assertEqual(self.client.get(f"/look/{token}.json").json()["letter"], "B")
+
+    def test_none_but_ours_and_not_for_ever(self) -> None:
+        test = services.save_test(self.site, self.drafted())
+        _, b = test.variants.all()
+        old = look_address(b, datetime.now(UTC) - timedelta(hours=3)).partition("look-")[2]
+        self.assertEqual(self.client.get(f"/look/{old}.json").status_code, 410)
+        token = look_address(b).partition("look-")[2]
+        pk, until, mark = token.split("-")
+        for forged in (
+            f"{int(pk) + 1}-{until}-{mark}",
+            f"{pk}-{int(until) + 9}-{mark}",
+            f"{pk}-{until}-{'0' * 32}",
+            "x",
+            "1-1",
+            "9" * 400,
+        ):
+            self.assertEqual(self.client.get(f"/look/{forged}.json").status_code, 404, forged)
+        services.save_test(self.site, self.drafted(), test)
+        self.assertEqual(self.client.get(f"/look/{token}.json").status_code, 410)
+
+
 class Running(ContentCase):
     def test_the_tag_is_told_what_to_change_and_what_to_keep_out_of_sight(self) -> None:
         draft = services.save_test(self.site, self.drafted())
@@ -117,10 +152,10 @@ class Running(ContentCase):
         self.note(test, visitor, unfound={test.key: 7, "f" * 8: 0})  # There is no such selector, or test.
         [told] = Unfound.objects.select_related("variant")
         self.assertEqual((told.variant.letter, told.selector, told.times), ("C", "a.cta", 2))
-        shown = Member(self.site).ask("GET", f"/tests/{test.pk}")["test"]["variants"][2]
+        member = Member(self.site)
+        shown = member.ask("GET", f"/tests/{test.pk}")["test"]["variants"][2]
         self.assertEqual([(u["selector"], u["times"]) for u in shown["unfound"]], [("a.cta", 2)])
         # It is long ago: nothing to mend today. Told anew, it is.
-        member = Member(self.site)
         self.assertEqual(member.ask("GET", "/today")["unfound"], [])
         now = datetime.now(UTC) - timedelta(hours=1)
         body = beacon(visitor, event("/a", kind="note", unfound={test.key: 1}))

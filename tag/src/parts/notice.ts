@@ -1,5 +1,7 @@
-/** What the address has just asked for: own visits, or a rehearsal. Does it, and says so in the page's corner. */
-import { ofDocument, tab, tried } from "../safe";
+/** What the address has just asked for: own visits, a rehearsal, or a look at a variant. Does it, and says so in the page's corner. */
+import { keep, type Making, patience, watch } from "../changing";
+import { guard, ofDocument, tab, tried } from "../safe";
+import type { Change } from "../settings";
 import type { Tag } from "../tag";
 
 const SAID: Record<string, string> = {
@@ -33,7 +35,28 @@ function say(text: string) {
   setTimeout(() => place.remove(), 8000);
 }
 
+/** A variant as it would be. The tag itself does nothing on this page, so that nothing is counted. */
+async function look({ settings }: Tag, token: string) {
+  const answer = await fetch(`${settings.to}/look/${token}.json`, { credentials: "omit" });
+  const said: { name: string; letter: string; changes: Change[]; detail?: string } = await answer.json();
+  if (!answer.ok) return say(String(said.detail));
+  const making: Making = new Map();
+  const budget = patience();
+  const made = () => {
+    keep(said.changes, making, budget);
+    watching.quiet();
+  };
+  const watching = watch(made);
+  made();
+  say(`You see ${said.letter} of “${said.name}”. Nothing on this page is counted.`);
+}
+
 window.clabo?.part?.("notice", (tag) => {
+  const token = /^look-([\w-]+)$/.exec(tag.told ?? "")?.[1];
+  if (token) {
+    tried(() => look(tag, token).catch(guard(() => say("This variant cannot be had. Take a new link in Clabo."))));
+    return;
+  }
   const text = tried(() => done(tag));
   tag.go();
   if (text) say(text);

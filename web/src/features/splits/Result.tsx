@@ -18,7 +18,7 @@ import { useSiteId } from "../../lib/useSiteId";
 import { changed } from "../../words/changed";
 import { lensChoicesQuery } from "../pages/queries";
 import { Draft } from "./Draft";
-import { resultQuery } from "./queries";
+import { looksQuery, resultQuery } from "./queries";
 import { shares, verdictWords } from "./verdict";
 
 type Result = Schemas["ResultOut"];
@@ -177,7 +177,7 @@ export default function ResultPlace() {
           <Facts r={r} />
         </div>
       )}
-      <Arms r={r} />
+      <Arms siteId={siteId} r={r} />
     </>
   );
 }
@@ -303,9 +303,11 @@ function Lifetime({ children }: { children: React.ReactNode }) {
 
 type Arm = Schemas["ArmOut"];
 
-function Arms({ r }: { r: Result }) {
+function Arms({ siteId, r }: { siteId: number; r: Result }) {
   const end = scaleEnd(r.arms.map((a) => a.rate.high));
   const draft = r.test.state === "draft";
+  const looks = useQuery(looksQuery(siteId, r.test.id));
+  const look = (letter: string) => looks.data?.find((l) => l.letter === letter)?.address;
   const value = (a: Arm) => r.against.find((x) => x.letter === a.letter)?.value_range;
   const planned: Column<Arm>[] = [
     {
@@ -325,7 +327,23 @@ function Arms({ r }: { r: Result }) {
             ) : (
               <bdi className="num block">{a.path}</bdi>
             )}
-            <span className="text-small text-quiet">{a.letter === "A" ? "control" : "challenger"}</span>
+            <span className="text-small text-quiet">
+              {a.letter === "A" ? "control" : "challenger"}
+              {look(a.letter) && (
+                <>
+                  {" · "}
+                  <a
+                    href={look(a.letter)}
+                    target="_blank"
+                    rel="noopener noreferrer"
+                    className="text-plum underline"
+                    title="Opens the page as it is in this variant. Nothing of it is counted. The link is good for two hours."
+                  >
+                    see it<span className="sr-only">, variant {a.letter}</span>
+                  </a>
+                </>
+              )}
+            </span>
           </span>
         </span>
       ),

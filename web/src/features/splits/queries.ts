@@ -38,3 +38,16 @@ export const resultQuery = (siteId: number, testId: number, { origin, device, au
       ),
     placeholderData: (before) => before,
   });
+
+/** Links that show each variant, good for two hours. */
+export const looksQuery = (siteId: number, testId: number) =>
+  queryOptions({
+    queryKey: ["tests", siteId, testId, "looks"],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/tests/{test_id}/looks", {
+          params: { path: { site_id: siteId, test_id: testId } },
+        }),
+      ),
+    staleTime: 3_600_000,
+  });
