@@ -33,6 +33,8 @@ class HitOut(Schema):
     name: str
     element: ElementOut | None
     properties: dict[str, Any]
+    # Which variants of split tests the tag says its page showed: test key to letter.
+    variants: dict[str, str]
     visitor: str
     visitor_id: int
     # Missing where a server reports of somebody whose visit is not known.
@@ -101,6 +103,7 @@ def hits_out(site: Site, hits: Sequence[Event]) -> list[HitOut]:
             name=h.name,
             element=None if h.element is None else ElementOut(**h.element.traits),
             properties=h.properties or {},
+            variants=h.variants or {},
             visitor=h.visitor.key.hex[:6],
             visitor_id=h.visitor_id,
             visit_number=h.visit.number if h.visit else None,

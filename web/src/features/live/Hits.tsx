@@ -143,7 +143,12 @@ export function happened(h: Hit) {
   if (h.kind === "scroll") return `scrolled to ${h.properties.reached} %`;
   if (h.kind === "step") return `went over the bridge link ${what}`;
   if (h.kind === "sale") return `a sale was reported for ${what}`;
-  if (h.kind === "note") return "the tag is on this page twice";
+  if (h.kind === "note") {
+    const letters = Object.values(h.variants);
+    return letters.length
+      ? `the page is as variant ${letters.join(", ")} of a split test has it`
+      : "a note on the set-up";
+  }
   return what || h.title;
 }
 
