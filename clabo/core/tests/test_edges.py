@@ -4,15 +4,35 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from fractions import Fraction
 from unittest import TestCase
 
 from scipy import stats
 
 from clabo.core import rules
 from clabo.core.addresses import MAX_LENGTH, Address, AddressError, canonical_query, host_of, normalise
-from clabo.core.evidence import plan_mean_test
+from clabo.core.evidence import Counts, fair_comparison, plan_mean_test
 from clabo.core.rules import KINDS, Occurrence
 from clabo.core.spendfile import BadRow, ColumnMapping, guess_reading, read_row
+
+
+class Sato(TestCase):
+    def test_the_variance_of_a_difference_over_uneven_strata(self) -> None:
+        """Sato, Biometrics 45 (1989) 1323-1324, as printed: by the sums P and Q over strata, in fractions."""
+        strata = {"a": (30, 900, 8, 200), "b": (6, 100, 90, 800), "c": (1, 40, 3, 60)}
+        p, q, weights, gaps = Fraction(0), Fraction(0), Fraction(0), Fraction(0)
+        for x0, n0, x1, n1 in strata.values():
+            n, weight = n0 + n1, Fraction(n0 * n1, n0 + n1)
+            p += Fraction(n1**2 * x0 - n0**2 * x1, n**2) + Fraction(n0 * n1 * (n0 - n1), 2 * n**2)
+            q += Fraction(x1 * (n0 - x0) + x0 * (n1 - x1), 2 * n)
+            weights += weight
+            gaps += weight * (Fraction(x1, n1) - Fraction(x0, n0))
+        gap = gaps / weights
+        reach = stats.norm.isf(0.025) * math.sqrt((gap * p + q) / weights**2)
+        found = fair_comparison({k: (Counts(a, b), Counts(c, d)) for k, (a, b, c, d) in strata.items()})
+        self.assertAlmostEqual(found.difference.estimate, float(gap), places=12)
+        self.assertAlmostEqual(found.difference.low, float(gap) - reach, places=12)
+        self.assertAlmostEqual(found.difference.high, float(gap) + reach, places=12)
 
 
 class Lengths(TestCase):

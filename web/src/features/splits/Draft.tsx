@@ -205,70 +205,57 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             )}
           </Field>
           {ofContent && <ContentFields form={form} change={change} resize={resizeChanges} error={error} />}
-          <fieldset
-            className="flex flex-col gap-2 rounded-box border bg-surface p-3"
-            hidden={ofContent}
-            disabled={ofContent}
-          >
-            <legend className="px-1 font-medium">Pages and their shares</legend>
-            {form.addresses.map((address, i) => (
-              <div key={LETTERS[i]} className="flex items-start gap-2">
-                <span className="pt-2">
-                  <Letter letter={LETTERS[i] ?? ""} />
-                </span>
-                <div className="min-w-0 flex-1">
-                  <Input
-                    aria-label={i === 0 ? "Address of the control" : `Address of challenger ${LETTERS[i]}`}
-                    aria-invalid={Boolean(error(`addresses.${i}`))}
-                    className="num"
-                    list="known-pages"
-                    placeholder={i === 0 ? "/the-page-as-it-is" : "/the-other-page"}
-                    value={address}
-                    onChange={(e) =>
-                      change({ addresses: form.addresses.map((a, j) => (j === i ? e.target.value : a)) })
-                    }
-                    required
-                  />
-                  {error(`addresses.${i}`) && (
-                    <p role="alert" className="text-small text-brick">
-                      {error(`addresses.${i}`)}
-                    </p>
+          {!ofContent && (
+            <fieldset className="flex flex-col gap-2 rounded-box border bg-surface p-3">
+              <legend className="px-1 font-medium">Pages and their shares</legend>
+              {form.addresses.map((address, i) => (
+                <div key={LETTERS[i]} className="flex items-start gap-2">
+                  <span className="pt-2">
+                    <Letter letter={LETTERS[i] ?? ""} />
+                  </span>
+                  <div className="min-w-0 flex-1">
+                    <Input
+                      aria-label={i === 0 ? "Address of the control" : `Address of challenger ${LETTERS[i]}`}
+                      aria-invalid={Boolean(error(`addresses.${i}`))}
+                      className="num"
+                      list="known-pages"
+                      placeholder={i === 0 ? "/the-page-as-it-is" : "/the-other-page"}
+                      value={address}
+                      onChange={(e) =>
+                        change({ addresses: form.addresses.map((a, j) => (j === i ? e.target.value : a)) })
+                      }
+                      required
+                    />
+                    {error(`addresses.${i}`) && (
+                      <p role="alert" className="text-small text-brick">
+                        {error(`addresses.${i}`)}
+                      </p>
+                    )}
+                  </div>
+                  <Share place={i} form={form} change={change} />
+                  {form.addresses.length > 2 && i > 0 && (
+                    <Button
+                      kind="quiet"
+                      aria-label={`Leave ${LETTERS[i]} out`}
+                      onClick={() => resize(form.addresses.filter((_, j) => j !== i))}
+                    >
+                      out
+                    </Button>
                   )}
                 </div>
-                <Input
-                  aria-label={`Share of ${LETTERS[i]} in per cent`}
-                  type="number"
-                  min={1}
-                  max={99}
-                  className="num w-16!"
-                  value={form.shares[i]}
-                  onChange={(e) =>
-                    change({ shares: form.shares.map((s, j) => (j === i ? Number(e.target.value) : s)) })
-                  }
-                  required
-                />
-                {form.addresses.length > 2 && i > 0 && (
-                  <Button
-                    kind="quiet"
-                    aria-label={`Leave ${LETTERS[i]} out`}
-                    onClick={() => resize(form.addresses.filter((_, j) => j !== i))}
-                  >
-                    out
-                  </Button>
-                )}
-              </div>
-            ))}
-            {error("shares") && (
-              <p role="alert" className="text-small text-brick">
-                {error("shares")}
-              </p>
-            )}
-            {form.addresses.length < LETTERS.length && (
-              <Button kind="quiet" className="self-start" onClick={() => resize([...form.addresses, ""])}>
-                One more challenger
-              </Button>
-            )}
-          </fieldset>
+              ))}
+              {error("shares") && (
+                <p role="alert" className="text-small text-brick">
+                  {error("shares")}
+                </p>
+              )}
+              {form.addresses.length < LETTERS.length && (
+                <Button kind="quiet" className="self-start" onClick={() => resize([...form.addresses, ""])}>
+                  One more challenger
+                </Button>
+              )}
+            </fieldset>
+          )}
           <KnownPages siteId={siteId} />
           <div className="grid grid-cols-3 gap-3">
             <Percentage
@@ -309,6 +296,27 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
   );
 }
 
+interface ShareProps {
+  place: number;
+  form: Written;
+  change: (part: Partial<Written>) => void;
+}
+
+function Share({ place, form, change }: ShareProps) {
+  return (
+    <Input
+      aria-label={`Share of ${LETTERS[place]} in per cent`}
+      type="number"
+      min={1}
+      max={99}
+      className="num w-16!"
+      value={form.shares[place]}
+      onChange={(e) => change({ shares: form.shares.map((s, j) => (j === place ? Number(e.target.value) : s)) })}
+      required
+    />
+  );
+}
+
 interface ContentProps {
   form: Written;
   change: (part: Partial<Written>) => void;
@@ -344,16 +352,7 @@ function ContentFields({ form, change, resize, error }: ContentProps) {
           <div className="flex items-center gap-2">
             <Letter letter={LETTERS[i] ?? ""} />
             <span className="flex-1">{i === 0 ? "the page as it is" : "the same page, changed"}</span>
-            <Input
-              aria-label={`Share of ${LETTERS[i]} in per cent`}
-              type="number"
-              min={1}
-              max={99}
-              className="num w-16!"
-              value={form.shares[i]}
-              onChange={(e) => change({ shares: form.shares.map((s, j) => (j === i ? Number(e.target.value) : s)) })}
-              required
-            />
+            <Share place={i} form={form} change={change} />
             {form.changes.length > 2 && i > 0 && (
               <Button
                 kind="quiet"
