@@ -10,7 +10,8 @@ const parts = readdirSync(tag("src/parts")).map((file) => file.replace(/\.ts$/, 
 // (https://github.com/WICG/explicit-javascript-compile-hints-file-based). Others read a comment.
 const COMPILED_AT_ONCE = "//# allFunctionsCalledOnLoad";
 
-for (const name of ["tag", "tag-splits", "tag-content", "tag-more", "tag-splits-more", "tag-content-more", ...parts]) {
+const builds = ["tag", "tag-splits", "tag-content"].flatMap((of) => [of, `${of}-more`]);
+for (const name of [...builds, "tag-splits-who", "tag-content-who", ...parts]) {
   await build({
     configFile: false,
     logLevel: "warn",
@@ -18,6 +19,7 @@ for (const name of ["tag", "tag-splits", "tag-content", "tag-more", "tag-splits-
     define: {
       __SPLITS__: String(/-splits|-content/.test(name)),
       __CONTENT__: String(name.includes("-content")),
+      __WHO__: String(!name.startsWith("tag") || /-who|-more/.test(name)),
       __MORE__: String(!name.startsWith("tag") || name.endsWith("-more")),
     },
     build: {

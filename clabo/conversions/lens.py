@@ -61,9 +61,14 @@ class Lens:
         """The condition on rows whose field `visitor` is a visitor's id."""
         return Q() if self.people is None else in_array(visitor, self.people.ids)
 
-    def credits(self) -> QuerySet[Credit]:
+    @property
+    def sight(self) -> tuple[object, ...] | None:
+        """All that it looks at but the days and the conversion; None of some people's visits, who change by themselves."""
+        return None if self.people else (self.origin, self.device, self.model)
+
+    def credits(self, days: bool = True) -> QuerySet[Credit]:
         """What is credited to visits that it looks at, under its attribution model; of every conversion."""
-        credits = Credit.objects.filter(self.filter(), model=self.model)
+        credits = Credit.objects.filter(self.filter(days=days), model=self.model)
         return credits if self.people is None else credits.filter(self.of_people("conversion__visitor_id"))
 
     def visits(self) -> QuerySet[Visit]:

@@ -6,6 +6,7 @@ Both are held to the vectors in tag/split-vectors.json.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 _MASK = 0xFFFFFFFF
 
@@ -31,14 +32,37 @@ def point(visitor: str, salt: str) -> float:
     return hash32(f"{salt}.{visitor}") / 4294967296
 
 
-def assign(visitor: str, test: str, shares: Sequence[int], traffic: int = 100) -> int | None:
-    """The index of the variant that `visitor` sees in `test`, or None when outside the test.
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """The part of all visitors that a test takes: in whole percentages, `traffic` of them from `start` on.
 
-    `shares` are whole percentages that sum to 100, `traffic` the percentage of visitors in the
-    test. Being in the test and the variant are decided by independent points, so widening the
-    traffic moves nobody between variants.
+    Tests whose slots have the same `layer` and do not overlap share nobody. Without a layer a test's slot is its own.
     """
-    if traffic < 100 and point(visitor, test + ":in") * 100 >= traffic:
+
+    traffic: int = 100
+    start: int = 0
+    layer: str = ""
+
+    def holds(self, visitor: str, test: str) -> bool:
+        """Whether the visitor is in it."""
+        if self.traffic >= 100:
+            return True
+        return self.start <= point(visitor, (self.layer or test) + ":in") * 100 < self.start + self.traffic
+
+
+EVERYBODY = Slot()
+
+
+def assign(visitor: str, test: str, shares: Sequence[int], slot: Slot = EVERYBODY) -> int | None:
+    """The index of the variant that `visitor` sees in `test`, or None when outside its slot.
+
+    `shares` are whole percentages that sum to 100. Being in the test and the variant are decided by independent
+    points, so widening a slot moves nobody between variants.
+
+    >>> assign("a" * 32, "k", [50, 50], Slot(30)), assign("a" * 32, "k", [50, 50], Slot(70, start=30))
+    (None, 0)
+    """
+    if not slot.holds(visitor, test):
         return None
     place, edge = point(visitor, test) * 100, 0
     for index, share in enumerate(shares):

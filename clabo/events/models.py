@@ -381,3 +381,18 @@ class TrafficDay(models.Model):
                 fields=("site", "day", "page", "origin", "device"), name="traffic_day_once"
             ),
         )
+
+
+class DayVersion(models.Model):
+    """Changes whenever a statement changes a day's rows of a table; kept by triggers (db/daychanges.py)."""
+
+    of_table = models.TextField()
+    # Not a reference: it outlives a site that is removed, row by row, after it.
+    site_id = models.BigIntegerField()
+    day = models.DateField()
+    version = models.BigIntegerField()
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("of_table", "site_id", "day"), name="day_version_once"),
+        )

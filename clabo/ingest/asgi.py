@@ -219,7 +219,7 @@ class Collector:
 
     async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         splits = "-content" if site.content else "-splits" * site.splits
-        build = "tag" + splits + "-more" * site.more
+        build = "tag" + splits + ("-more" if site.more else "-who" * site.who)
         script = self._script(build) or ""
         etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
         headers: Headers = [

@@ -41,8 +41,9 @@ class TagSite:
     # Its tag needs what most do not: consent, visitors without an id, pages told apart by more than their path.
     more: bool = False
     own_networks: tuple[Network, ...] = ()
-    # One of its split tests is of content.
+    # One of its split tests is of content; one is not for everybody, or shares its visitors with another.
     content: bool = False
+    who: bool = False
 
     def is_own(self, address: str) -> bool:
         """Whether `address` lies in one of the site's own networks."""
@@ -102,7 +103,11 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
         not wanted.keys().isdisjoint({"consent", "fragment", "meaningful"}),
         tuple(ip_network(n) for n in site.own_networks),
         any("changes" in test for test in wanted.get("tests", ())),
+        any(not _OF_SOME.isdisjoint(test) for test in wanted.get("tests", ())),
     )
+
+
+_OF_SOME = {"who", "layer", "start", "salt"}
 
 
 class Directory:

@@ -4,17 +4,13 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from django.db.models import Sum
-
 from clabo.columns.services import columns_of
 from clabo.conversions.lens import Lens
-from clabo.core.evidence import Interval
 from clabo.paths.by_page import reached_by_page
 from clabo.paths.schemas import names_of
 from clabo.paths.services import path_of, read_steps
 from clabo.problems import Problem
 from clabo.reports import pages
-from clabo.reports.delays import delays_of, still_to_come
 from clabo.reports.pages import PageTable
 from clabo.reports.reading import LensIn
 from clabo.reports.schemas import AlongOut, FindingOut, NearestOut, PagesOut, UnjoinedCost, lens_out, row_out
@@ -44,7 +40,7 @@ def pages_out(lens: Lens, words: LensIn) -> PagesOut:
         together=finite(table.findings.together),
         thin=table.findings.thin,
         nearest=_nearest(table),
-        to_come=known_interval(_to_come(lens)),
+        to_come=known_interval(table.to_come),
         rows=[
             row_out(r, lens, own, reached.get(r.page.pk, none) if r.page else ())
             for r in [*table.rows, *table.apart]
@@ -65,13 +61,6 @@ def _nearest(table: PageTable) -> NearestOut | None:
     nearest = table.findings.nearest
     page = table.rows[nearest.place].page if nearest else None
     return NearestOut(page_id=page.pk, visits=nearest.visits) if nearest and page else None
-
-
-def _to_come(lens: Lens) -> Interval | None:
-    by_day = (
-        lens.credits().filter(rule=lens.rule, visit__isnull=False).values_list("day").annotate(Sum("share"))
-    )
-    return still_to_come(delays_of(lens), dict(by_day)) if lens.rule else None
 
 
 Reached = dict[int, list[int]]

@@ -11,7 +11,7 @@ from clabo.conversions.queries import rules_of
 from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
 from clabo.reports.answers import pages_out
-from clabo.reports.delays import delays_of, still_to_come
+from clabo.reports.delays import add_to_come, delays_of
 from clabo.reports.reading import BesideIn, LensIn, SeriesIn, lens_of
 from clabo.reports.schemas import (
     AgainstFirstOut,
@@ -73,10 +73,11 @@ def over_time(request: HttpRequest, site_id: int, words: Query[SeriesIn]) -> Ser
     lens = lens_of(request, site_id, words)
     some = words.page or None
     before = series(lens.before(), words.grain, some) if words.compare == "before" else []
-    known = delays_of(lens)
+    points = series(lens, words.grain, some)
+    add_to_come(delays_of(lens), points)
     return SeriesOut(
         lens=lens_out(lens),
-        points=[point_out(p, lens, still_to_come(known, p.by_day)) for p in series(lens, words.grain, some)],
+        points=[point_out(p, lens) for p in points],
         before=[point_out(p, lens) for p in before],
     )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable, Mapping
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
@@ -13,6 +14,8 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.core.delays import Delays, delays, to_come
 from clabo.core.evidence import Interval
+from clabo.events.daysums import of_days
+from clabo.reports.rows import ReportRow
 
 # Besides the attribution window, so many days are looked at.
 _PAST = 90
@@ -29,12 +32,17 @@ def delays_of(lens: Lens, today: date | None = None) -> tuple[Delays, date] | No
     today = today or datetime.now(UTC).astimezone(site.zone).date()
     window = site.attribution_window_days
     first = today - timedelta(days=window + _PAST)
-    credits = Credit.objects.filter(
-        site=site, rule=lens.rule, model=lens.model, day__gte=first, visit__isnull=False
-    )
+    credits = Credit.objects.filter(site=site, rule=lens.rule, model=lens.model, visit__isnull=False)
     on = Cast(TruncDay("conversion__time", tzinfo=site.zone), DateField())
     counts: defaultdict[tuple[int, int], float] = defaultdict(float)
-    for day, came, share in credits.values_list("day").annotate(on=on, n=Sum("share")):
+    for day, came, share in of_days(
+        Credit,
+        site.pk,
+        first,
+        today,
+        (lens.rule.pk, lens.model, str(site.zone), "came on"),
+        lambda days: credits.filter(days).values_list("day").annotate(on=on, n=Sum("share")),
+    ):
         age, lag = (today - day).days, (came - day).days
         # A conversion over midnight in a visit may lie a day beyond the window.
         counts[max(age, 0), min(max(lag, 0), window, max(age, 0))] += float(share)
@@ -42,7 +50,13 @@ def delays_of(lens: Lens, today: date | None = None) -> tuple[Delays, date] | No
     return None if found is None else (found, today)
 
 
-def still_to_come(known: tuple[Delays, date] | None, by_day: dict[date, Decimal]) -> Interval | None:
+def add_to_come(known: tuple[Delays, date] | None, rows: Iterable[ReportRow]) -> None:
+    """Fill in what is still to come of each row's conversions, from their days."""
+    for row in rows:
+        row.to_come = still_to_come(known, row.by_day)
+
+
+def still_to_come(known: tuple[Delays, date] | None, by_day: Mapping[date, Decimal]) -> Interval | None:
     """Of conversions by the day of their visit, how many more those days will have brought; None for less than half a one."""
     if known is None:
         return None

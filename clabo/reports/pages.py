@@ -28,8 +28,10 @@ from clabo.core.evidence import (
     rate_intervals,
 )
 from clabo.core.findings import Findings, LandingPage, findings
+from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
+from clabo.reports.delays import add_to_come, delays_of, still_to_come
 from clabo.reports.narrow import counts_of_people
 from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
 from clabo.reports.visitors import add_visitors
@@ -84,12 +86,19 @@ class PageTable:
     joined: Joined
     before: dict[int, PageRow]
     findings: Findings
+    # Of all rows together, conversions that are still to be expected.
+    to_come: Interval | None
 
 
 def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = False) -> PageTable:
     """Every page that was viewed or got spend under the lens, most entries first, at most MOST_PAGES."""
     rows = page_rows(lens)
     ranked, apart = _ranked(rows)
+    known = delays_of(lens)
+    add_to_come(known, [*ranked, *apart])
+    together = PageRow()
+    for row in (*ranked, *apart):
+        together.add(row)
     before: dict[int, PageRow] = {}
     if with_before:
         earlier = page_rows(lens.before(), also={r.page.pk for r in ranked if r.page})
@@ -104,6 +113,7 @@ def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = Fals
         before,
         # People are in an audience for what they did: among them no page is judged by it.
         findings([judged(r) for r in ranked if lens.people is None], lens.site.margin),
+        still_to_come(known, together.by_day),
     )
 
 
@@ -135,14 +145,28 @@ class Traffic:
 
 def traffic_under(lens: Lens) -> Traffic:
     """Counts and spend by page, and the pages that are meant to be left."""
-    rows = (
-        TrafficDay.objects.filter(lens.filter())
-        .values_list("page_id")
-        .annotate(Sum("entries"), Sum("views"), Sum("begun_views"), Sum("bounces"), Sum("exits"))
-        if lens.people is None
-        else counts_of_people(lens)
-    )
-    return Traffic(list(rows), paid_under(lens), _success_pages(lens))
+    rows = _counts_of_everybody(lens) if lens.people is None else counts_of_people(lens)
+    return Traffic(rows, paid_under(lens), _success_pages(lens))
+
+
+def _counts_of_everybody(lens: Lens) -> list[tuple[int, ...]]:
+    """As counts_of_people, from the daily counts."""
+    counted = ("entries", "views", "begun_views", "bounces", "exits")
+    found: defaultdict[int, list[int]] = defaultdict(lambda: [0] * len(counted))
+    for _, page_id, *counts in of_days(
+        TrafficDay,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        lens.sight and (lens.sight, "page"),
+        lambda days: (
+            TrafficDay.objects.filter(lens.filter(days=False), days)
+            .values_list("day", "page_id")
+            .annotate(*map(Sum, counted))
+        ),
+    ):
+        found[page_id] = [a + b for a, b in zip(found[page_id], counts, strict=True)]
+    return [(page_id, *counts) for page_id, counts in found.items()]
 
 
 def page_rows(
@@ -212,7 +236,7 @@ def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
             r.entries, r.views, r.begun_views, r.bounces, r.exits = counts
     values: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     if lens.rule:
-        add_credits(lens.credits().filter(rule=lens.rule), "page_id", rows, values)
+        add_credits(lens, lens.credits(days=False).filter(rule=lens.rule), "page_id", rows, values)
     costs: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     for (day, page_id), paid in traffic.paid.items():
         costs[page_id][day] = paid.cost

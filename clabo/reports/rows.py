@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping, MutableMapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, MutableMapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
-from typing import TypeVar
+from typing import Any, TypeVar
 
-from django.db.models import Count, Q, QuerySet, Sum
+from django.db.models import Count, F, Q, QuerySet, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.core import returns
 from clabo.core.evidence import Interval, VisitValues, is_thin, rate_intervals, return_interval
+from clabo.events.daysums import of_days
 from clabo.spend.joining import Paid
 
 
@@ -35,6 +36,24 @@ class ReportRow:
     roas_interval: Interval | None = None
     # What is counted has a value; without one there is no return on the spend, not one of nothing.
     valued: bool = True
+    # Credited conversions of each day of the visits, of which a visit is known.
+    by_day: dict[date, Decimal] = field(default_factory=dict)
+    # What one conversion is worth there, or where they are few under the whole lens; None without a value.
+    each: float | None = None
+    # Conversions of its visits that are still to be expected.
+    to_come: Interval | None = None
+
+    @property
+    def rate_to_come(self) -> Interval | None:
+        """What these will add to the conversion rate, if each is another visit's."""
+        return times(self.to_come, 1 / self.entries) if self.to_come and self.entries else None
+
+    @property
+    def roas_to_come(self) -> Interval | None:
+        """What these will add to the return on ad spend."""
+        if not self.to_come or not self.each or not self.spend:
+            return None
+        return times(self.to_come, self.each / float(self.spend))
 
     @property
     def spend(self) -> Decimal:
@@ -68,6 +87,13 @@ class ReportRow:
         self.conversions += other.conversions
         self.revenue += other.revenue
         self.paid += other.paid
+        for day, share in other.by_day.items():
+            self.by_day[day] = self.by_day.get(day, Decimal(0)) + share
+
+
+def times(interval: Interval, factor: float) -> Interval:
+    """The interval in another unit."""
+    return Interval(*(limit * factor for limit in (interval.low, interval.estimate, interval.high)))
 
 
 def add_rates(rows: Sequence[ReportRow]) -> None:
@@ -88,19 +114,44 @@ R = TypeVar("R", bound=ReportRow)
 
 
 def add_credits(
+    lens: Lens,
     credits: QuerySet[Credit],
     key: str,
     rows: MutableMapping[K, R],
     values: MutableMapping[K, dict[date, Decimal]],
+    within: Hashable | None = (),
 ) -> None:
-    """What is credited, to the rows and by day, told apart by the field `key` of credits. Both mappings make what they lack."""
-    for of, converted, share, value in credits.values_list(key).annotate(
-        Count("visit_id", distinct=True), Sum("share"), Sum("value")
+    """What is credited, to the rows and by day, told apart by the field `key` of credits. Both mappings make what they lack.
+
+    `credits` of all days; `within` states what they are narrowed to beyond the lens, and is None where that, or the key,
+    is of something that changes without them.
+    """
+
+    def read(days: Q) -> Iterable[tuple[Any, ...]]:
+        return (
+            credits.filter(days)
+            .values_list("day", F(key))
+            .annotate(
+                visits=Count("visit_id", distinct=True),
+                all=Sum("share"),
+                worth=Sum("value"),
+                of_visits=Sum("share", filter=Q(visit__isnull=False)),
+            )
+        )
+
+    kept = lens.sight is not None and within is not None
+    what = (lens.sight, lens.rule and lens.rule.pk, key, within) if kept else None
+    for day, of, visits, share, value, of_visits in of_days(
+        Credit, lens.site.pk, lens.first, lens.last, what, read
     ):
         row = rows[of]
-        row.converted, row.conversions, row.revenue = converted, share, value or Decimal(0)
-    for of, day, value in credits.values_list(key, "day").annotate(Sum("value")):
+        # A visit has one day, so that those of several are their days' together.
+        row.converted += visits
+        row.conversions += share
+        row.revenue += value or Decimal(0)
         values[of][day] = value or Decimal(0)
+        if of_visits:
+            row.by_day[day] = of_visits
 
 
 def add_returns(
@@ -124,9 +175,11 @@ def add_returns(
     for key, row in rows.items():
         row.valued = valued
         # From an event's property, and none has come: what one would bring is not known.
-        if key is None or not valued or not mean or key not in costs:
+        if key is None or not valued or not mean:
             continue
-        each = mean if row.thin else float(row.revenue) / row.converted or mean
+        row.each = each = mean if row.thin else float(row.revenue) / row.converted or mean
+        if key not in costs:
+            continue
         of_value, of_cost = values.get(key, {}), costs[key]
         spent = [of_cost.get(d, Decimal(0)) for d in days]
         row.roas_interval = return_interval(

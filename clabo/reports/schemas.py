@@ -19,14 +19,14 @@ from clabo.core import returns
 from clabo.core.attribution import Model
 from clabo.core.channels import Channel
 from clabo.core.columns import Number
-from clabo.core.evidence import Interval, rate_interval
+from clabo.core.evidence import rate_interval
 from clabo.core.returns import break_even, over_lifetime
 from clabo.events.models import Device
 from clabo.events.queries import channels_seen, sources_seen
 from clabo.reports import pages
 from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
-from clabo.reports.series import Point, times
+from clabo.reports.series import Point
 from clabo.reports.worst import Reason, WorstRow
 from clabo.shapes import IntervalOut, finite, known_interval
 
@@ -106,6 +106,11 @@ class MeasuredOut(Schema):
     roas_interval: IntervalOut | None
     lifetime_revenue: Decimal | None
     lifetime_roas: Decimal | None
+    # Conversions of its visits that are still to be expected; missing where that is less than half a one.
+    to_come: IntervalOut | None
+    # What these will add to the conversion rate, if each is another visit's, and to the return on ad spend.
+    rate_to_come: IntervalOut | None
+    roas_to_come: IntervalOut | None
     # The site's own columns, by their number.
     own: dict[int, OwnValueOut]
 
@@ -321,6 +326,9 @@ def measured(r: ReportRow, lens: Lens, columns: Sequence[OwnColumn] = ()) -> dic
         "roas_interval": known_interval(r.roas_interval),
         "lifetime_revenue": over_lifetime(r.revenue, factor) if r.valued else None,
         "lifetime_roas": over_lifetime(r.roas, factor),
+        "to_come": known_interval(r.to_come),
+        "rate_to_come": known_interval(r.rate_to_come),
+        "roas_to_come": known_interval(r.roas_to_come),
         "own": own_values(r, lens, columns),
     }
 
@@ -455,11 +463,6 @@ class PointOut(MeasuredOut):
     start: date
     # Of a week that the lens cuts: fewer than seven.
     days: int
-    # Conversions of its visits that are still to be expected; missing where that is less than half a one.
-    to_come: IntervalOut | None
-    # What these will add to the conversion rate, if each is another visit's, and to the return on ad spend.
-    rate_to_come: IntervalOut | None
-    roas_to_come: IntervalOut | None
 
 
 class SeriesOut(Schema):
@@ -469,14 +472,5 @@ class SeriesOut(Schema):
     before: list[PointOut]
 
 
-def point_out(p: Point, lens: Lens, to_come: Interval | None = None) -> PointOut:
-    rate = times(to_come, 1 / p.entries) if to_come and p.entries else None
-    returned = times(to_come, p.each / float(p.spend)) if to_come and p.each and p.spend else None
-    return PointOut(
-        start=p.start,
-        days=p.days,
-        to_come=known_interval(to_come),
-        rate_to_come=known_interval(rate),
-        roas_to_come=known_interval(returned),
-        **measured(p, lens),
-    )
+def point_out(p: Point, lens: Lens) -> PointOut:
+    return PointOut(start=p.start, days=p.days, **measured(p, lens))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Collection
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Literal
@@ -13,9 +14,10 @@ from django.db.models import Count, Sum
 from clabo.conversions.lens import Lens
 from clabo.core.evidence import Interval
 from clabo.core.evidence.ratios import poisson_limits
+from clabo.events.daysums import of_days
 from clabo.events.models import TrafficDay
 from clabo.reports.narrow import BOUNCED
-from clabo.reports.rows import ReportRow, add_rates
+from clabo.reports.rows import ReportRow, add_credits, add_rates
 from clabo.spend.joining import paid_under
 
 Grain = Literal["day", "week"]
@@ -27,10 +29,6 @@ class Point(ReportRow):
 
     start: date = date.min
     days: int = 0
-    # Credited conversions of each of its days.
-    by_day: dict[date, Decimal] = field(default_factory=dict)
-    # What one conversion is worth there, or where they are few in the whole period; None without a value.
-    each: float | None = None
 
 
 def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = None) -> list[Point]:
@@ -51,19 +49,13 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
         point.bounces += bounces
     valued = lens.rule is not None and lens.rule.has_value
     if lens.rule:
-        credits = lens.credits().filter(rule=lens.rule)
+        credits = lens.credits(days=False).filter(rule=lens.rule)
         if pages is not None:
             credits = credits.filter(page_id__in=pages)
-        for day, share, value in credits.values_list("day").annotate(Sum("share"), Sum("value")):
-            of_day[day].conversions += share
-            of_day[day].by_day[day] += share
-            of_day[day].revenue += value or Decimal(0)
-        # A visit has one day, so that a week's visits are its days' together.
-        known = (
-            credits.filter(visit__isnull=False).values_list("day").annotate(Count("visit_id", distinct=True))
-        )
-        for day, converted in known:
-            of_day[day].converted += converted
+        rows: defaultdict[date, Point] = defaultdict(Point)
+        add_credits(lens, credits, "day", rows, defaultdict(dict), () if pages is None else frozenset(pages))
+        for day, row in rows.items():
+            of_day[day].add(row)
     for (day, page), paid in paid_under(lens).items():
         if pages is None or page in pages:
             of_day[day].paid += paid
@@ -82,10 +74,12 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
 
 def _counts(lens: Lens, pages: Collection[int] | None) -> list[tuple[date, int, int, int]]:
     if lens.people is None:
-        days = TrafficDay.objects.filter(lens.filter())
+        counts = TrafficDay.objects.filter(lens.filter(days=False))
         if pages is not None:
-            days = days.filter(page_id__in=pages)
-        return list(days.values_list("day").annotate(Sum("entries"), Sum("begun_views"), Sum("bounces")))
+            counts = counts.filter(page_id__in=pages)
+        sums = counts.values_list("day").annotate(Sum("entries"), Sum("begun_views"), Sum("bounces"))
+        what = lens.sight and (lens.sight, "day", None if pages is None else frozenset(pages))
+        return of_days(TrafficDay, lens.site.pk, lens.first, lens.last, what, lambda days: sums.filter(days))
     visits = lens.visits().order_by()
     if pages is not None:
         visits = visits.filter(entry_page_id__in=pages)
@@ -99,8 +93,3 @@ def _return(point: Point, each: float) -> Interval:
     low, high = poisson_limits(point.converted)
     estimate = float(point.revenue) / spend
     return Interval(min(low * each / spend, estimate), estimate, max(high * each / spend, estimate))
-
-
-def times(interval: Interval, factor: float) -> Interval:
-    """The interval in another unit."""
-    return Interval(*(limit * factor for limit in (interval.low, interval.estimate, interval.high)))

@@ -17,7 +17,9 @@ from django.db.models.functions import ExtractHour, ExtractIsoWeekDay
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.core.evidence import Interval, is_thin, rate_intervals
+from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
+from clabo.reports.delays import add_to_come, delays_of
 from clabo.reports.narrow import BOUNCED
 from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
 from clabo.sources.dimensions import CHAIN, COUNTED, Within, of_cost, of_counts, of_visits, stated, stored
@@ -91,7 +93,9 @@ def source_table(lens: Lens, by: str, within: Sequence[Within] = ()) -> SourceTa
     add_rates([*read.rows.values(), total])
     add_returns(lens, read.rows, read.values, read.costs, lambda value: _of(lens, by, value))
     _add_total_return(lens, total, read)
-    return SourceTable(by, *_named(by, read.rows), total)
+    listed, apart = _named(by, read.rows)
+    add_to_come(delays_of(lens), [*listed, *apart, total])
+    return SourceTable(by, listed, apart, total)
 
 
 def _add_total_return(lens: Lens, total: SourceRow, read: _Read) -> None:
@@ -139,14 +143,25 @@ def _named(by: str, rows: dict[Any, SourceRow]) -> tuple[list[SourceRow], list[S
 
 
 def _read_counts(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
-    days = TrafficDay.objects.filter(
-        lens.filter(), *(Q(**{of_counts(w.dimension): stored(w.dimension, w.value)}) for w in within)
-    )
-    sums = days.values_list(of_counts(by)).annotate(Sum("entries"), Sum("begun_views"), Sum("bounces"))
-    for value, entries, begun_views, bounces in sums:
+    wanted = (Q(**{of_counts(w.dimension): stored(w.dimension, w.value)}) for w in within)
+    counts = TrafficDay.objects.filter(lens.filter(days=False), *wanted)
+    for _, value, entries, begun_views, bounces in of_days(
+        TrafficDay,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        lens.sight and (lens.sight, by, tuple(within)),
+        lambda days: (
+            counts.filter(days)
+            .values_list("day", of_counts(by))
+            .annotate(Sum("entries"), Sum("begun_views"), Sum("bounces"))
+        ),
+    ):
         if entries or begun_views or bounces:
             row = read.rows[value]
-            row.entries, row.begun_views, row.bounces = entries, begun_views, bounces
+            row.entries += entries
+            row.begun_views += begun_views
+            row.bounces += bounces
 
 
 def _read_visits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
@@ -168,9 +183,9 @@ def _visits(lens: Lens, by: str, within: Sequence[Within]) -> Any:
     return visits
 
 
-def _credits(lens: Lens, by: str, within: Sequence[Within]) -> QuerySet[Credit]:
+def _credits(lens: Lens, within: Sequence[Within], days: bool = True) -> QuerySet[Credit]:
     """What is credited, each with its value of the dimension, None where no visit is known."""
-    credits = lens.credits().filter(rule=lens.rule)
+    credits = lens.credits(days=days).filter(rule=lens.rule)
     for place, w in enumerate(within):
         value = stored(w.dimension, w.value)
         if w.dimension in COUNTED:
@@ -193,12 +208,39 @@ def _valued(credits: QuerySet[Credit], by: str) -> tuple[QuerySet[Credit], Any]:
 def _read_credits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
     if not lens.rule:
         return
-    credits, name = _valued(_credits(lens, by, within), by)
-    add_credits(credits.filter(visit__isnull=False), name, read.rows, read.values)
-    nobody = credits.filter(visit=None).aggregate(share=Sum("share"), money=Sum("value"))
-    if nobody["share"]:
+    credits, name = _valued(_credits(lens, within, days=False), by)
+    # What visits themselves tell may change without the credits.
+    counted = {by, *(w.dimension for w in within)} <= COUNTED
+    of_visits = credits.filter(visit__isnull=False)
+    add_credits(lens, of_visits, name, read.rows, read.values, ("visits", tuple(within)) if counted else None)
+    if nobody := _credited_to_nobody(lens, credits, within if counted else None):
         row = read.rows[None]
-        row.conversions, row.revenue = nobody["share"], nobody["money"] or Decimal(0)
+        row.conversions, row.revenue = (sum(column, Decimal(0)) for column in zip(*nobody, strict=True))
+
+
+def _credited_to_nobody(
+    lens: Lens, credits: QuerySet[Credit], within: Sequence[Within] | None
+) -> list[tuple[Decimal, Decimal]]:
+    """Share and value of conversions of which no visit is known, by day."""
+    rows = of_days(
+        Credit,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        (
+            lens.sight
+            and within is not None
+            and (lens.sight, lens.rule and lens.rule.pk, "nobody", tuple(within))
+        )
+        or None,
+        lambda days: (
+            credits.filter(days, visit=None)
+            .order_by()
+            .values_list("day")
+            .annotate(Sum("share"), Sum("value"))
+        ),
+    )
+    return [(share, value or Decimal(0)) for _, share, value in rows]
 
 
 def _of(lens: Lens, by: str, value: Hashable) -> Q:
@@ -217,12 +259,23 @@ def _paid(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
         wanted.append(Q(**{kind: name}))
     if lens.device is not None:
         wanted.append(Q(device=lens.device))
-    parts = CostPart.objects.filter(
-        reduce(and_, wanted, Q()), site=lens.site, day__gte=lens.first, day__lte=lens.last
-    ).exclude(how=CostPart.How.NOTHING)
-    sums = parts.values_list(of_cost(by), "day").annotate(Sum("cost"), Sum("clicks"), Sum("impressions"))
+    parts = CostPart.objects.filter(reduce(and_, wanted, Q()), site=lens.site).exclude(
+        how=CostPart.How.NOTHING
+    )
+    sums = of_days(
+        CostPart,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        lens.sight and (lens.sight, by, tuple(within)),
+        lambda days: (
+            parts.filter(days)
+            .values_list("day", of_cost(by))
+            .annotate(Sum("cost"), Sum("clicks"), Sum("impressions"))
+        ),
+    )
     # A device of 0: no visit tells.
-    return {(value if value != 0 else None, day): Paid(*rest) for value, day, *rest in sums}
+    return {(value if value != 0 else None, day): Paid(*rest) for day, value, *rest in sums}
 
 
 def _paid_for_visits(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
@@ -251,7 +304,7 @@ def hours(lens: Lens, within: Sequence[Within] = ()) -> list[Hour]:
     entries = {(weekday, hour): n for weekday, hour, n in visits.annotate(n=Count("id"))}
     converted: dict[tuple[int, int], int] = {}
     if lens.rule:
-        of_credits = _credits(lens, "device", within).annotate(
+        of_credits = _credits(lens, within).annotate(
             weekday=ExtractIsoWeekDay("visit__started_at", tzinfo=zone),
             hour=ExtractHour("visit__started_at", tzinfo=zone),
         )

@@ -18,12 +18,13 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import Count, Q, Sum
+from django.db.models import Case, Count, F, Q, Sum, Value, When
 
 from clabo.conversions.lens import Lens
 from clabo.core.channels import Channel
 from clabo.core.returns import apportion, spread
 from clabo.db.copying import copy_in, new_ids
+from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
 from clabo.sites.models import Site
 from clabo.spend.models import CostPart, SpendRow
@@ -242,18 +243,37 @@ class Joined:
 
 def joined(site: Site, first: date, last: date) -> Joined:
     """How all of the site's spend from `first` to `last` joined; what did not, dearest first."""
-    parts = CostPart.objects.filter(site=site, day__gte=first, day__lte=last)
-    by_how = dict(parts.values_list("how").annotate(Sum("cost")))
-    rows = (
-        parts.filter(how=How.NOTHING)
-        .values_list("source", "campaign")
-        .annotate(Sum("rows"), Sum("clicks"), cost_sum=Sum("cost"))
+    rows = of_days(
+        CostPart,
+        site.pk,
+        first,
+        last,
+        "joined",
+        lambda days: (
+            CostPart.objects.filter(days, site=site)
+            .values_list("day", "how", _of_nothing("source"), _of_nothing("campaign"))
+            .annotate(Sum("rows"), Sum("clicks"), Sum("cost"))
+        ),
     )
+    by_how: defaultdict[int, Decimal] = defaultdict(Decimal)
+    nothing: dict[tuple[str, str], Unjoined] = {}
+    for _, how, source, campaign, n, clicks, cost in rows:
+        by_how[how] += cost
+        if how == How.NOTHING:
+            before = nothing.get((source, campaign), Unjoined(source, campaign, 0, 0, Decimal(0)))
+            nothing[source, campaign] = Unjoined(
+                source, campaign, before.rows + n, before.clicks + clicks, before.cost + cost
+            )
     return Joined(
         sum(by_how.values(), Decimal(0)),
-        by_how.get(How.ADDRESS, Decimal(0)),
-        [Unjoined(*row) for row in rows.order_by("-cost_sum")],
+        by_how[How.ADDRESS],
+        sorted(nothing.values(), key=lambda u: (-u.cost, u.source, u.campaign)),
     )
+
+
+def _of_nothing(field: str) -> Case:
+    """The field's text of what joined nothing: of the rest nobody asks for it."""
+    return Case(When(how=How.NOTHING, then=F(field)), default=Value(""))
 
 
 def paid_under(lens: Lens) -> dict[tuple[date, int], Paid]:
@@ -263,14 +283,21 @@ def paid_under(lens: Lens) -> dict[tuple[date, int], Paid]:
     """
     if lens.people is not None:
         return _paid_for(lens)
-    wanted = Q(site=lens.site, day__gte=lens.first, day__lte=lens.last) & ~Q(how=How.NOTHING)
+    wanted = Q(site=lens.site) & ~Q(how=How.NOTHING)
     kind, _, name = lens.origin.partition(":")
     if kind in ("channel", "source"):
         wanted &= Q(**{kind: name})
     if lens.device is not None:
         wanted &= Q(device=lens.device)
     rows = CostPart.objects.filter(wanted).values_list("day", "page_id")
-    sums = rows.annotate(Sum("cost"), Sum("clicks"), Sum("impressions"))
+    sums = of_days(
+        CostPart,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        lens.sight and (lens.sight, "page"),
+        lambda days: rows.filter(days).annotate(Sum("cost"), Sum("clicks"), Sum("impressions")),
+    )
     return {(day, page_id): Paid(*rest) for day, page_id, *rest in sums}
 
 

@@ -5,15 +5,21 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Query, Router
 
+from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.audiences.narrowing import narrowed
 from clabo.conversions.lens import read_lens
 from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
-from clabo.splits import queries, results, services
+from clabo.splits import life, queries, results, services
+from clabo.splits.checklist import checklist
 from clabo.splits.looks import look_address
+from clabo.splits.models import SplitTest
 from clabo.splits.schemas import (
+    AdoptIn,
+    ArchiveIn,
     ArmOut,
+    LabelIn,
     LookOut,
     PlanOut,
     ResultOut,
@@ -21,7 +27,9 @@ from clabo.splits.schemas import (
     SplitTestIn,
     SplitTestOut,
     SplitTestSummary,
+    StartCheckOut,
     content_of,
+    label_of,
     plan_out,
     result_out,
     summary_out,
@@ -29,6 +37,7 @@ from clabo.splits.schemas import (
 )
 
 router = Router(tags=["split tests"])
+ONE = "/sites/{int:site_id}/tests/{int:test_id}"
 
 
 @router.get("/sites/{int:site_id}/tests", response=list[SplitTestSummary], openapi_extra=FILES)
@@ -42,7 +51,7 @@ def tests(request: HttpRequest, site_id: int) -> list[SplitTestSummary]:
 @router.post("/sites/{int:site_id}/tests", response=SplitTestOut)
 def make_test(request: HttpRequest, site_id: int, data: SplitTestIn) -> SplitTestOut:
     site = site_for(request, site_id, Role.EDITOR)
-    return SplitTestOut(**test_out(services.save_test(site, content_of(site, data))))
+    return SplitTestOut(**test_out(services.save_test(site, content_of(site, data), by=person(request))))
 
 
 @router.post("/sites/{int:site_id}/tests/plan", response=PlanOut)
@@ -51,39 +60,93 @@ def plan(request: HttpRequest, site_id: int, data: SplitTestIn) -> PlanOut:
     return plan_out(site, queries.planned(site, content_of(site, data)))
 
 
-@router.put("/sites/{int:site_id}/tests/{int:test_id}", response=SplitTestOut)
+@router.put(ONE, response=SplitTestOut)
 def change_test(request: HttpRequest, site_id: int, test_id: int, data: SplitTestIn) -> SplitTestOut:
     site = site_for(request, site_id, Role.EDITOR)
     return SplitTestOut(
-        **test_out(services.save_test(site, content_of(site, data), services.test_of(site, test_id)))
+        **test_out(
+            services.save_test(
+                site, content_of(site, data), services.test_of(site, test_id), by=person(request)
+            )
+        )
     )
 
 
-@router.delete("/sites/{int:site_id}/tests/{int:test_id}", response={204: None})
+@router.delete(ONE, response={204: None})
 def remove_test(request: HttpRequest, site_id: int, test_id: int) -> tuple[int, None]:
-    services.remove(services.test_of(site_for(request, site_id, Role.EDITOR), test_id))
+    life.remove(services.test_of(site_for(request, site_id, Role.EDITOR), test_id))
     return 204, None
 
 
-@router.post("/sites/{int:site_id}/tests/{int:test_id}/start", response=SplitTestOut)
+@router.put(ONE + "/label", response=SplitTestOut)
+def relabel_test(request: HttpRequest, site_id: int, test_id: int, data: LabelIn) -> SplitTestOut:
+    return SplitTestOut(
+        **test_out(life.relabel(_mine(request, site_id, test_id), label_of(data), person(request)))
+    )
+
+
+@router.post(ONE + "/start", response=SplitTestOut)
 def start_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
-    site = site_for(request, site_id, Role.EDITOR)
-    return SplitTestOut(**test_out(services.start(services.test_of(site, test_id))))
+    return SplitTestOut(**test_out(life.start(_mine(request, site_id, test_id), by=person(request))))
 
 
-@router.post("/sites/{int:site_id}/tests/{int:test_id}/end", response=SplitTestOut)
+@router.post(ONE + "/pause", response=SplitTestOut)
+def pause_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
+    return SplitTestOut(**test_out(life.pause(_mine(request, site_id, test_id), by=person(request))))
+
+
+@router.post(ONE + "/resume", response=SplitTestOut)
+def resume_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
+    return SplitTestOut(**test_out(life.resume(_mine(request, site_id, test_id), by=person(request))))
+
+
+@router.post(ONE + "/end", response=SplitTestOut)
 def end_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
-    site = site_for(request, site_id, Role.EDITOR)
-    return SplitTestOut(**test_out(services.end(services.test_of(site, test_id))))
+    return SplitTestOut(**test_out(life.end(_mine(request, site_id, test_id), by=person(request))))
 
 
-@router.get("/sites/{int:site_id}/tests/{int:test_id}/looks", response=list[LookOut])
+@router.post(ONE + "/adopt", response=SplitTestOut)
+def adopt_variant(request: HttpRequest, site_id: int, test_id: int, data: AdoptIn) -> SplitTestOut:
+    test = _mine(request, site_id, test_id)
+    return SplitTestOut(
+        **test_out(life.adopt(test, data.letter, data.shown, data.held_back, by=person(request)))
+    )
+
+
+@router.post(ONE + "/hand-over", response=SplitTestOut)
+def hand_over(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
+    return SplitTestOut(**test_out(life.hand_over(_mine(request, site_id, test_id), by=person(request))))
+
+
+@router.post(ONE + "/archive", response=SplitTestOut)
+def archive_test(request: HttpRequest, site_id: int, test_id: int, data: ArchiveIn) -> SplitTestOut:
+    return SplitTestOut(
+        **test_out(life.archive(_mine(request, site_id, test_id), data.away, person(request)))
+    )
+
+
+@router.post(ONE + "/copy", response=SplitTestOut)
+def copy_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
+    return SplitTestOut(**test_out(life.copy(_mine(request, site_id, test_id), person(request))))
+
+
+@router.get(ONE + "/checklist", response=list[StartCheckOut])
+def start_checklist(request: HttpRequest, site_id: int, test_id: int) -> list[StartCheckOut]:
+    test = services.test_of(site_for(request, site_id), test_id)
+    return [StartCheckOut(what=c.what, ok=c.ok, names=c.names, days=c.days) for c in checklist(test)]
+
+
+def _mine(request: HttpRequest, site_id: int, test_id: int) -> SplitTest:
+    return services.test_of(site_for(request, site_id, Role.EDITOR), test_id)
+
+
+@router.get(ONE + "/looks", response=list[LookOut])
 def look_links(request: HttpRequest, site_id: int, test_id: int) -> list[LookOut]:
     test = services.test_of(site_for(request, site_id), test_id)
     return [LookOut(letter=v.letter, address=look_address(v)) for v in test.variants.all()]
 
 
-@router.get("/sites/{int:site_id}/tests/{int:test_id}", response=ResultOut, openapi_extra=FILES)
+@router.get(ONE, response=ResultOut, openapi_extra=FILES)
 @as_table("Split test", ArmOut, lambda answer: answer.arms)
 def test_result(request: HttpRequest, site_id: int, test_id: int, words: Query[SplitLens]) -> ResultOut:
     site = site_for(request, site_id)

@@ -7,11 +7,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from django.db.models import F
+from django.db.models import F, Q
 from django.db.models.functions import Greatest
 
 from clabo.core.changes import Block, Link, Shown, read_changes, selectors
-from clabo.core.splits import assign
+from clabo.core.entrants import read_entrants
 from clabo.db.arrays import in_array
 from clabo.events.models import Event
 from clabo.events.storing import StoredBatch
@@ -20,28 +20,44 @@ from clabo.splits.models import Exposure, SplitTest, Unfound, Variant
 
 
 def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
-    """The running tests of each site as its tag needs them: salt, addresses, shares, traffic."""
-    tests = SplitTest.objects.filter(site__in=sites, state=SplitTest.State.RUNNING)
+    """The running tests of each site as its tag needs them, and the winners that Clabo shows to everybody."""
+    tests = SplitTest.objects.filter(
+        Q(state=SplitTest.State.RUNNING) | Q(state=SplitTest.State.ADOPTED, shown=True), site__in=sites
+    )
     found: dict[int, dict[str, Any]] = {site.pk: {"tests": []} for site in sites}
     for test in tests.order_by("pk").prefetch_related("variants"):
+        variants = list(test.variants.all())
+        shown = test.state == SplitTest.State.ADOPTED
+        if shown:
+            control, winner = variants[0], next(v for v in variants if v.letter == test.adopted)
+            control.share, winner.share = 0, 100
+            variants = [control, winner]
         found[test.site_id]["tests"].append(
             {
                 "key": test.key,
-                **({"traffic": test.traffic} if test.traffic < 100 else {}),
+                **({} if shown else _entry(test)),
                 # All lie on one host (services.pages_of).
-                "host": test.variants.all()[0].host,
-                "variants": [[v.letter, v.path, v.share] for v in test.variants.all()],
-                **_content(test),
+                "host": variants[0].host,
+                "variants": [[v.letter, v.path, v.share] for v in variants],
+                **(_content(variants) if test.what == SplitTest.What.CONTENT else {}),
             }
         )
     return found
 
 
-def _content(test: SplitTest) -> dict[str, Any]:
+def _entry(test: SplitTest) -> dict[str, Any]:
+    """What says who is in it: nothing where everybody is."""
+    slot = {"traffic": test.traffic, "start": test.start_at, "layer": test.layer}
+    return {
+        **({name: value for name, value in slot.items() if value} if test.traffic < 100 else {}),
+        **({"salt": test.salt} if test.salt else {}),
+        **({"who": who} if (who := read_entrants(test.who).for_tag()) else {}),
+    }
+
+
+def _content(variants: Sequence[Variant]) -> dict[str, Any]:
     """Of a test of content: the page, and what each variant changes there."""
-    if test.what != SplitTest.What.CONTENT:
-        return {}
-    control, *_ = variants = list(test.variants.all())
+    control = variants[0]
     return {
         "where": [{"match": "equals", "value": control.host + control.path}],
         "changes": [v.changes for v in variants],
@@ -64,7 +80,7 @@ def expose_batch(batch: StoredBatch) -> None:
         t.key: t
         for t in SplitTest.objects.filter(site_id=batch.site_id)
         .exclude(state=SplitTest.State.DRAFT)
-        .prefetch_related("variants")
+        .prefetch_related("variants", "pauses")
     }
     if tests and concerned:
         expose(batch.site_id, tests, concerned)
@@ -79,10 +95,10 @@ def expose_batch(batch: StoredBatch) -> None:
 def _note_unfound(test: SplitTest, place: int, visitor: UUID, time: datetime) -> None:
     """A page of the test has no element for one of its selectors, which are counted through over all variants."""
     variants = list(test.variants.all())
-    if assign(visitor.hex, test.key, [v.share for v in variants], test.traffic) is None:
+    if test.assigned(visitor.hex, variants) is None:
         return
     asked = [(v, selector) for v in variants for selector in selectors(read_changes(v.changes))]
-    if not _open_at(test, time) or place >= len(asked):
+    if not test.open_at(time) or place >= len(asked):
         return
     variant, selector = asked[place]
     known, _ = Unfound.objects.get_or_create(variant=variant, selector=selector, defaults={"last_at": time})
@@ -92,9 +108,9 @@ def _note_unfound(test: SplitTest, place: int, visitor: UUID, time: datetime) ->
 def _note_led_back(test: SplitTest, visitor: UUID, time: datetime) -> None:
     """Somebody who was sent on to a variant has come back to the control without having done anything."""
     variants = list(test.variants.all())
-    place = assign(visitor.hex, test.key, [v.share for v in variants], test.traffic)
+    place = test.assigned(visitor.hex, variants)
     # Anybody can say so: only whoever is sent on anywhere can be led back.
-    if not place or not _open_at(test, time):
+    if not place or not test.open_at(time):
         return
     Variant.objects.filter(pk=variants[place].pk).update(
         led_back=F("led_back") + 1, led_back_at=Greatest("led_back_at", time)
@@ -117,11 +133,11 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
     for time, visitor_id, visitor_key, via_key, visit_id, claims in rows:
         for key, letter in (claims or {}).items():
             test = tests.get(key)
-            if test is None or (test.pk, visitor_id) in found or not _open_at(test, time):
+            if test is None or (test.pk, visitor_id) in found or not test.open_at(time):
                 continue
             variants = list(test.variants.all())
             # The hash is of the id that the browser has.
-            place = assign((via_key or visitor_key).hex, key, [v.share for v in variants], test.traffic)
+            place = test.assigned((via_key or visitor_key).hex, variants)
             if place is not None and variants[place].letter == letter:
                 found[test.pk, visitor_id] = Exposure(
                     test=test, visitor_id=visitor_id, letter=letter, first_at=time, visit_id=visit_id
@@ -134,10 +150,4 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
         update_conflicts=True,
         unique_fields=["test", "visitor"],
         update_fields=["letter", "first_at", "visit_id"],
-    )
-
-
-def _open_at(test: SplitTest, time: Any) -> bool:
-    return bool(
-        test.started_at and test.started_at <= time and (test.ended_at is None or time < test.ended_at)
     )

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Sequence
+from datetime import datetime
 
 from django.db import models
 
+from clabo.accounts.models import User
 from clabo.conversions.models import ConversionRule
+from clabo.core.splits import Slot, assign
 from clabo.events.models import Visitor
 from clabo.sites.models import Site
 
@@ -24,13 +28,21 @@ class SplitTest(models.Model):
     class State(models.TextChoices):
         DRAFT = "draft"
         RUNNING = "running"
+        PAUSED = "paused"
         ENDED = "ended"
+        ADOPTED = "adopted"
 
     class What(models.TextChoices):
         """What differs: the address that visitors are sent to, or the content of one page."""
 
         ADDRESS = "address"
         CONTENT = "content"
+
+    class Beside(models.TextChoices):
+        """Visitors of one are in no other, or everybody may be in both."""
+
+        APART = "apart"
+        CROSSED = "crossed"
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
     name = models.CharField(max_length=120)
@@ -40,8 +52,22 @@ class SplitTest(models.Model):
         max_length=10, choices=What.choices, default=What.ADDRESS, db_default=What.ADDRESS.value
     )
     state = models.CharField(max_length=10, choices=State.choices, default=State.DRAFT)
-    # Whole percentages: of the visitors, how many are in the test.
+    # Whole percentages: of the visitors, how many are in the test, and from where on (core.splits.Slot).
     traffic = models.PositiveSmallIntegerField(default=100)
+    start_at = models.PositiveSmallIntegerField(default=0, db_default=0)
+    layer = models.CharField(max_length=16, blank=True, db_default="")
+    # What the split is drawn with, where not with the key: that of the test which this one goes on from.
+    salt = models.CharField(max_length=16, blank=True, db_default="")
+    # Who may be in it (core/entrants.py).
+    who = models.JSONField(default=dict, blank=True, db_default={})
+    # How a test on a page of another one is to stand to it.
+    beside = models.CharField(max_length=10, choices=Beside.choices, blank=True, db_default="")
+    # What is to be remembered of it, and what was learnt.
+    notes = models.TextField(blank=True, db_default="")
+    # It ends by itself after this day of the site; once it is decided; once a challenger is worse for sure.
+    ends_on = models.DateField(null=True)
+    ends_decided = models.BooleanField(default=False, db_default=False)
+    ends_on_harm = models.BooleanField(default=False, db_default=False)
     # Plan: the control's rate, the smallest relative lift worth finding, visitors in all.
     baseline = models.FloatField()
     smallest_lift = models.FloatField()
@@ -49,12 +75,71 @@ class SplitTest(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
+    # The variant that was taken over, and whether Clabo shows it to everybody until the site's own page has it.
+    adopted = models.CharField(max_length=1, blank=True, db_default="")
+    adopted_at = models.DateTimeField(null=True)
+    shown = models.BooleanField(default=False, db_default=False)
+    # The test whose winner this one watches, some visitors being held back.
+    follows = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="followed_by")
+    archived_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "key"), name="test_key_once"),)
 
     def __str__(self) -> str:
         return self.name
+
+    def assigned(self, visitor: str, variants: Sequence[Variant]) -> int | None:
+        """The place of the variant that a visitor (hexadecimal id) sees; None outside the test."""
+        slot = Slot(self.traffic, self.start_at, self.layer)
+        return assign(visitor, self.salt or self.key, [v.share for v in variants], slot)
+
+    def open_at(self, time: datetime) -> bool:
+        """Whether it let visitors in then. Asks its pauses, which are to be fetched beforehand."""
+        return bool(
+            self.started_at
+            and self.started_at <= time
+            and (self.ended_at is None or time < self.ended_at)
+            and not any(
+                p.from_at <= time and (p.until_at is None or time < p.until_at) for p in self.pauses.all()
+            )
+        )
+
+
+class Pause(models.Model):
+    """A time in which a running test lets nobody in."""
+
+    test = models.ForeignKey(SplitTest, on_delete=models.CASCADE, related_name="pauses")
+    from_at = models.DateTimeField()
+    until_at = models.DateTimeField(null=True)
+
+
+class Deed(models.Model):
+    """What somebody did with a test, or what Clabo did by itself; its log."""
+
+    class What(models.TextChoices):
+        MADE = "made"
+        CHANGED = "changed"
+        STARTED = "started"
+        PAUSED = "paused"
+        RESUMED = "resumed"
+        ENDED = "ended"
+        ENDED_ON_DATE = "ended_on_date"
+        ENDED_DECIDED = "ended_decided"
+        ENDED_ON_HARM = "ended_on_harm"
+        ADOPTED = "adopted"
+        HANDED_OVER = "handed_over"
+        ARCHIVED = "archived"
+        BROUGHT_BACK = "brought_back"
+        NOTED = "noted"
+
+    test = models.ForeignKey(SplitTest, on_delete=models.CASCADE, related_name="deeds")
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    what = models.CharField(max_length=20, choices=What.choices)
+
+    class Meta:
+        ordering = ("at", "pk")
 
 
 class Variant(models.Model):

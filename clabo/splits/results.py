@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
@@ -18,6 +18,7 @@ from clabo.core.addresses import Address
 from clabo.core.evidence import (
     Counts,
     Moments,
+    SamplePlan,
     SplitHealth,
     TestState,
     Verdict,
@@ -101,7 +102,7 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         _add_chances(arms)
     m = len(variants) - 1
     worth = test.baseline * test.smallest_lift
-    needed = _needed(test, len(variants))
+    needed = needed_by(test)
     plan = Plan(needed, {v.letter: v.share for v in variants}, 1 - (1 - LEVEL) / m)
     # Before the start there is one day, on which nobody came.
     days = (
@@ -113,7 +114,7 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     by_day = {k: arm_days(exposed[k], outcomes[k], days) for k in letters}
     against, ranges = differences(days, closed, by_day, outcomes, plan, test.rule.has_value, brief)
     total = sum(a.counts.trials for a in arms)
-    length = max(1.0, (until - test.started_at).total_seconds() / 86400) if test.started_at else 1.0
+    length = max(1.0, _open_for(test, until) / timedelta(days=1))
     health = split_health([a.counts.trials for a in arms], [v.share for v in variants])
     state = TestState(
         [a.range for a in against], worth, [a.counts.trials for a in arms], health, needed, total / length
@@ -134,6 +135,14 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         last,
         total / length,
     )
+
+
+def _open_for(test: SplitTest, until: datetime) -> timedelta:
+    """How long it has let visitors in."""
+    if not test.started_at:
+        return timedelta(0)
+    rests = [min(p.until_at or until, until) - min(p.from_at, until) for p in test.pauses.all()]
+    return until - test.started_at - sum(rests, timedelta(0))
 
 
 def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
@@ -221,13 +230,19 @@ def _add_chances(arms: Sequence[Arm]) -> None:
             arm.chance, arm.loss = chance, loss
 
 
-def _needed(test: SplitTest, arms: int) -> int:
+def needed_by(test: SplitTest) -> int:
     """Visitors at the planned end: a look a day should see a difference worth having by then."""
+    return plan_of(test).total
+
+
+def plan_of(test: SplitTest) -> SamplePlan:
+    """What the test takes, read every day; its total, not its arms, has what that costs."""
     shares = [v.share for v in test.variants.all()]
+    arms = len(shares)
     plan = plan_rate_test(
         test.baseline, test.smallest_lift, level=1 - 0.05 / (arms - 1), arms=arms, shares=shares
     )
-    return math.ceil(plan.total * daily_cost(plan))
+    return replace(plan, total=math.ceil(plan.total * daily_cost(plan)))
 
 
 def _decided_on(days: Sequence[DayRange], decision: Verdict, letters: Sequence[str]) -> date | None:

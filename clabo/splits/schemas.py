@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from ninja import Field, Schema
 
@@ -12,6 +12,7 @@ from clabo.conversions.queries import rule_of
 from clabo.conversions.schemas import ChangeOut, change_out
 from clabo.core.attribution import Model
 from clabo.core.changes import read_changes
+from clabo.core.entrants import Device, Visits, read_entrants
 from clabo.core.evidence import is_thin, rate_interval
 from clabo.core.evidence.verdicts import VerdictKind
 from clabo.core.returns import over_lifetime
@@ -20,14 +21,85 @@ from clabo.shapes import IntervalOut, finite, interval_out
 from clabo.sites.models import Site
 from clabo.splits import queries, results, services
 from clabo.splits.change_shape import ChangeJson
+from clabo.splits.checklist import CheckName
 from clabo.splits.models import SplitTest
 from clabo.wording.changes import change_says
+from clabo.wording.entrants import entrants_say
 
-StateName = Literal["draft", "running", "ended"]
+StateName = Literal["draft", "running", "paused", "ended", "adopted"]
 
 
-class SplitTestIn(Schema):
+DeedName = Literal[
+    "made",
+    "changed",
+    "started",
+    "paused",
+    "resumed",
+    "ended",
+    "ended_on_date",
+    "ended_decided",
+    "ended_on_harm",
+    "adopted",
+    "handed_over",
+    "archived",
+    "brought_back",
+    "noted",
+]
+
+
+class WayIn(Schema):
+    """How a visit came; all that is given must hold."""
+
+    source: str = ""
+    medium: str = ""
+    campaign: str = ""
+    # A host, its subdomains included.
+    referrer: str = ""
+
+
+class EntrantsIn(Schema):
+    """Who may be in a test; each that is left out lets everybody in."""
+
+    devices: list[Device] = []
+    visits: Visits | None = None
+    came: list[WayIn] = []
+
+
+class LabelIn(Schema):
+    """What may be changed of a test in any state."""
+
     name: str = Field(max_length=120)
+    notes: str = ""
+    # It ends by itself after this day; once it is decided; once a challenger is worse for sure.
+    ends_on: date | None = None
+    ends_decided: bool = False
+    ends_on_harm: bool = False
+
+
+class AdoptIn(Schema):
+    letter: str = Field(max_length=1)
+    # Clabo shows it to everybody until the site's own page has it.
+    shown: bool = False
+    # In percent of everybody: who goes on seeing the control, so that it is seen whether the difference lasts.
+    held_back: int = 0
+
+
+class ArchiveIn(Schema):
+    away: bool
+
+
+class StartCheckOut(Schema):
+    """One thing that is looked at before a start; `ok` is missing where Clabo cannot see it by itself."""
+
+    what: CheckName
+    ok: bool | None
+    # Pages, tests or selectors that it is about.
+    names: list[str]
+    # Of traffic: how long the plan takes.
+    days: int | None
+
+
+class SplitTestIn(LabelIn):
     conversion: int
     # Of a test of content the one page that it is on.
     addresses: list[str] = Field(min_length=1, max_length=8)
@@ -39,6 +111,10 @@ class SplitTestIn(Schema):
     what: Literal["address", "content"] = "address"
     # Of a test of content: what each variant changes, and nothing for the control.
     changes: list[list[ChangeJson]] = Field([], max_length=8)
+    # Who may be in it: devices, visits and came; nothing for everybody.
+    who: EntrantsIn = EntrantsIn()
+    # How it stands to a test on the same page: nobody is in both, or everybody may be.
+    beside: Literal["", "apart", "crossed"] = ""
 
 
 class PlanOut(Schema):
@@ -84,6 +160,23 @@ class VariantOut(Schema):
 class SplitTestOut(Schema):
     id: int
     name: str
+    notes: str
+    ends_on: date | None
+    ends_decided: bool
+    ends_on_harm: bool
+    who: EntrantsIn
+    # The same in words, to stand after "visitors"; empty for everybody.
+    who_says: str
+    beside: Literal["", "apart", "crossed"]
+    # Of all visitors, in percent: from where on its traffic is taken, where it shares them with another test.
+    start_at: int
+    adopted: str
+    adopted_at: datetime | None
+    # Clabo shows the winner to everybody.
+    shown: bool
+    # The test whose winner this one watches, and those that watch this one's.
+    follows: int | None
+    archived: bool
     what: Literal["address", "content"]
     state: StateName
     conversion: int
@@ -106,6 +199,14 @@ class SplitTestSummary(SplitTestOut):
     needed: int
     days_left: int | None
     letter: str | None
+
+
+class DeedOut(Schema):
+    """What was done with the test; by nobody where Clabo did it by itself."""
+
+    at: datetime
+    by: str
+    what: DeedName
 
 
 class LookOut(Schema):
@@ -187,6 +288,7 @@ class ResultOut(Schema):
     lifetime_factor: Decimal | None
     # When what counts as a conversion was changed while the test ran.
     changes: list[ChangeOut]
+    log: list[DeedOut]
 
 
 class SplitLens(Schema):
@@ -210,7 +312,14 @@ def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
         data.smallest_lift,
         data.what,
         data.changes,
+        data.who.model_dump(exclude_defaults=True),
+        data.beside,
+        label_of(data),
     )
+
+
+def label_of(data: LabelIn) -> services.Label:
+    return services.Label(data.name, data.notes, data.ends_on, data.ends_decided, data.ends_on_harm)
 
 
 def test_out(t: SplitTest) -> dict[str, Any]:
@@ -224,11 +333,24 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "planned_visitors",
         "started_at",
         "ended_at",
+        "notes",
+        "ends_on",
+        "ends_decided",
+        "ends_on_harm",
+        "who",
+        "beside",
+        "start_at",
+        "adopted",
+        "adopted_at",
+        "shown",
     )
     return {
         "id": t.pk,
         "conversion": t.rule_id,
         "conversion_name": t.rule.name,
+        "who_says": entrants_say(read_entrants(t.who)),
+        "follows": t.follows_id,
+        "archived": t.archived_at is not None,
         "variants": [
             VariantOut(
                 **{
@@ -358,4 +480,8 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
         currency=test.site.currency,
         lifetime_factor=test.rule.lifetime_factor,
         changes=[change_out(v) for v in queries.changes_during(test)],
+        log=[
+            DeedOut(at=d.at, by=str(d.by or ""), what=cast(Any, d.what))
+            for d in test.deeds.select_related("by")
+        ],
     )

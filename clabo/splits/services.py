@@ -1,17 +1,20 @@
-"""Making, starting and ending split tests."""
+"""Drafts of split tests, and what may be said of them at any time. What becomes of them: life.py."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import F, Q
 
+from clabo.accounts.models import User
 from clabo.conversions.models import ConversionRule
 from clabo.core.addresses import Address, AddressError
 from clabo.core.changes import read_changes
+from clabo.core.entrants import Entrants, read_entrants
 from clabo.core.evidence import SamplePlan, plan_rate_test
 from clabo.core.rules.errors import RuleError
 from clabo.events.models import Page
@@ -20,11 +23,23 @@ from clabo.problems import Problem, missing
 from clabo.sites.fetching import fetch_from
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of
-from clabo.splits.models import LETTERS, SplitTest, Variant
+from clabo.splits.models import LETTERS, Deed, SplitTest, Variant
 from clabo.wording import say
 
+MOST_NOTES = 5000
 State = SplitTest.State
 What = SplitTest.What
+
+
+@dataclass(frozen=True, slots=True)
+class Label:
+    """What may be changed of a test at any time, for it changes nothing of what is measured."""
+
+    name: str
+    notes: str = ""
+    ends_on: date | None = None
+    ends_decided: bool = False
+    ends_on_harm: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +58,10 @@ class SplitContent:
     smallest_lift: float
     what: str = What.ADDRESS
     changes: Sequence[Any] = field(default_factory=list)
+    # Who may be in it (core/entrants.py), and how it stands to tests on the same page.
+    who: Any = field(default_factory=dict)
+    beside: str = ""
+    label: Label | None = None
 
 
 def plan(content: SplitContent) -> SamplePlan:
@@ -71,10 +90,14 @@ def plan(content: SplitContent) -> SamplePlan:
         raise Problem(f"This {message}.", field) from None
 
 
-def save_test(site: Site, content: SplitContent, test: SplitTest | None = None) -> SplitTest:
+def save_test(
+    site: Site, content: SplitContent, test: SplitTest | None = None, by: User | None = None
+) -> SplitTest:
     """A new draft, or a draft changed. What runs or has ended can't be changed."""
-    if not content.name.strip():
-        raise Problem("Give the test a name that says what is different.", "name")
+    label = content.label or Label(content.name)
+    entrants = entrants_of(content)
+    if content.beside not in ("", *SplitTest.Beside.values):
+        raise Problem(f"Choose one of {', '.join(SplitTest.Beside.values)}.", "beside")
     if not 1 <= content.traffic <= 100:
         raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
     planned = plan(content)
@@ -88,8 +111,11 @@ def save_test(site: Site, content: SplitContent, test: SplitTest | None = None) 
             if test.state != State.DRAFT:
                 raise Problem("A test that has been started can't be changed. Make a new one.", status=409)
             test.variants.all().delete()
+        made = test is None
         test = test or SplitTest(site=site)
-        test.name, test.rule, test.traffic = content.name.strip(), content.rule, content.traffic
+        put_label(test, label, datetime.now(UTC))
+        test.rule, test.traffic = content.rule, content.traffic
+        test.who, test.beside = entrants.json(), content.beside
         test.baseline, test.smallest_lift = content.baseline, content.smallest_lift
         test.planned_visitors, test.what = planned.total, content.what
         test.save()
@@ -101,7 +127,37 @@ def save_test(site: Site, content: SplitContent, test: SplitTest | None = None) 
                 for letter, page, share, changed in zip(LETTERS, pages, content.shares, changes, strict=False)
             ]
         )
+        note(test, Deed.What.MADE if made else Deed.What.CHANGED, by)
     return test
+
+
+def note(test: SplitTest, what: Deed.What, by: User | None, now: datetime | None = None) -> None:
+    """Write into the test's log what was done."""
+    Deed.objects.create(test=test, what=what, by=by, at=now or datetime.now(UTC))
+
+
+def put_label(test: SplitTest, label: Label, now: datetime) -> None:
+    """Set name, notes and when the test ends by itself; raises Problem naming the field."""
+    if not label.name.strip():
+        raise Problem("Give the test a name that says what is different.", "name")
+    if len(label.notes) > MOST_NOTES:
+        raise Problem(f"Notes have at most {MOST_NOTES} characters.", "notes")
+    if (
+        label.ends_on
+        and label.ends_on != test.ends_on
+        and label.ends_on < now.astimezone(test.site.zone).date()
+    ):
+        raise Problem("That day is over. Choose today or a later one.", "ends_on")
+    test.name, test.notes, test.ends_on = label.name.strip(), label.notes.strip(), label.ends_on
+    test.ends_decided, test.ends_on_harm = label.ends_decided, label.ends_on_harm
+
+
+def entrants_of(content: SplitContent) -> Entrants:
+    """Who may be in it; raises Problem naming what cannot be read."""
+    try:
+        return read_entrants(content.who)
+    except RuleError as error:
+        raise Problem(say(error.told), f"who.{error.field}".rstrip(".")) from None
 
 
 def changes_of(content: SplitContent) -> list[list[dict[str, Any]]]:
@@ -173,74 +229,19 @@ def leads_back(test: SplitTest) -> Variant | None:
     return None
 
 
-def start(test: SplitTest, now: datetime | None = None) -> SplitTest:
-    """Let visitors in. The control page must have been seen with the tag, and no challenger may lead back to it."""
-    if back := leads_back(test):
-        raise Problem(
-            f"{back.path} leads back to {test.variants.all()[0].path}: whoever is sent there comes back. Mend the redirect first.",
-            "variants",
-            409,
-        )
-    with transaction.atomic():
-        test = _locked(test, State.DRAFT, "Only a draft can be started.")
-        variants = list(test.variants.all())
-        for page in unseen(test.site, list(dict.fromkeys(Address(v.host, v.path) for v in variants))):
-            raise Problem(
-                f"No hit has come from {page.path} yet. Put the tag on it, open it once, then start.",
-                "variants",
-                409,
-            )
-        for variant in variants:
-            busy = SplitTest.objects.filter(
-                site=test.site_id,
-                state=State.RUNNING,
-                variants__host=variant.host,
-                variants__path=variant.path,
-            ).first()
-            if busy:
-                raise Problem(
-                    f"{variant.path} is in the running test “{busy.name}”. End that first.", "variants", 409
-                )
-        test.state, test.started_at = State.RUNNING, now or datetime.now(UTC)
-        test.save()
-    return test
-
-
-def end(test: SplitTest, now: datetime | None = None) -> SplitTest:
-    """Let nobody in any more. The result stays."""
-    with transaction.atomic():
-        test = _locked(test, State.RUNNING, "Only a running test can be ended.")
-        test.state, test.ended_at = State.ENDED, now or datetime.now(UTC)
-        test.save()
-    return test
-
-
 def resting_pages(site: Site) -> dict[Address, datetime]:
-    """The challengers of ended tests, which nobody is shown any more, and since when: a day after the end.
+    """The challengers of ended tests, which nobody is shown any more, and since when: a day after the end. Not winners.
 
     A challenger that goes on being visited after that has been taken over, and is a page like any other.
     """
     ended = Variant.objects.filter(
-        test__site=site, test__state=SplitTest.State.ENDED, test__what=What.ADDRESS
-    ).exclude(letter="A")
+        test__site=site, test__state__in=[State.ENDED, State.ADOPTED], test__what=What.ADDRESS
+    ).exclude(Q(letter="A") | Q(letter=F("test__adopted")))
     found: dict[Address, datetime] = {}
     for host, path, at in ended.values_list("host", "path", "test__ended_at"):
         assert at
         found[Address(host, path)] = max(at + timedelta(days=1), found.get(Address(host, path), at))
     return found
-
-
-def remove(test: SplitTest) -> None:
-    """Remove a draft. What has run is kept."""
-    with transaction.atomic():
-        _locked(test, State.DRAFT, "Only a draft can be removed; what has run is kept.").delete()
-
-
-def _locked(test: SplitTest, state: str, otherwise: str) -> SplitTest:
-    test = SplitTest.objects.select_for_update().get(pk=test.pk)
-    if test.state != state:
-        raise Problem(otherwise, status=409)
-    return test
 
 
 def test_of(site: Site, test_id: int) -> SplitTest:

@@ -10,6 +10,7 @@ from django.core.cache import cache
 from django.db import connection, transaction
 
 from clabo.audiences import finding, packed, people
+from clabo.events import daysums
 from clabo.paths import reading
 from clabo.presence import atoms
 
@@ -23,6 +24,7 @@ _REMEMBERED: tuple[dict[Any, Any], ...] = (
     packed._days,
     people._kept,
     people._sets,
+    daysums._kept,
 )
 _kept: dict[str, tuple[date, Any, dict[str, bytes], dict[str, int]]] = {}
 

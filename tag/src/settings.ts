@@ -1,10 +1,18 @@
+import type { Entrants } from "./entrants";
+
 /** What the server puts in place of __SETTINGS__ (clabo/sites/directory.py). */
 export type Variant = [letter: string, path: string, share: number];
 
 export interface SplitTest {
   key: string;
-  /** In percent; all where it is not said. */
+  /** In percent; all where it is not said. From where on, and drawn with what besides the key. */
   traffic?: number;
+  start?: number;
+  layer?: string;
+  /** What the split is drawn with, if not with the key. */
+  salt?: string;
+  /** Who may be in it; everybody where it is not said. */
+  who?: Entrants;
   host: string;
   variants: Variant[];
   /** Of a test of content: the page it is on, and what each variant changes there. */

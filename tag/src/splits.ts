@@ -1,7 +1,9 @@
+import { admits, type Facts } from "./entrants";
 import { on, tab, tried } from "./safe";
 import type { Settings, SplitTest, Variant } from "./settings";
 
 declare const __CONTENT__: boolean;
+declare const __WHO__: boolean;
 
 /** FNV-1a, then MurmurHash3's finaliser. The same as clabo/core/splits.py; see split-vectors.json. */
 export function hash32(text: string): number {
@@ -17,10 +19,24 @@ export function hash32(text: string): number {
 
 const point = (visitor: string, salt: string) => hash32(`${salt}.${visitor}`) / 4294967296;
 
+/** Whether somebody is let in. Who once has been stays in, however they come later, as far as the browser remembers. */
+export function enters({ key, who }: SplitTest, facts?: () => Facts) {
+  const name = `clabo_w_${key}`;
+  return (
+    !__WHO__ ||
+    !who ||
+    !facts ||
+    tried(() => localStorage.getItem(name)) ||
+    // Nothing comes of setting it, whether it sticks or not.
+    (admits(who, facts()) && !tried(() => localStorage.setItem(name, "1")))
+  );
+}
+
 /** The variant that `visitor` sees, or undefined outside the test. */
 export function assign(visitor: string, test: SplitTest): Variant | undefined {
-  if (point(visitor, `${test.key}:in`) * 100 >= (test.traffic ?? 100)) return;
-  const place = point(visitor, test.key) * 100;
+  const slot = point(visitor, `${(__WHO__ && test.layer) || test.key}:in`) * 100 - ((__WHO__ && test.start) || 0);
+  if ((__WHO__ && slot < 0) || slot >= (test.traffic ?? 100)) return;
+  const place = point(visitor, (__WHO__ && test.salt) || test.key) * 100;
   let edge = 0;
   for (const variant of test.variants) {
     edge += variant[2];
@@ -46,13 +62,15 @@ export function route(
   variants: Record<string, string>,
   ledBack: (test: string) => void,
   onPage: (touched: string[]) => void,
+  facts?: () => Facts,
 ): string | undefined {
   const { host, pathname } = location;
   const plain = (path: string) => (tried(() => decodeURI(path)) ?? path).replace(/\/+$/, "");
   const is = (variant?: Variant) => variant && plain(variant[1]) === plain(pathname);
   for (const test of settings.tests) {
     if (test.host !== (settings.stand?.[host] ?? host)) continue;
-    const chosen = assign(visitor, test);
+    let chosen = assign(visitor, test);
+    if (__WHO__ && chosen && (is(chosen) || is(test.variants[0])) && !enters(test, facts)) chosen = undefined;
     if (__CONTENT__ && test.hold) {
       if (chosen && is(test.variants[0])) onPage(test.hold[test.variants.indexOf(chosen)] as string[]);
       continue;

@@ -1,5 +1,6 @@
 /** The browser tag. Nothing here may ever throw into the page: see safe.ts. */
 import { hold } from "./content";
+import type { Facts } from "./entrants";
 import { described, type Submitted } from "./forms";
 import { type Carry, type Known, makeQueue, type Sent, type Element as Traits, type Who } from "./queue";
 import { all, attribute, cookies, fits, guard, json, newId, ofDocument, on, rearm, tab, tried, within } from "./safe";
@@ -11,6 +12,8 @@ declare const __SETTINGS__: Settings;
 declare const __SPLITS__: boolean;
 /** Built in, and the one above too, where one of them changes what is on a page. */
 declare const __CONTENT__: boolean;
+/** Built in where a split test is not for everybody. */
+declare const __WHO__: boolean;
 /** Built in where consent is asked for, nobody has an id, or more than the path tells pages apart. */
 declare const __MORE__: boolean;
 
@@ -33,8 +36,9 @@ export interface Tag {
   refused: (event: Event) => unknown;
   /** Called at every click with what it passed through; the part for clicks takes it over. */
   clicked: (path: EventTarget[]) => unknown;
-  /** Who it is, where that may be known. */
+  /** Who it is, where that may be known; and what is known of the visit. */
   visitor: () => string | undefined;
+  facts?: () => Facts;
   /** When somebody last clicked or pressed a key. */
   acted: number;
   /** Another way to the collector, where the page's own does not lead there. */
@@ -121,6 +125,8 @@ function run(settings: Settings): unknown {
     if (!__MORE__ || settings.consent !== "nameless") {
       const id = (text: string) => /clabo_id=([0-9a-f]{32})/.exec(text)?.[1];
       who.visitor = id(kept) || newId();
+      // For as long as a visit lasts: tests may be for who has never been here.
+      if (__SPLITS__ && __WHO__ && (kept.includes("clabo_new") || !id(kept))) cookie("new", "1", 1800);
       cookie("id", who.visitor, 34128000);
       // Cookies may be blocked: then the tab remembers, if it can.
       if (!id(kept) && !id(cookies())) {
@@ -133,6 +139,16 @@ function run(settings: Settings): unknown {
     known = { who, left: kept.includes("clabo_left") };
     return known;
   }
+
+  /** What the visit began with is kept by the tab, and that it is the first by a cookie that lasts as long as a visit. */
+  const facts = (): Facts => {
+    const host = referrer.split("/")[2] || "";
+    const kept = tab.get("clabo_by");
+    // Where the site's own page led here, the visit goes on.
+    const by = (host === location.host && kept) || `${came} ${host}`;
+    if (by !== kept) tab.set("clabo_by", by);
+    return [device, cookies().includes("clabo_new"), ...(by.split(" ") as [string, string])];
+  };
 
   /** From here on an id may be stored. True where the page is being left for a variant; `late`: it has been seen by now. */
   function open(late?: boolean) {
@@ -155,6 +171,7 @@ function run(settings: Settings): unknown {
           variants,
           (back) => event("note", undefined, { back }),
           (some) => touched.push(some),
+          ...((__WHO__ ? [facts] : []) as [() => Facts]),
         );
       // Where nothing is touched now, a later page of a single-page site may be.
       if (__CONTENT__ && lasts) need("changes", touched[0] && hold(touched.flat(), late));
@@ -195,6 +212,7 @@ function run(settings: Settings): unknown {
         refuse();
         cookie("id", "", 0);
         cookie("left", "", 0);
+        if (__SPLITS__) cookie("new", "", 0);
         tried(() => {
           localStorage.removeItem(`clabo_${settings.key}`);
           sessionStorage.removeItem("clabo_id");
@@ -277,6 +295,7 @@ function run(settings: Settings): unknown {
     refused: (e) => need("forms", e),
     clicked: (path) => need("clicks", path),
     visitor: () => identify()?.who.visitor,
+    ...(__SPLITS__ && __WHO__ && { facts }),
     sent: (sent) => need("forms", sent),
   };
   api.part = guard((name, start) => {

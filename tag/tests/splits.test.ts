@@ -1,13 +1,37 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
+import entrants from "../entrant-vectors.json";
 import vectors from "../split-vectors.json";
+import { admits, type Entrants, type Facts } from "../src/entrants";
 import type { Variant } from "../src/settings";
-import { assign, hash32, route } from "../src/splits";
+import { assign, enters, hash32, route } from "../src/splits";
+
+describe("who may be in it", () => {
+  it("is as the server says", () => {
+    for (const { tag, facts, in: allowed } of entrants)
+      expect(
+        admits(tag as Entrants, [facts.device, facts.first, facts.search, facts.referrer]),
+        JSON.stringify([tag, facts]),
+      ).toBe(allowed);
+    expect(entrants.length).toBeGreaterThan(50);
+  });
+
+  it("is asked once: who has been let in stays in", () => {
+    localStorage.clear();
+    const test = { key: "w", host: "", variants: [], who: { devices: ["phone"] } };
+    const on = (device: string) => () => [device, true, "", ""] as Facts;
+    expect(["desktop", "phone", "desktop"].map((device) => Boolean(enters(test, on(device))))).toEqual([
+      false,
+      true,
+      true,
+    ]);
+  });
+});
 
 describe("the split", () => {
   it("is the server's own", () => {
-    for (const { visitor, test, shares, traffic, hash, variant } of vectors) {
+    for (const { visitor, test, shares, traffic, hash, variant, ...slot } of vectors) {
       const variants = shares.map((share, index): Variant => [`${index}`, "", share]);
-      const chosen = assign(visitor, { key: test, traffic, host: "", variants });
+      const chosen = assign(visitor, { key: test, traffic, host: "", variants, ...slot });
       expect(hash32(`${test}.${visitor}`)).toBe(hash);
       expect(chosen ? Number(chosen[0]) : null).toBe(variant);
     }
@@ -35,7 +59,8 @@ describe("where a visitor is sent on to", () => {
   const at = (path: string, ledBack = vi.fn()) => {
     vi.stubGlobal("location", { host: "shop.example", pathname: path });
     const variants = {};
-    return { to: route(site, "0".repeat(32), variants, ledBack, vi.fn()), variants, ledBack };
+    const facts = () => ["desktop", true, "", ""] as Facts;
+    return { to: route(site, "0".repeat(32), variants, ledBack, vi.fn(), facts), variants, ledBack };
   };
 
   beforeEach(() => {

@@ -18,7 +18,7 @@ from clabo.core.addresses import AddressError, campaign_of, canonical_query, nor
 from clabo.core.attribution import MODELS, Touch, credit, eligible
 from clabo.core.channels import CHANNELS, classify
 from clabo.core.returns import spread
-from clabo.core.splits import assign, hash32
+from clabo.core.splits import Slot, assign, hash32
 
 ROOT = Path(__file__).parents[3]
 segments = st.lists(st.text(alphabet="abcXYZ019-._~!$&'()*+,;=:@ %äß🐝", max_size=8), max_size=5)
@@ -151,10 +151,13 @@ class Splits(TestCase):
         visitors = [f"{i:032x}" for i in range(20_000)]
         places = Counter(assign(v, "a1b2c3d4", [50, 30, 20]) for v in visitors)
         self.assertGreater(stats.chisquare([places[i] for i in range(3)], [10_000, 6000, 4000]).pvalue, 1e-4)
-        inside = [v for v in visitors if assign(v, "a1b2c3d4", [50, 50], 20) is not None]
+        inside = [v for v in visitors if assign(v, "a1b2c3d4", [50, 50], Slot(20)) is not None]
         self.assertAlmostEqual(len(inside) / 20_000, 0.2, delta=0.012)
         self.assertTrue(
-            all(assign(v, "a1b2c3d4", [50, 50], 20) == assign(v, "a1b2c3d4", [50, 50], 90) for v in inside)
+            all(
+                assign(v, "a1b2c3d4", [50, 50], Slot(20)) == assign(v, "a1b2c3d4", [50, 50], Slot(90))
+                for v in inside
+            )
         )
         both = Counter((assign(v, "a1b2c3d4", [50, 50]), assign(v, "a1b2c3d5", [50, 50])) for v in visitors)
         self.assertGreater(
@@ -165,7 +168,14 @@ class Splits(TestCase):
         vectors = json.loads((ROOT / "tag" / "split-vectors.json").read_text())
         for v in vectors:
             self.assertEqual(hash32(f"{v['test']}.{v['visitor']}"), v["hash"])
-            self.assertEqual(assign(v["visitor"], v["test"], v["shares"], v["traffic"]), v["variant"])
+            slot = Slot(v["traffic"], v.get("start", 0), v.get("layer", ""))
+            self.assertEqual(assign(v["visitor"], v["test"], v["shares"], slot), v["variant"])
+
+    def test_slots_of_one_layer_share_nobody_and_leave_nobody_out(self) -> None:
+        slots = [Slot(25, 0, "l"), Slot(35, 25, "l"), Slot(40, 60, "l")]
+        for n in range(3000):
+            held = [place for place, slot in enumerate(slots) if slot.holds(f"{n:032x}", f"t{n % 3}")]
+            self.assertEqual(len(held), 1)
 
     def test_pages_agree_with_the_vectors_that_the_tag_is_held_to(self) -> None:
         for v in json.loads((ROOT / "tag" / "page-vectors.json").read_text()):

@@ -249,6 +249,7 @@ class Wrong(unittest.TestCase):
             ({"include": {"what": {"audience": 1}, "to": 3}}, "include", "unknown_part"),
             ({"include": {"sequence": [{"what": KIT, "times": 2}]}}, "include.sequence[0]", "no_step"),
             ({"include": {"sequence": [{"all": [part]}]}}, "include.sequence[0]", "no_step"),
+            ({"include": {"what": {"audience": 2**31}}}, "include.what.audience", "how_many"),
             ({"include": {"sequence": [{"what": {"audience": 1}}]}}, "include.sequence[0]", "no_step"),
             ({"include": {"sequence": [part], "within": 0}}, "include.within", "whole_between"),
             ({"include": {"all": [part] * 41}}, "include.all", "too_many_parts"),

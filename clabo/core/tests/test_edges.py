@@ -34,6 +34,13 @@ class Sato(TestCase):
         self.assertAlmostEqual(found.difference.low, float(gap) - reach, places=12)
         self.assertAlmostEqual(found.difference.high, float(gap) + reach, places=12)
 
+    def test_rates_are_held_to_the_mix_of_both_sides(self) -> None:
+        """Direct standardisation: each stratum counts as it does among the entries of both."""
+        strata = {"a": (30, 900, 8, 200), "b": (6, 100, 90, 800)}
+        found = fair_comparison({k: (Counts(a, b), Counts(c, d)) for k, (a, b, c, d) in strata.items()})
+        self.assertAlmostEqual(found.control_rate, (1100 * 30 / 900 + 900 * 6 / 100) / 2000, places=12)
+        self.assertAlmostEqual(found.challenger_rate, (1100 * 8 / 200 + 900 * 90 / 800) / 2000, places=12)
+
 
 class Lengths(TestCase):
     def test_an_address_of_2048_characters_and_no_longer(self) -> None:

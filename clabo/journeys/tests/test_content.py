@@ -16,7 +16,7 @@ from clabo.core.splits import assign
 from clabo.events.models import Event, Kind
 from clabo.install.kit import tag_lines
 from clabo.journeys.tests.test_listening import ListeningCase
-from clabo.splits import services
+from clabo.splits import life, services
 from clabo.splits.looks import look_address
 from clabo.splits.models import Exposure, SplitTest, Unfound
 from clabo.testing.traffic import beacon, event, hit, make_rule, receive
@@ -70,7 +70,7 @@ class ContentCase(ListeningCase):
         content = services.SplitContent(
             *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], changes])
         )
-        test = services.start(services.save_test(self.site, content))
+        test = life.start(services.save_test(self.site, content))
         self.renewed()
         return test
 

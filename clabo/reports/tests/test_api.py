@@ -88,7 +88,7 @@ class Sparse(TestCase):
         made = self.member.ask("POST", "/tests", {**body, "baseline": 0.1, "smallest_lift": 0.5})
         self.member.ask("POST", f"/tests/{made['id']}/start")
         key = SplitTest.objects.get(pk=made["id"]).key
-        letter = "AB"[assign(f"{2:032x}", key, [50, 50], 100) or 0]
+        letter = "AB"[assign(f"{2:032x}", key, [50, 50]) or 0]
         seen = event(f"/{letter.lower()}", variants={key: letter})
         receive([hit(self.site, datetime.now(UTC), beacon(2, seen, event("/thank-you")))])
         row = next(r for r in self.member.ask("GET", "/pages")["rows"] if r["path"] == "/a")

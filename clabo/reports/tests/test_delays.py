@@ -39,6 +39,14 @@ class StillToCome(TestCase):
         self.assertAlmostEqual(said["estimate"], 10)
         self.assertLess(said["low"], 10)
         self.assertGreater(said["high"], 10)
+        rows = {r["path"]: r for r in member.ask("GET", "/pages?period=28d")["rows"]}
+        # By hand: of today's ten, half have come, so that as many are to come again, over the page's 50 entries.
+        self.assertAlmostEqual(rows["/a"]["to_come"]["estimate"], 10)
+        self.assertAlmostEqual(rows["/a"]["rate_to_come"]["estimate"], 10 / 50)
+        self.assertEqual([r["to_come"] for path, r in rows.items() if path != "/a"], [None])
+        by_source = member.ask("GET", "/sources?period=28d&by=source")
+        self.assertEqual([r["to_come"] for r in by_source["rows"] if r["value"] == "meadow"], [said])
+        self.assertEqual(by_source["total"]["to_come"], said)
         points = member.ask("GET", "/pages/series?period=28d")["points"]
         self.assertEqual([p["to_come"] is not None for p in points], [False] * 27 + [True])
         self.assertIsNone(

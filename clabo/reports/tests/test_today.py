@@ -90,7 +90,7 @@ class Said(TestCase):
         now = datetime.now(UTC)
         hits = []
         for visitor in range(2, 600):
-            letter = "AB"[assign(f"{visitor:032x}", key, [50, 50], 100) or 0]
+            letter = "AB"[assign(f"{visitor:032x}", key, [50, 50]) or 0]
             # Half of B's visitors never arrive.
             if letter == "A" or visitor % 2:
                 seen = event(f"/{letter.lower()}", variants={key: letter})

@@ -11,7 +11,7 @@ from clabo.events.models import Page
 from clabo.ingest.directory import tag_site
 from clabo.monitoring.tags import watch_site
 from clabo.problems import Problem
-from clabo.splits import services
+from clabo.splits import life, services
 from clabo.splits.looks import look_address
 from clabo.splits.models import Exposure, SplitTest, Unfound
 from clabo.splits.tests.test_split_tests import STARTED, SplitCase
@@ -36,7 +36,7 @@ class ContentCase(SplitCase):
         )
 
     def started(self, **changes: Any) -> SplitTest:
-        return services.start(services.save_test(self.site, self.drafted(**changes)), STARTED)
+        return life.start(services.save_test(self.site, self.drafted(**changes)), STARTED)
 
     def note(self, test: SplitTest, visitor: int, **said: Any) -> None:
         body = beacon(visitor, event("/a", kind="note", **said))
@@ -83,8 +83,8 @@ class Looking(ContentCase):
         answer = self.client.get(f"/look/{token}.json")
         self.assertEqual(answer.json()["changes"], [HEADLINE, BUTTON, BANNER, LINK])
         self.assertEqual(answer["access-control-allow-origin"], "*")
-        services.start(test)
-        services.end(test)
+        life.start(test)
+        life.end(test)
         self.assertEqual(self.client.get(f"/look/{token}.json").json()["letter"], "B")
 
     def test_none_but_ours_and_not_for_ever(self) -> None:
@@ -111,7 +111,7 @@ class Running(ContentCase):
     def test_the_tag_is_told_what_to_change_and_what_to_keep_out_of_sight(self) -> None:
         draft = services.save_test(self.site, self.drafted())
         self.assertNotIn("changes", tag_site(self.site).settings.decode())
-        services.start(draft)
+        life.start(draft)
         served = tag_site(self.site)
         [told] = json.loads(served.settings)["tests"]
         self.assertTrue(served.content)
@@ -119,14 +119,14 @@ class Running(ContentCase):
         self.assertEqual(told["changes"], [[], [HEADLINE, BUTTON, BANNER, LINK]])
         # A new block is not there yet, and a link looks as before.
         self.assertEqual(told["hold"], [[], ["h1", "a.cta"]])
-        services.end(draft)
+        life.end(draft)
         self.assertFalse(tag_site(self.site).content)
 
     def test_a_page_is_in_one_test_at_a_time(self) -> None:
         self.started()
         other = services.save_test(self.site, self.content())
         with self.assertRaises(Problem) as refused:
-            services.start(other)
+            life.start(other)
         self.assertIn("Shorter story", refused.exception.detail)
 
     def test_visitors_enter_when_the_tag_has_changed_it_for_them(self) -> None:
@@ -174,7 +174,7 @@ class Running(ContentCase):
                 for each in walk(self.site, hour + 1, STARTED + timedelta(hours=hour), "/a")
             ]
         )
-        services.end(test, end)
+        life.end(test, end)
         self.assertEqual(services.resting_pages(self.site), {})
         self.assertEqual({p.path for p in watch_site(self.site, end + timedelta(days=3))}, {"/a"})
         self.assertTrue(Page.objects.get(path="/a").stopped_at)

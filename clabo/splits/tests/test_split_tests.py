@@ -16,12 +16,12 @@ from clabo.conversions.lens import read_lens
 from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, Moments, compare_means, confidence_sequence
 from clabo.core.evidence.daily import bounds
-from clabo.core.splits import assign
+from clabo.core.splits import Slot, assign
 from clabo.ingest.directory import tag_site
 from clabo.monitoring.tags import watch_site
 from clabo.problems import Problem
 from clabo.sites.fetching import Fetched
-from clabo.splits import results, services
+from clabo.splits import life, results, services
 from clabo.splits.models import Exposure, SplitTest
 from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
@@ -49,13 +49,13 @@ class SplitCase(TestCase):
         return services.SplitContent(**{**fields, **changes})
 
     def running(self, **changes: Any) -> SplitTest:
-        return services.start(services.save_test(self.site, self.content(**changes)), STARTED)
+        return life.start(services.save_test(self.site, self.content(**changes)), STARTED)
 
     def people(self, test: SplitTest, letter: str) -> Iterator[int]:
         """Visitors whom the lot gives that variant."""
         shares = [v.share for v in test.variants.all()]
         for number in count(1000):
-            place = assign(f"{number:032x}", test.key, shares, test.traffic)
+            place = assign(f"{number:032x}", test.key, shares, Slot(test.traffic))
             if place is not None and "ABC"[place] == letter:
                 yield number
 
@@ -97,29 +97,29 @@ class Drafts(SplitCase):
         test = services.save_test(self.site, self.content())
         self.assertNotIn(test.key, tag_site(self.site).settings.decode())
         with self.assertRaises(Problem):
-            services.end(test)
-        test = services.start(test)
+            life.end(test)
+        test = life.start(test)
         self.assertIn(test.key, tag_site(self.site).settings.decode())
         for forbidden in (
-            lambda: services.start(test),
+            lambda: life.start(test),
             lambda: services.save_test(self.site, self.content(name="x"), test),
-            lambda: services.remove(test),
+            lambda: life.remove(test),
         ):
             with self.assertRaises(Problem) as caught:
                 forbidden()
             self.assertEqual(caught.exception.status, 409)
-        services.end(test)
+        life.end(test)
         self.assertNotIn(test.key, tag_site(self.site).settings.decode())
 
     def test_a_page_without_a_hit_or_in_another_test_cannot_start(self) -> None:
         unseen = services.save_test(self.site, self.content(addresses=["/a", "/new"]))
         with self.assertRaises(Problem) as caught:
-            services.start(unseen)
+            life.start(unseen)
         self.assertIn("/new", caught.exception.detail)
         self.running()
         second = services.save_test(self.site, self.content(addresses=["/c", "/b"]))
         with self.assertRaises(Problem) as caught:
-            services.start(second)
+            life.start(second)
         self.assertIn("Shorter story", caught.exception.detail)
 
     def test_what_was_recorded_of_the_control(self) -> None:
@@ -142,7 +142,7 @@ class Drafts(SplitCase):
         )
         later = end + timedelta(days=3)
         self.assertEqual({p.path for p in watch_site(self.site, later)}, {"/a", "/b"})
-        services.end(test, end)
+        life.end(test, end)
         self.assertEqual({p.path for p in watch_site(self.site, later)}, {"/a"})
         receive(walk(self.site, 900, end + timedelta(days=1, hours=1), "/b"))
         self.assertEqual({p.path for p in watch_site(self.site, later + timedelta(days=2))}, {"/a", "/b"})
@@ -201,7 +201,7 @@ class Results(SplitCase):
         person = next(self.people(test, "A"))
         receive(walk(self.site, person, STARTED + timedelta(minutes=5), "/thank-you"))
         self.come(test, "A", 1, 0)
-        services.end(test, STARTED + timedelta(days=1))
+        life.end(test, STARTED + timedelta(days=1))
         receive(walk(self.site, person, STARTED + timedelta(days=2), "/thank-you"))
         test.refresh_from_db()
         self.assertEqual(self.result(test).arms[0].counts, Counts(0, 1))
@@ -224,7 +224,7 @@ class Results(SplitCase):
     def test_a_draft_and_a_lens_that_nobody_fits(self) -> None:
         test = services.save_test(self.site, self.content())
         self.assertEqual(self.result(test).verdict.kind, "no_data")
-        running = services.start(test, STARTED)
+        running = life.start(test, STARTED)
         self.come(running, "A", 10, 1)
         found = self.result(running, device="phone")
         self.assertEqual([a.counts.trials for a in found.arms], [0, 0])
@@ -280,7 +280,7 @@ class LedBack(SplitCase):
             found = Fetched(leads_to, 200, "", [], ["https://shop.example/b"], False)
             with patch.object(services, "fetch_from", return_value=found):
                 if starts:
-                    services.start(draft)
+                    life.start(draft)
                 else:
                     with self.assertRaisesMessage(Problem, "/b leads back to /a"):
-                        services.start(draft)
+                        life.start(draft)

@@ -5,7 +5,7 @@ import type { Held } from "../content";
 import { holds } from "../place";
 import { tab, tried } from "../safe";
 import type { Change, SplitTest } from "../settings";
-import { assign } from "../splits";
+import { assign, enters } from "../splits";
 import type { Tag } from "../tag";
 
 /** By then what is to be found should have been there. */
@@ -53,7 +53,7 @@ function start(tag: Tag) {
     for (const test of settings.tests) {
       const { changes, variants } = test;
       const chosen = visitor && changes && holds(settings, test.where, location) ? assign(visitor, test) : undefined;
-      if (!chosen || !changes) continue;
+      if (!chosen || !changes || !enters(test, tag.facts)) continue;
       const same = before.find((one) => one.test === test);
       const asked = changes.flatMap(selectors);
       const mine = changes[variants.indexOf(chosen)] ?? [];

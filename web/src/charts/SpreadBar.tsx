@@ -7,6 +7,8 @@ interface Props {
   max: number;
   /** The estimate of the period before, as a hollow mark. */
   before?: number | null;
+  /** Where the estimate will be once what is still to come has come. */
+  expected?: number | null;
   thin?: boolean;
   tone?: "ink" | "fern" | "brick";
   width?: number;
@@ -14,7 +16,18 @@ interface Props {
 }
 const TONES = { ink: "var(--color-ink)", fern: "var(--color-fern)", brick: "var(--color-brick)" };
 
-export function SpreadBar({ low, estimate, high, max, before, thin, tone = "ink", width = 72, label }: Props) {
+export function SpreadBar({
+  low,
+  estimate,
+  high,
+  max,
+  before,
+  expected,
+  thin,
+  tone = "ink",
+  width = 72,
+  label,
+}: Props) {
   if (estimate == null) return <span className="inline-block" style={{ width }} />;
   const at = (value: number) => Math.min(width - 1.5, Math.max(1.5, (value / max) * width));
   const from = at(low ?? 0);
@@ -40,6 +53,12 @@ export function SpreadBar({ low, estimate, high, max, before, thin, tone = "ink"
           stroke="var(--color-quiet)"
           strokeWidth={1.3}
         />
+      )}
+      {expected != null && (
+        <g stroke={TONES[tone]} strokeDasharray="1.5 1.5">
+          <line x1={at(estimate)} x2={at(expected)} y1={4} y2={4} />
+          <line x1={at(expected)} x2={at(expected)} y1={4} y2={15} strokeWidth={1.5} />
+        </g>
       )}
       <line x1={at(estimate)} x2={at(estimate)} y1={3} y2={15} stroke={TONES[tone]} strokeWidth={2} />
     </svg>

@@ -5,7 +5,7 @@ import type { Problem } from "../api/client";
 
 export const cx = (...names: (string | false | null | undefined)[]) => names.filter(Boolean).join(" ");
 
-type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { kind?: "main" | "plain" | "quiet" | "against" };
+export type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { kind?: "main" | "plain" | "quiet" | "against" };
 const KINDS = {
   main: "bg-plum text-paper border-plum hover:brightness-110",
   plain: "bg-surface border-line hover:border-plum",

@@ -1,11 +1,11 @@
 /** What can be done with a kept audience: bands, files, versions, deleting. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { Dialog } from "radix-ui";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
 import { Button, CopyLine, Field, fieldError, Input, TextButton } from "../../components/ui";
+import { Window } from "../../components/Window";
 import { count, day, hour } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import type { Audience } from "./model";
@@ -35,29 +35,6 @@ export function Uses({ siteId, audience, canEdit }: Props) {
         </>
       )}
     </>
-  );
-}
-
-function Window({ name, children }: { name: string; children: ReactNode }) {
-  return (
-    <Dialog.Root>
-      <Dialog.Trigger asChild>
-        <Button>{name}</Button>
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-40 max-h-[85vh] w-[min(92vw,520px)] -translate-1/2 overflow-auto rounded-box border bg-surface p-5 text-ink outline-none"
-        >
-          <Dialog.Title className="mb-3 text-lg">{name}</Dialog.Title>
-          {children}
-          <Dialog.Close asChild>
-            <Button className="mt-4">Close</Button>
-          </Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
   );
 }
 

@@ -286,7 +286,7 @@ function ToCome({ report, compared }: { report: Schemas["PagesOut"]; compared: b
     <span className="text-ink">
       {" "}
       About {count(Math.round(more.estimate))} more {many} ({count(more.low)} to {count(more.high)}) are still to come
-      of these visits, if they come as past ones did
+      of these visits, if they come as past ones did: dashed marks show where rates and ROAS will be then
       {compared && "; those of the days before have come, so the comparison is a little unkind to these days"}.
     </span>
   );

@@ -82,16 +82,18 @@ interface RateProps {
   of: string;
   width: number;
   thin?: boolean;
+  /** What conversions that are still to come will add. */
+  more?: Interval;
   /** How its values are written; as per cents without it. */
   written?: (value: number) => string;
 }
 
-export function Rate({ rate, was, typical, end, of, width, thin, written }: RateProps) {
+export function Rate({ rate, was, typical, end, of, width, thin, more, written }: RateProps) {
   if (!rate) return <span className="text-quiet">–</span>;
   const digits = end === 1 ? 0 : 2;
   const write = (value: number | null | undefined, places?: number) =>
     value == null || !written ? percent(value, places) : written(value);
-  const label = `${write(rate.estimate)}, between ${write(rate.low)} and ${write(rate.high)}: ${of}${thin ? ". Thin." : ""}`;
+  const label = `${write(rate.estimate)}, between ${write(rate.low)} and ${write(rate.high)}: ${of}${thin ? ". Thin." : ""}${toCome(more, write)}`;
   return (
     <span className="inline-flex items-center justify-end gap-2">
       <span className="num">
@@ -102,6 +104,7 @@ export function Rate({ rate, was, typical, end, of, width, thin, written }: Rate
         {...rate}
         max={end}
         before={typical ?? was?.estimate}
+        expected={withMore(rate.estimate, more)}
         thin={thin && end !== 1}
         width={width}
         label={label}
@@ -109,6 +112,15 @@ export function Rate({ rate, was, typical, end, of, width, thin, written }: Rate
     </span>
   );
 }
+
+const withMore = (estimate: number | null, more: Interval | undefined) =>
+  estimate != null && more?.estimate ? estimate + more.estimate : null;
+
+/** Said beside what the dashed mark shows. */
+const toCome = (more: Interval | undefined, write: (value: number | null | undefined) => string) =>
+  more?.estimate
+    ? `. What is still to come of these visits will add about ${write(more.estimate)} (${write(more.low)} to ${write(more.high)}).`
+    : "";
 
 /** A column of plain numbers, with the period before under each where that is compared. */
 export const plainColumn = <R extends Measured>(
@@ -222,6 +234,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
         was={f.was(r)?.conversion_rate}
         end={f.rateEnd}
         of={`${count(r.converted)} of ${count(r.entries)} entries`}
+        more={r.rate_to_come}
         thin={r.thin}
         width={f.bars ?? 84}
       />
@@ -370,9 +383,10 @@ function Roas<R extends Measured>({ row, frame }: { row: R; frame: Frame<R> }) {
   // Against break-even: 1 over the margin, from the server.
   const bar = frame.read.break_even_roas;
   const tone = i?.high != null && i.high < bar ? "brick" : i?.low != null && i.low > bar ? "fern" : "ink";
-  const label = i
+  const range = i
     ? `${times(row.roas)}, between ${times(i.low)} and ${times(i.high)}; breaks even at ${times(bar)}`
     : `${times(row.roas)}, too few days for a range`;
+  const label = range + toCome(row.roas_to_come, times);
   const earlier = frame.was(row)?.roas;
   return (
     <span className="inline-flex items-center justify-end gap-2">
@@ -384,6 +398,7 @@ function Roas<R extends Measured>({ row, frame }: { row: R; frame: Frame<R> }) {
         low={i?.low}
         estimate={Number(row.roas)}
         high={i?.high}
+        expected={withMore(Number(row.roas), row.roas_to_come)}
         max={frame.roasEnd}
         thin={row.thin}
         tone={tone}

@@ -23,6 +23,7 @@ import { conversionsQuery } from "../conversions/queries";
 import { blank, type Change, Changes, filled } from "./Changes";
 import { PlanEffect } from "./PlanEffect";
 import { planQuery } from "./queries";
+import { EVERYBODY, type Who, WhoIsIn, written } from "./WhoIsIn";
 
 type TestIn = Schemas["SplitTestIn"];
 type Test = Schemas["SplitTestOut"];
@@ -30,6 +31,9 @@ const LETTERS = "ABCDEFGH";
 
 interface Written {
   name: string;
+  notes: string;
+  who: Who;
+  beside: TestIn["beside"];
   conversion: number;
   what: "address" | "content";
   addresses: string[];
@@ -51,6 +55,9 @@ function asWritten(test: Test | undefined, conversion: number): Written {
   if (!test)
     return {
       name: "",
+      notes: "",
+      who: EVERYBODY,
+      beside: "",
       conversion,
       what: "address",
       addresses: ["", ""],
@@ -62,6 +69,9 @@ function asWritten(test: Test | undefined, conversion: number): Written {
     };
   return {
     name: test.name,
+    notes: test.notes,
+    who: { ...EVERYBODY, ...test.who },
+    beside: test.beside,
     conversion: test.conversion,
     what: test.what,
     addresses: test.variants.map((v) => v.host + v.path),
@@ -103,6 +113,12 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
   const ofContent = form.what === "content";
   const body = (baseline: number): TestIn => ({
     name: form.name,
+    notes: form.notes,
+    ends_on: test?.ends_on ?? null,
+    ends_decided: test?.ends_decided ?? false,
+    ends_on_harm: test?.ends_on_harm ?? false,
+    who: written(form.who),
+    beside: form.beside,
     conversion: form.conversion,
     what: form.what,
     addresses: ofContent ? form.addresses.slice(0, 1) : form.addresses,
@@ -154,8 +170,8 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     "smallest_lift",
     "shares",
     ...form.addresses.map((_, i) => `addresses.${i}`),
-    // What is wrong with a change stands beside it.
-    ...(ofContent && save.error && "field" in save.error && String(save.error.field).startsWith("changes.")
+    // What is wrong with a change, or with who is in it, stands beside it.
+    ...(save.error && "field" in save.error && /^(changes\.|who|beside)/.test(String(save.error.field))
       ? [String(save.error.field)]
       : []),
   ];
@@ -282,6 +298,25 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               change={(traffic) => change({ traffic: Number(traffic) })}
             />
           </div>
+          <WhoIsIn
+            who={form.who}
+            set={(who) => change({ who })}
+            beside={form.beside ?? ""}
+            setBeside={(beside) => change({ beside })}
+            crossable={ofContent}
+            error={error}
+          />
+          <Field label="Notes" hint="Why it is made: found again by the search in the list.">
+            {(p) => (
+              <textarea
+                {...p}
+                rows={2}
+                className="w-full rounded-box border border-quiet/50 bg-surface px-2.5 py-1.5"
+                value={form.notes}
+                onChange={(e) => change({ notes: e.target.value })}
+              />
+            )}
+          </Field>
           <FormProblem problem={save.error} fields={fields} />
           <div className="flex gap-2">
             <Button type="submit" kind="main" disabled={save.isPending}>

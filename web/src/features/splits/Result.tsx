@@ -1,27 +1,38 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import { toast } from "sonner";
-import { client, data, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { Pictured } from "../../charts/Pictured";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { OriginAndDevice, PeopleWord } from "../../components/LensSentence";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
-import { Button, cx, Failed, Letter, Loading } from "../../components/ui";
+import { cx, Failed, Letter, Loading } from "../../components/ui";
 import { count, day, hour, money, percent, plural, pValue, several, signed, times, words } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
 import { useSite } from "../../lib/session";
-import { makeStale, REPORTS } from "../../lib/stale";
 import { useSiteId } from "../../lib/useSiteId";
 import { changed } from "../../words/changed";
 import { lensChoicesQuery } from "../pages/queries";
+import { Checklist } from "./Checklist";
 import { Draft } from "./Draft";
+import { Life } from "./Life";
+import { Log } from "./Log";
 import { looksQuery, resultQuery } from "./queries";
 import { shares, verdictWords } from "./verdict";
 
 type Result = Schemas["ResultOut"];
+type Test = Result["test"];
+
+const ran = (t: Test) => `ran from ${day(t.started_at)} to ${day(t.ended_at)}`;
+const STANDS: Record<Test["state"], (t: Test) => string> = {
+  draft: () => "draft",
+  running: (t) => `running since ${day(t.started_at)}${t.ends_on ? `, ends after ${day(t.ends_on)}` : ""}`,
+  paused: (t) => `resting; begun on ${day(t.started_at)}`,
+  ended: ran,
+  adopted: (t) => `${ran(t)}; ${t.adopted} taken over${t.shown ? ", shown by Clabo" : ""}`,
+};
 
 export default function ResultPlace() {
   const siteId = useSiteId();
@@ -29,36 +40,10 @@ export default function ResultPlace() {
   const testId = Number(useParams({ from: "/s/$siteId/tests/$testId" }).testId);
   const search = useSearch({ from: "/s/$siteId/tests/$testId" });
   const navigate = useNavigate({ from: "/s/$siteId/tests/$testId" });
-  const queries = useQueryClient();
   const [changing, setChanging] = useState(false);
   const { origin, device } = search;
   const result = useQuery(resultQuery(siteId, testId, search));
   const lens = useQuery(lensChoicesQuery(siteId, search));
-  const path = { params: { path: { site_id: siteId, test_id: testId } } };
-  const settle = (text: string) => async () => {
-    await makeStale(queries, siteId, ...REPORTS);
-    toast(text);
-  };
-  const failed = (error: Error) => toast.error(error.message);
-  const start = useMutation({
-    mutationFn: () => data(client.POST("/api/sites/{site_id}/tests/{test_id}/start", path)),
-    onSuccess: settle("It runs. Visitors of the control page are shared out from now on."),
-    onError: failed,
-  });
-  const end = useMutation({
-    mutationFn: () => data(client.POST("/api/sites/{site_id}/tests/{test_id}/end", path)),
-    onSuccess: settle("It has ended: everybody sees the control page again, and the result stays."),
-    onError: failed,
-  });
-  const remove = useMutation({
-    mutationFn: () => data(client.DELETE("/api/sites/{site_id}/tests/{test_id}", path)),
-    onSuccess: async () => {
-      await makeStale(queries, siteId, "tests", "rail");
-      await navigate({ to: "/s/$siteId/tests", params: { siteId: String(siteId) } });
-    },
-    onError: failed,
-  });
-
   if (result.isPending) return <Loading what="the test" />;
   if (!result.data) return <Failed error={result.error} retry={result.refetch} />;
   const r = result.data;
@@ -74,9 +59,8 @@ export default function ResultPlace() {
               Split tests
             </Link>
             {" · "}
-            {r.test.state === "running" && `running since ${day(r.test.started_at)}`}
-            {r.test.state === "ended" && `ran from ${day(r.test.started_at)} to ${day(r.test.ended_at)}`}
-            {r.test.state === "draft" && "draft"}
+            {STANDS[r.test.state](r.test)}
+            {r.test.archived && ", put away"}
           </p>
           <h1 className="font-head text-head leading-[1.4] font-normal">
             <bdi className="font-semibold">{r.test.name}</bdi>: {several(r.test.conversion_name)} per visitor to{" "}
@@ -85,6 +69,11 @@ export default function ResultPlace() {
             >
               {r.arms[0]?.path}
             </bdi>
+            {r.test.who_says && (
+              <>
+                , visitors <bdi>{r.test.who_says}</bdi>
+              </>
+            )}
             {lens.data && (
               <>
                 {lens.data.audiences.length > 0 && ", "}
@@ -103,30 +92,7 @@ export default function ResultPlace() {
             .
           </h1>
         </div>
-        {site.canEdit && (
-          <div className="flex gap-2">
-            {r.test.state === "draft" && (
-              <>
-                <Button kind="against" onClick={() => remove.mutate()}>
-                  Throw away
-                </Button>
-                <Button onClick={() => setChanging(true)}>Change</Button>
-                <Button kind="main" onClick={() => start.mutate()} disabled={start.isPending}>
-                  Start the test
-                </Button>
-              </>
-            )}
-            {r.test.state === "running" && (
-              <Button
-                kind={r.verdict.kind === "too_early" ? "plain" : "main"}
-                onClick={() => end.mutate()}
-                disabled={end.isPending}
-              >
-                End the test
-              </Button>
-            )}
-          </div>
-        )}
+        {site.canEdit && <Life siteId={siteId} r={r} change={() => setChanging(true)} />}
       </header>
       <section aria-label="Verdict" className="py-3">
         <p className="font-head text-say leading-tight font-semibold">{said.head}</p>
@@ -178,6 +144,8 @@ export default function ResultPlace() {
         </div>
       )}
       <Arms siteId={siteId} r={r} />
+      {r.test.state === "draft" && <Checklist siteId={siteId} testId={testId} />}
+      <Log r={r} />
     </>
   );
 }

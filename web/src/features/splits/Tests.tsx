@@ -13,7 +13,13 @@ import { testsQuery } from "./queries";
 import { shortVerdict } from "./verdict";
 
 type Summary = Schemas["SplitTestSummary"];
-const STATES: Record<Summary["state"], string> = { draft: "draft", running: "running", ended: "ended" };
+const STATES: Record<Summary["state"], string> = {
+  draft: "draft",
+  running: "running",
+  paused: "resting",
+  ended: "ended",
+  adopted: "taken over",
+};
 
 export default function Tests() {
   const siteId = useSiteId();

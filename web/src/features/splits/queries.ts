@@ -39,6 +39,18 @@ export const resultQuery = (siteId: number, testId: number, { origin, device, au
     placeholderData: (before) => before,
   });
 
+/** What is looked at before a start; the pages are asked for, so it takes a moment. */
+export const checklistQuery = (siteId: number, testId: number) =>
+  queryOptions({
+    queryKey: ["tests", siteId, testId, "checklist"],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/tests/{test_id}/checklist", {
+          params: { path: { site_id: siteId, test_id: testId } },
+        }),
+      ),
+  });
+
 /** Links that show each variant, good for two hours. */
 export const looksQuery = (siteId: number, testId: number) =>
   queryOptions({

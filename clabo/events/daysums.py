@@ -1,0 +1,85 @@
+"""Sums by day that the process keeps until something of the day changes.
+
+A report over 90 days sums a hundred thousand rows, of which almost all are of days that are over. What a table held of a
+day has a version (db/daychanges.py), so that of a sum that was made before only the days that have changed are made anew.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict, defaultdict
+from collections.abc import Callable, Hashable, Iterable
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import connection
+from django.db.models import Model, Q
+
+from clabo.events.models import DayVersion
+
+# Of all sums together; those least recently asked for are forgotten first.
+MOST_ROWS = 600_000
+
+Row = tuple[Any, ...]
+_Days = dict[date, tuple[int, list[Row]]]
+_kept: OrderedDict[Hashable, _Days] = OrderedDict()
+_lock = threading.Lock()
+
+
+def of_days(
+    model: type[Model],
+    site_id: int,
+    first: date,
+    last: date,
+    what: Hashable | None,
+    read: Callable[[Q], Iterable[Row]],
+) -> list[Row]:
+    """What `read` finds of a table on the days from `first` to `last`.
+
+    `read` takes a condition on the field `day` and gives rows that begin with their day; each depends on that day's
+    rows of `model` alone. `what` tells it from all other reads of the table; None where nothing is to be kept.
+    """
+    if what is None:
+        return list(read(Q(day__gte=first, day__lte=last)))
+    key = (connection.settings_dict["NAME"], model._meta.db_table, site_id, what)
+    versions = dict(
+        DayVersion.objects.filter(
+            of_table=model._meta.db_table, site_id=site_id, day__gte=first, day__lte=last
+        ).values_list("day", "version")
+    )
+    with _lock:
+        known = dict(_kept.get(key, {}))
+    # A day that was never written to has no rows.
+    stale = [day for day, version in versions.items() if day not in known or known[day][0] != version]
+    if stale:
+        # Read after the versions: what is kept may be newer than its version says, never older.
+        fresh: defaultdict[date, list[Row]] = defaultdict(list)
+        within = len(stale) > (last - first).days // 2
+        span = Q(day__gte=min(stale), day__lte=max(stale)) if within else Q(day__in=stale)
+        for row in read(span):
+            fresh[row[0]].append(row)
+        for day in stale:
+            known[day] = versions[day], fresh[day]
+        _keep(key, known)
+    else:
+        with _lock:
+            if key in _kept:
+                _kept.move_to_end(key)
+    span_days = (first + timedelta(days=n) for n in range((last - first).days + 1))
+    return [row for day in span_days if day in versions for row in known[day][1]]
+
+
+def _keep(key: Hashable, days: _Days) -> None:
+    with _lock:
+        _kept[key] = _kept.get(key, {}) | days
+        _kept.move_to_end(key)
+        sizes = {k: sum(len(rows) + 1 for _, rows in of.values()) for k, of in _kept.items()}
+        while len(_kept) > 1 and sum(sizes.values()) > MOST_ROWS:
+            gone, _ = _kept.popitem(last=False)
+            del sizes[gone]
+
+
+def forget() -> None:
+    """Read everything anew when it is asked for next."""
+    with _lock:
+        _kept.clear()

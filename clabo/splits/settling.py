@@ -1,0 +1,51 @@
+"""Ending tests that were asked to end by themselves: on a day, once decided, or once a challenger is worse for sure."""
+
+from __future__ import annotations
+
+import logging
+from datetime import datetime, timedelta
+
+from django.db.models import Q
+
+from clabo.conversions.lens import read_lens
+from clabo.problems import Problem
+from clabo.splits.life import end
+from clabo.splits.models import Deed, SplitTest
+from clabo.splits.results import Result, result
+
+logger = logging.getLogger(__name__)
+DECIDED = ("adopt", "keep_control", "no_difference")
+
+
+def settle(now: datetime) -> list[SplitTest]:
+    """End all running tests whose time has come; those that were ended."""
+    asked = SplitTest.objects.filter(
+        Q(ends_on__isnull=False) | Q(ends_decided=True) | Q(ends_on_harm=True),
+        state__in=[SplitTest.State.RUNNING, SplitTest.State.PAUSED],
+    )
+    ended = []
+    for test in asked.select_related("site", "rule").prefetch_related("variants", "pauses").order_by("pk"):
+        if why := why_to_end(test, now):
+            try:
+                ended.append(end(test, now, why=why))
+            except Problem:
+                # Somebody has ended it meanwhile.
+                logger.info("test %s had been ended already", test.pk)
+    return ended
+
+
+def why_to_end(test: SplitTest, now: datetime) -> Deed.What | None:
+    """Why the test should end now, if it should."""
+    if test.ends_on and now >= test.site.midnight(test.ends_on + timedelta(days=1)):
+        return Deed.What.ENDED_ON_DATE
+    if not (test.ends_decided or test.ends_on_harm):
+        return None
+    found = result(read_lens(test.site), test, now, brief=True)
+    if test.ends_on_harm and harmed(found):
+        return Deed.What.ENDED_ON_HARM
+    return Deed.What.ENDED_DECIDED if test.ends_decided and found.verdict.kind in DECIDED else None
+
+
+def harmed(found: Result) -> bool:
+    """Some challenger brings less than the control, as surely as is asked."""
+    return not found.health.broken and any(a.range.known and a.range.high < 0 for a in found.against)

@@ -1,0 +1,105 @@
+/** What Clabo has looked at before a start. */
+import { useQuery } from "@tanstack/react-query";
+import { Check, CircleAlert, CircleHelp } from "lucide-react";
+import type { ReactNode } from "react";
+import type { Schemas } from "../../api/client";
+import { count, several } from "../../lib/format";
+import { checklistQuery } from "./queries";
+
+type Item = Schemas["StartCheckOut"];
+
+function Names({ of }: { of: string[] }) {
+  return <bdi className="num break-words">{of.join(", ")}</bdi>;
+}
+
+const SAYS: Record<Item["what"], (c: Item) => ReactNode> = {
+  tag: (c) =>
+    c.ok ? (
+      "The tag is on every page of it."
+    ) : (
+      <>
+        No hit has come from <Names of={c.names} /> yet. Put the tag there and open the page once.
+      </>
+    ),
+  lately: (c) =>
+    c.ok ? (
+      "Every page has been seen in the last week."
+    ) : (
+      <>
+        Nobody has been seen on <Names of={c.names} /> for a week. Is it still there?
+      </>
+    ),
+  conversion: (c) =>
+    c.ok ? (
+      "What decides it has been counted in the last four weeks."
+    ) : (
+      <>
+        No {several(c.names[0] ?? "")} have been counted for four weeks: rehearse it first, or the test waits for
+        nothing.
+      </>
+    ),
+  circle: (c) =>
+    c.ok ? (
+      "No variant leads back to the control."
+    ) : (
+      <>
+        <Names of={c.names} /> leads back to the control. Mend the redirect.
+      </>
+    ),
+  elements: (c) => (
+    <>
+      Open “see it” of each variant below, on a phone too: only a browser can tell whether <Names of={c.names} /> is
+      there.
+    </>
+  ),
+  traffic: (c) =>
+    c.days == null
+      ? "Nobody was seen on the control in the last four weeks, so nobody knows how long it takes."
+      : c.ok
+        ? `At today’s traffic it takes about ${count(c.days)} days.`
+        : `At today’s traffic it takes about ${count(c.days)} days, longer than most offers live.`,
+  clash: (c) =>
+    c.ok ? (
+      c.names.length ? (
+        <>
+          It stands beside <Names of={c.names} />, as you have said.
+        </>
+      ) : (
+        "No other test is on its pages."
+      )
+    ) : (
+      <>
+        <Names of={c.names} /> is on its pages too. Say under Change whether nobody is to be in both, or everybody may
+        be.
+      </>
+    ),
+};
+
+export function Checklist({ siteId, testId }: { siteId: number; testId: number }) {
+  const checks = useQuery(checklistQuery(siteId, testId));
+  if (checks.isPending) return <p className="mt-4 text-quiet">Looking at the pages …</p>;
+  if (!checks.data) return null;
+  return (
+    <section aria-label="Before the start" className="mt-5 max-w-3xl">
+      <h2 className="mb-1 font-semibold">Before the start</h2>
+      <ul className="panel">
+        {checks.data.map((c) => (
+          <li key={c.what} className="flex items-start gap-2 border-b px-3 py-1.5 last:border-b-0">
+            <Mark ok={c.ok} />
+            <span>{SAYS[c.what](c)}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Mark({ ok }: { ok: boolean | null }) {
+  const [Sign, tone, says] =
+    ok == null
+      ? ([CircleHelp, "text-quiet", "to be looked at by you"] as const)
+      : ok
+        ? ([Check, "text-fern", "in order"] as const)
+        : ([CircleAlert, "text-brick", "to be mended"] as const);
+  return <Sign size={16} role="img" aria-label={says} className={`mt-[3px] shrink-0 ${tone}`} />;
+}
