@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 import tracemalloc
 from collections.abc import Iterator
@@ -25,13 +26,13 @@ from clabo.spend.joining import rejoin
 from clabo.spend.models import SpendImport, SpendRow
 from clabo.testing.traffic import make_user
 
-VISITS, DAYS, PAGES, ORIGINS = 1_000_000, 90, 60, 40
+VISITS, DAYS, PAGES, ORIGINS = int(os.environ.get("VISITS", "1000000")), 90, 60, 40
 
 # Rows as the pipeline would leave them: what is measured is the reading.
 FILL = """
 SELECT setseed(0.11);
-INSERT INTO events_visitor (site_id, key, first_at, last_at, visits)
-SELECT %(site)s, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
+INSERT INTO events_visitor (site_id, number, key, first_at, last_at, visits)
+SELECT %(site)s, i, md5(i::text)::uuid, now(), now(), 1 FROM generate_series(1, %(visits)s) i;
 INSERT INTO events_visit (site_id, visitor_id, number, started_at, ended_at, day, entry_page_id, exit_page_id,
     views, interacted, conversions, origin_id, channel, campaign_fingerprint, referrer, device, traffic_class)
 SELECT %(site)s, v.id, 1, v.at, v.at, v.at::date, v.page, v.page, 1 + floor(-ln(random()) / 0.9)::int, false, 0,

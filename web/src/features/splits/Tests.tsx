@@ -2,9 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { Checkbox } from "../../components/Checkbox";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
-import { Button, cx, Empty, Failed, Head, Letter, Loading } from "../../components/ui";
+import { Button, cx, Empty, Failed, Head, Input, Letter, Loading } from "../../components/ui";
 import { count, day, words } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
@@ -58,9 +59,42 @@ export default function Tests() {
   );
 }
 
+/** All that may be searched for of a test: also what was learnt. */
+const saidOf = (t: Summary) =>
+  [t.name, t.notes, t.conversion_name, shortVerdict(t).text, ...t.variants.flatMap((v) => [v.path, ...v.says])]
+    .join("\n")
+    .toLowerCase();
+
 function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
+  const [wanted, setWanted] = useState("");
+  const [away, setAway] = useState(false);
+  const parts = wanted.toLowerCase().split(/\s+/).filter(Boolean);
+  // Whoever searches wants to find, put away or not.
+  const rows = tests.filter((t) => (parts.length ? parts.every((p) => saidOf(t).includes(p)) : away || !t.archived));
+  const hidden = tests.filter((t) => t.archived).length;
   return (
-    <Scroll label="All split tests" className="mt-4">
+    <>
+      <div className="mt-4 flex flex-wrap items-center gap-x-5 gap-y-2">
+        <Input
+          type="search"
+          aria-label="Search the tests"
+          placeholder="A name, a page, words of the notes or of the verdict"
+          className="max-w-96"
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+        />
+        {hidden > 0 && !parts.length && (
+          <Checkbox label={`with the ${count(hidden)} put away`} checked={away} set={setAway} />
+        )}
+      </div>
+      {rows.length ? <Rows siteId={siteId} tests={rows} /> : <p className="mt-4 text-quiet">No test says that.</p>}
+    </>
+  );
+}
+
+function Rows({ siteId, tests }: { siteId: number; tests: Summary[] }) {
+  return (
+    <Scroll label="All split tests" className="mt-3">
       <Table
         rows={tests}
         rowKey={(t) => t.id}
@@ -71,13 +105,18 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
             text: true,
             className: "whitespace-normal",
             cell: (t) => (
-              <Link
-                to="/s/$siteId/tests/$testId"
-                params={{ siteId: String(siteId), testId: String(t.id) }}
-                className="font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
-              >
-                {t.name}
-              </Link>
+              <>
+                <Link
+                  to="/s/$siteId/tests/$testId"
+                  params={{ siteId: String(siteId), testId: String(t.id) }}
+                  className="font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+                >
+                  {t.name}
+                </Link>
+                {t.who_says && (
+                  <bdi className="block max-w-60 text-small leading-tight text-quiet">visitors {t.who_says}</bdi>
+                )}
+              </>
             ),
           },
           {
@@ -107,6 +146,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
             cell: (t) => (
               <>
                 {STATES[t.state]}
+                {t.archived && ", put away"}
                 <span className="block text-small leading-tight text-quiet">
                   {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
                   {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}

@@ -8,6 +8,7 @@ type Summary = Schemas["SplitTestSummary"];
 
 export function shortVerdict(t: Summary): { text: string; tone: "fern" | "brick" | "ink" | "quiet" } {
   if (t.state === "draft") return { text: "not started", tone: "quiet" };
+  if (t.state === "adopted") return { text: t.adopted === "A" ? "A kept" : `${t.adopted} taken over`, tone: "ink" };
   switch (t.verdict) {
     case "adopt":
       return { text: `adopt ${t.letter}`, tone: "fern" };
@@ -20,6 +21,7 @@ export function shortVerdict(t: Summary): { text: string; tone: "fern" | "brick"
     case "no_data":
       return { text: "no visitor yet", tone: "quiet" };
     default:
+      if (t.state === "paused") return { text: "open, and resting", tone: "quiet" };
       if (t.state === "ended") return { text: "ended undecided", tone: "quiet" };
       return { text: t.days_left ? `too early: about ${t.days_left} more days` : "open", tone: "quiet" };
   }
@@ -111,7 +113,12 @@ export function verdictWords(r: Result): Words {
     default:
       if (r.test.state === "draft")
         return { head: <>A draft: nobody sees it yet.</>, reason: "Start it when every variant’s page is ready." };
-      if (r.test.state === "ended")
+      if (r.test.state === "paused")
+        return {
+          head: <>Resting, and still open.</>,
+          reason: "Nobody is let in for now; what those do who are in it still counts.",
+        };
+      if (r.test.state === "ended" || r.test.state === "adopted")
         return {
           head: <>Ended before it could be decided.</>,
           reason: "What was seen fits a difference worth having as well as none.",
