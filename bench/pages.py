@@ -10,6 +10,7 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
+from django.core.management import call_command
 from django.db import connection, transaction
 from django.test import Client
 
@@ -113,6 +114,7 @@ def fill(site: Site) -> None:
 
 def main() -> None:
     site = fresh_site()
+    call_command("createcachetable")
     fill(site)
     client = Client()
     user = make_user(site, Role.VIEWER, f"bench-{site.pk}@shop.example")

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from django.db.models import Q
+
 from clabo.core.channels import CHANNELS, Channel
 from clabo.events.models import Origin
 from clabo.sites.models import Site
 
 MOST_SOURCES = 100
+# As core.visits.is_bounce.
+BOUNCED = Q(views=1, conversions=0, interacted=False)
 
 
 def channels_seen(site: Site) -> list[Channel]:

@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from datetime import timedelta
 
-from django.db.models import Count, Q, Sum
+from django.db.models import Count, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.events.models import Event, Kind
-
-# As core.visits.is_bounce.
-BOUNCED = Q(views=1, conversions=0, interacted=False)
+from clabo.events.queries import BOUNCED
 
 
 def counts_of_people(lens: Lens) -> list[tuple[int, ...]]:

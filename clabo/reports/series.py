@@ -16,7 +16,7 @@ from clabo.core.evidence import Interval
 from clabo.core.evidence.ratios import poisson_limits
 from clabo.events.daysums import of_days
 from clabo.events.models import TrafficDay
-from clabo.reports.narrow import BOUNCED
+from clabo.events.queries import BOUNCED
 from clabo.reports.rows import ReportRow, add_credits, add_rates
 from clabo.spend.joining import paid_under
 

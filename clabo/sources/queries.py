@@ -19,8 +19,8 @@ from clabo.conversions.models import Credit
 from clabo.core.evidence import Interval, is_thin, rate_intervals
 from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
+from clabo.events.queries import BOUNCED
 from clabo.reports.delays import add_to_come, delays_of
-from clabo.reports.narrow import BOUNCED
 from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
 from clabo.sources.dimensions import CHAIN, COUNTED, Within, of_cost, of_counts, of_visits, stated, stored
 from clabo.spend.joining import Paid, cost_of_visits

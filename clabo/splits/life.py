@@ -243,6 +243,7 @@ def copy(test: SplitTest, by: User | None = None) -> SplitTest:
                     "what",
                     "traffic",
                     "who",
+                    "measures",
                     "beside",
                     "baseline",
                     "smallest_lift",

@@ -29,11 +29,14 @@ from clabo.core.evidence import (
     split_health,
     verdict,
 )
+from clabo.core.measures import Measure, read_measures
 from clabo.core.returns import roas
 from clabo.db.arrays import in_array
 from clabo.events.models import Event, Kind, Page, TrafficClass, Visit
+from clabo.events.queries import BOUNCED
 from clabo.sites.models import Site
 from clabo.spend.joining import Cell, cost_of_visits
+from clabo.splits.measured import MeasureResult, measure_results
 from clabo.splits.models import Exposure, SplitTest, Variant
 from clabo.splits.readings import Against, DayRange, Outcome, Plan, arm_days
 from clabo.splits.readings import against as differences
@@ -78,6 +81,8 @@ class Result:
     first_day: date | None
     last_day: date | None
     visitors_per_day: float
+    # Guards and further measures; none where only the verdict's evidence was asked for and there is no guard.
+    measures: list[MeasureResult]
 
 
 def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
@@ -94,7 +99,7 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     first = test.started_at.astimezone(zone).date() if test.started_at else None
     last = until.astimezone(zone).date() if first else None
     exposed = _exposed(lens, test)
-    outcomes = _outcomes(lens, test, until)
+    outcomes = _outcomes(lens, test, test.rule, until)
     arms = [_arm(v, exposed[v.letter], outcomes[v.letter]) for v in variants]
     if first and last and not brief:
         _add_money(lens, test, arms)
@@ -116,8 +121,27 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     total = sum(a.counts.trials for a in arms)
     length = max(1.0, _open_for(test, until) / timedelta(days=1))
     health = split_health([a.counts.trials for a in arms], [v.share for v in variants])
+    besides = _besides(test, only_guards=brief)
+
+    def outcomes_of(measure: Measure, rule: ConversionRule | None) -> dict[str, list[Outcome]]:
+        if measure.what == "bounce":
+            return _bounced(lens, test)
+        return _outcomes(lens, test, rule, until) if rule else {}
+
+    measures = measure_results(besides, outcomes_of, {k: exposed[k] for k in letters}, days, closed, plan)
     state = TestState(
-        [a.range for a in against], worth, [a.counts.trials for a in arms], health, needed, total / length
+        [a.range for a in against],
+        worth,
+        [a.counts.trials for a in arms],
+        health,
+        needed,
+        total / length,
+        {
+            place
+            for one in measures
+            for place, a in enumerate(one.against)
+            if one.measure.guard and a.standing == "fails"
+        },
     )
     decision = verdict(state)
     decided = _decided_on(ranges, decision, letters)
@@ -134,7 +158,32 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         first,
         last,
         total / length,
+        measures,
     )
+
+
+def _besides(test: SplitTest, only_guards: bool) -> list[tuple[Measure, ConversionRule | None]]:
+    """The test's guards and further measures, each with its conversion."""
+    wanted = [m for m in read_measures(test.measures) if m.guard or not only_guards]
+    rules = ConversionRule.objects.filter(site=test.site_id, deleted_at=None).in_bulk(
+        [m.conversion for m in wanted if m.conversion]
+    )
+    return [(m, rules.get(m.conversion or 0)) for m in wanted]
+
+
+def _bounced(lens: Lens, test: SplitTest) -> dict[str, list[Outcome]]:
+    """Visitors whose exposing visit was nothing but one view, by variant."""
+    rows = Exposure.objects.filter(
+        _counted(lens),
+        test=test,
+        visit_id__in=Visit.objects.filter(BOUNCED, site=lens.site).values("id"),
+    )
+    zone = lens.site.zone
+    found: defaultdict[str, list[Outcome]] = defaultdict(list)
+    for letter, first_at in rows.values_list("letter", "first_at"):
+        day = first_at.astimezone(zone).date()
+        found[letter].append(Outcome(day, day, [(day, Decimal(1))]))
+    return found
 
 
 def _open_for(test: SplitTest, until: datetime) -> timedelta:
@@ -163,7 +212,7 @@ def _counted(lens: Lens) -> Q:
     return Q(visit_id__in=visits.values("id"))
 
 
-def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[Outcome]]:
+def _outcomes(lens: Lens, test: SplitTest, rule: ConversionRule, until: datetime) -> dict[str, list[Outcome]]:
     """Visitors who converted after their exposure, while the test ran, by variant."""
     found: defaultdict[str, list[Outcome]] = defaultdict(list)
     if not test.started_at:
@@ -174,7 +223,7 @@ def _outcomes(lens: Lens, test: SplitTest, until: datetime) -> dict[str, list[Ou
         Conversion.objects.reported()
         .filter(
             site=lens.site,
-            rule=test.rule,
+            rule=rule,
             time__gte=test.started_at,
             time__lt=until,
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
@@ -13,15 +14,17 @@ from clabo.conversions.schemas import ChangeOut, change_out
 from clabo.core.attribution import Model
 from clabo.core.changes import read_changes
 from clabo.core.entrants import Device, Visits, read_entrants
-from clabo.core.evidence import is_thin, rate_interval
+from clabo.core.evidence import Standing, is_thin, rate_interval
 from clabo.core.evidence.verdicts import VerdictKind
+from clabo.core.measures import What
 from clabo.core.returns import over_lifetime
 from clabo.install.kit import HOLD_MS, tag_lines
-from clabo.shapes import IntervalOut, finite, interval_out
+from clabo.shapes import IntervalOut, finite, interval_out, known_interval
 from clabo.sites.models import Site
 from clabo.splits import queries, results, services
 from clabo.splits.change_shape import ChangeJson
 from clabo.splits.checklist import CheckName
+from clabo.splits.measured import MeasureResult
 from clabo.splits.models import SplitTest
 from clabo.wording.changes import change_says
 from clabo.wording.entrants import entrants_say
@@ -99,6 +102,17 @@ class StartCheckOut(Schema):
     days: int | None
 
 
+class MeasureIn(Schema):
+    """What a test is read by besides: of each visitor, whether they had a conversion, what it was worth, or a bounce."""
+
+    what: What
+    conversion: int | None = None
+    # It must not get worse by more than `margin`, a part of the control's.
+    guard: bool = False
+    margin: float = 0
+    lower_is_better: bool = False
+
+
 class SplitTestIn(LabelIn):
     conversion: int
     # Of a test of content the one page that it is on.
@@ -115,6 +129,7 @@ class SplitTestIn(LabelIn):
     who: EntrantsIn = EntrantsIn()
     # How it stands to a test on the same page: nobody is in both, or everybody may be.
     beside: Literal["", "apart", "crossed"] = ""
+    measures: list[MeasureIn] = Field([], max_length=6)
 
 
 class PlanOut(Schema):
@@ -167,6 +182,7 @@ class SplitTestOut(Schema):
     who: EntrantsIn
     # The same in words, to stand after "visitors"; empty for everybody.
     who_says: str
+    measures: list[MeasureIn]
     beside: Literal["", "apart", "crossed"]
     # Of all visitors, in percent: from where on its traffic is taken, where it shares them with another test.
     start_at: int
@@ -252,6 +268,33 @@ class AgainstOut(Schema):
     value_range: IntervalOut
 
 
+class ArmMeasureOut(Schema):
+    letter: str
+    # Visitors who did it, with its rate; of a value what a visitor brings.
+    did: int
+    visitors: int
+    rate: IntervalOut | None
+    mean: float | None
+
+
+class AgainstMeasureOut(Schema):
+    letter: str
+    # Of the difference, honest at every look.
+    range: IntervalOut
+    # For one look, after Holm over all measures of its sort.
+    p_value: float | None
+    # Of a guard: whether it holds.
+    standing: Standing | None
+
+
+class MeasureOut(Schema):
+    measure: MeasureIn
+    # The conversion's name; missing of bounces, and where it has been deleted.
+    name: str | None
+    arms: list[ArmMeasureOut]
+    against: list[AgainstMeasureOut]
+
+
 class DayOut(Schema):
     day: date
     letter: str
@@ -289,6 +332,8 @@ class ResultOut(Schema):
     # When what counts as a conversion was changed while the test ran.
     changes: list[ChangeOut]
     log: list[DeedOut]
+    # Guards first.
+    measures: list[MeasureOut]
 
 
 class SplitLens(Schema):
@@ -314,6 +359,7 @@ def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
         data.changes,
         data.who.model_dump(exclude_defaults=True),
         data.beside,
+        [m.model_dump(exclude_defaults=True) for m in data.measures],
         label_of(data),
     )
 
@@ -338,6 +384,7 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "ends_decided",
         "ends_on_harm",
         "who",
+        "measures",
         "beside",
         "start_at",
         "adopted",
@@ -443,6 +490,35 @@ def plan_out(site: Site, p: queries.Planned) -> PlanOut:
     )
 
 
+def measure_out(m: MeasureResult) -> MeasureOut:
+    on_values = m.measure.what == "value"
+    return MeasureOut(
+        measure=MeasureIn(**asdict(m.measure)),
+        name=m.rule.name if m.rule else None,
+        arms=[
+            ArmMeasureOut(
+                letter=a.letter,
+                did=a.counts.conversions,
+                visitors=a.counts.trials,
+                rate=None
+                if on_values or not a.counts.trials
+                else known_interval(rate_interval(a.counts.conversions, a.counts.trials)),
+                mean=finite(a.value.mean) if on_values and a.counts.trials else None,
+            )
+            for a in m.arms
+        ],
+        against=[
+            AgainstMeasureOut(
+                letter=a.letter,
+                range=interval_out(a.range),
+                p_value=finite(a.p_value),
+                standing=a.standing if m.measure.guard else None,
+            )
+            for a in m.against
+        ],
+    )
+
+
 def result_out(r: results.Result, test: SplitTest) -> ResultOut:
     """What came of a test."""
     return ResultOut(
@@ -484,4 +560,5 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
             DeedOut(at=d.at, by=str(d.by or ""), what=cast(Any, d.what))
             for d in test.deeds.select_related("by")
         ],
+        measures=[measure_out(m) for m in sorted(r.measures, key=lambda m: not m.measure.guard)],
     )

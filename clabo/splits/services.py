@@ -12,10 +12,12 @@ from django.db.models import F, Q
 
 from clabo.accounts.models import User
 from clabo.conversions.models import ConversionRule
+from clabo.conversions.queries import rules_of
 from clabo.core.addresses import Address, AddressError
 from clabo.core.changes import read_changes
 from clabo.core.entrants import Entrants, read_entrants
 from clabo.core.evidence import SamplePlan, plan_rate_test
+from clabo.core.measures import Measure, read_measures
 from clabo.core.rules.errors import RuleError
 from clabo.events.models import Page
 from clabo.events.parsing import SiteReader
@@ -61,6 +63,8 @@ class SplitContent:
     # Who may be in it (core/entrants.py), and how it stands to tests on the same page.
     who: Any = field(default_factory=dict)
     beside: str = ""
+    # What it is read by besides (core/measures.py).
+    measures: Any = field(default_factory=list)
     label: Label | None = None
 
 
@@ -95,7 +99,7 @@ def save_test(
 ) -> SplitTest:
     """A new draft, or a draft changed. What runs or has ended can't be changed."""
     label = content.label or Label(content.name)
-    entrants = entrants_of(content)
+    entrants, measures = entrants_of(content), measures_of(site, content)
     if content.beside not in ("", *SplitTest.Beside.values):
         raise Problem(f"Choose one of {', '.join(SplitTest.Beside.values)}.", "beside")
     if not 1 <= content.traffic <= 100:
@@ -116,6 +120,7 @@ def save_test(
         put_label(test, label, datetime.now(UTC))
         test.rule, test.traffic = content.rule, content.traffic
         test.who, test.beside = entrants.json(), content.beside
+        test.measures = [m.json() for m in measures]
         test.baseline, test.smallest_lift = content.baseline, content.smallest_lift
         test.planned_visitors, test.what = planned.total, content.what
         test.save()
@@ -150,6 +155,26 @@ def put_label(test: SplitTest, label: Label, now: datetime) -> None:
         raise Problem("That day is over. Choose today or a later one.", "ends_on")
     test.name, test.notes, test.ends_on = label.name.strip(), label.notes.strip(), label.ends_on
     test.ends_decided, test.ends_on_harm = label.ends_decided, label.ends_on_harm
+
+
+def measures_of(site: Site, content: SplitContent) -> list[Measure]:
+    """What it is read by besides; raises Problem naming what cannot be read."""
+    try:
+        found = read_measures(content.measures)
+    except RuleError as error:
+        raise Problem(say(error.told), f"measures{error.field}") from None
+    known = {r.pk: r for r in rules_of(site)}
+    for place, measure in enumerate(found):
+        name = f"measures[{place}].conversion"
+        if measure.conversion and measure.conversion not in known:
+            raise Problem("This conversion no longer exists. Choose another.", name)
+        if measure.what == "value" and measure.conversion and not known[measure.conversion].has_value:
+            raise Problem(
+                "This conversion has no value. Give it one under Conversions, or read its rate.", name
+            )
+        if measure.what == "rate" and measure.conversion == content.rule.pk:
+            raise Problem("This is what decides the test already.", name)
+    return found
 
 
 def entrants_of(content: SplitContent) -> Entrants:

@@ -14,7 +14,7 @@ from clabo.splits.models import Deed, SplitTest
 from clabo.splits.results import Result, result
 
 logger = logging.getLogger(__name__)
-DECIDED = ("adopt", "keep_control", "no_difference")
+DECIDED = ("adopt", "keep_control", "no_difference", "guard_fails")
 
 
 def settle(now: datetime) -> list[SplitTest]:
@@ -47,5 +47,7 @@ def why_to_end(test: SplitTest, now: datetime) -> Deed.What | None:
 
 
 def harmed(found: Result) -> bool:
-    """Some challenger brings less than the control, as surely as is asked."""
-    return not found.health.broken and any(a.range.known and a.range.high < 0 for a in found.against)
+    """Some challenger brings less than the control, or a guard of it fails, as surely as is asked."""
+    worse = any(a.range.known and a.range.high < 0 for a in found.against)
+    fails = any(m.measure.guard and a.standing == "fails" for m in found.measures for a in m.against)
+    return not found.health.broken and (worse or fails)

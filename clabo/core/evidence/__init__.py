@@ -15,6 +15,7 @@ from clabo.core.evidence.daily import (
     looks_level,
 )
 from clabo.core.evidence.daily import both as both_readings
+from clabo.core.evidence.guards import Standing, guard_standing
 from clabo.core.evidence.means import MeanComparison, compare_means
 from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
 from clabo.core.evidence.multiple import SplitHealth, holm, split_health
@@ -53,6 +54,7 @@ __all__ = [
     "SamplePlan",
     "ShrunkRates",
     "SplitHealth",
+    "Standing",
     "TestState",
     "Verdict",
     "VisitValues",
@@ -70,6 +72,7 @@ __all__ = [
     "detectable_lift",
     "expected_loss",
     "fair_comparison",
+    "guard_standing",
     "holm",
     "information",
     "is_thin",

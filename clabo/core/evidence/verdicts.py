@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
 from clabo.core.evidence.multiple import SplitHealth
 from clabo.core.evidence.types import Interval
 
-VerdictKind = Literal["adopt", "keep_control", "no_difference", "too_early", "broken_split", "no_data"]
+VerdictKind = Literal[
+    "adopt", "keep_control", "no_difference", "too_early", "broken_split", "no_data", "guard_fails"
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +30,8 @@ class TestState:
     health: SplitHealth
     needed: int
     visitors_per_day: float
+    # Challengers, by place, of which a guard fails.
+    harmful: Collection[int] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +45,7 @@ class Verdict:
 def verdict(state: TestState) -> Verdict:
     """The verdict; a broken split comes before everything, for then no other number can be read.
 
+    A challenger that is better and of which a guard fails is not to be adopted: "guard_fails", unless another one is.
     "no_difference" needs every interval to lie inside ± `worth`. "keep_control" is given when no
     challenger can be better by as much as is worth having, and at least one can be that much
     worse or all are worse.
@@ -77,7 +82,11 @@ def verdict(state: TestState) -> Verdict:
     known = all(s.known for s in state.sequences)
     winners = [(s.estimate, i) for i, s in enumerate(state.sequences) if s.known and s.low > 0]
     if winners:
-        best = max(winners)[1]
+        sound = [w for w in winners if w[1] not in state.harmful]
+        if not sound:
+            worst_of = max(winners)[1]
+            return Verdict("guard_fails", {"challenger": worst_of, "difference": state.sequences[worst_of]})
+        best = max(sound)[1]
         return Verdict("adopt", {"challenger": best, "difference": state.sequences[best]})
     if known:
         if all(-state.worth < s.low and s.high < state.worth for s in state.sequences):

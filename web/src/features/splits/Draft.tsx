@@ -22,6 +22,7 @@ import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
 import { blank, type Change, Changes, filled } from "./Changes";
 import { PlanEffect } from "./PlanEffect";
+import { type Measure, MeasuresIn } from "./MeasuresIn";
 import { planQuery } from "./queries";
 import { EVERYBODY, type Who, WhoIsIn, written } from "./WhoIsIn";
 
@@ -34,6 +35,7 @@ interface Written {
   notes: string;
   who: Who;
   beside: TestIn["beside"];
+  measures: Measure[];
   conversion: number;
   what: "address" | "content";
   addresses: string[];
@@ -58,6 +60,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
       notes: "",
       who: EVERYBODY,
       beside: "",
+      measures: [],
       conversion,
       what: "address",
       addresses: ["", ""],
@@ -72,6 +75,13 @@ function asWritten(test: Test | undefined, conversion: number): Written {
     notes: test.notes,
     who: { ...EVERYBODY, ...test.who },
     beside: test.beside,
+    measures: test.measures.map((m) => ({
+      conversion: null,
+      guard: false,
+      margin: 0,
+      lower_is_better: m.what === "bounce",
+      ...m,
+    })),
     conversion: test.conversion,
     what: test.what,
     addresses: test.variants.map((v) => v.host + v.path),
@@ -119,6 +129,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     ends_on_harm: test?.ends_on_harm ?? false,
     who: written(form.who),
     beside: form.beside,
+    measures: form.measures,
     conversion: form.conversion,
     what: form.what,
     addresses: ofContent ? form.addresses.slice(0, 1) : form.addresses,
@@ -171,7 +182,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     "shares",
     ...form.addresses.map((_, i) => `addresses.${i}`),
     // What is wrong with a change, or with who is in it, stands beside it.
-    ...(save.error && "field" in save.error && /^(changes\.|who|beside)/.test(String(save.error.field))
+    ...(save.error && "field" in save.error && /^(changes\.|who|beside|measures)/.test(String(save.error.field))
       ? [String(save.error.field)]
       : []),
   ];
@@ -304,6 +315,12 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             beside={form.beside ?? ""}
             setBeside={(beside) => change({ beside })}
             crossable={ofContent}
+            error={error}
+          />
+          <MeasuresIn
+            measures={form.measures}
+            set={(measures) => change({ measures })}
+            rules={rules}
             error={error}
           />
           <Field label="Notes" hint="Why it is made: found again by the search in the list.">

@@ -19,6 +19,7 @@ import { Checklist } from "./Checklist";
 import { Draft } from "./Draft";
 import { Life } from "./Life";
 import { Log } from "./Log";
+import { Measures } from "./Measures";
 import { looksQuery, resultQuery } from "./queries";
 import { shares, verdictWords } from "./verdict";
 
@@ -144,6 +145,7 @@ export default function ResultPlace() {
         </div>
       )}
       <Arms siteId={siteId} r={r} />
+      {r.test.state !== "draft" && <Measures r={r} />}
       {r.test.state === "draft" && <Checklist siteId={siteId} testId={testId} />}
       <Log r={r} />
     </>

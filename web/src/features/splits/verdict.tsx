@@ -14,6 +14,8 @@ export function shortVerdict(t: Summary): { text: string; tone: "fern" | "brick"
       return { text: `adopt ${t.letter}`, tone: "fern" };
     case "keep_control":
       return { text: "keep A", tone: "ink" };
+    case "guard_fails":
+      return { text: `a guard of ${t.letter} fails`, tone: "brick" };
     case "no_difference":
       return { text: "no difference worth having", tone: "ink" };
     case "broken_split":
@@ -61,6 +63,13 @@ export function decidedHead(v: Schemas["VerdictOut"], category: string): ReactNo
       ) : (
         <>Keep A. {v.letter} cannot be better by as much as is worth having.</>
       );
+    case "guard_fails":
+      return (
+        <>
+          Do not adopt {v.letter} as it is: it brings {per100(d?.low ?? 0)} to {per100(d?.high ?? 0)} more {many} per 100
+          visitors, <span className="text-brick">but a guard of it fails</span>.
+        </>
+      );
     case "no_difference":
       return <>No difference worth having is left to find: stop.</>;
     case "broken_split":
@@ -88,6 +97,8 @@ export function verdictWords(r: Result): Words {
         head,
         reason: `Its difference lies between ${signed((d?.low ?? 0) * 100)} and ${signed((d?.high ?? 0) * 100)} per 100 visitors; ${WORTH(r)} would have been worth having. ${looked}`,
       };
+    case "guard_fails":
+      return { head, reason: `What it harms stands below. ${looked}` };
     case "no_difference":
       return {
         head,

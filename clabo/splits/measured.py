@@ -1,0 +1,116 @@
+"""What a test did to its guards and further measures: each with a range that may be looked at every day."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+
+from clabo.conversions.models import ConversionRule
+from clabo.core.evidence import (
+    Counts,
+    Interval,
+    Moments,
+    Standing,
+    compare_means,
+    compare_rates,
+    guard_standing,
+    holm,
+)
+from clabo.core.measures import Measure
+from clabo.splits.readings import Outcome, Plan, arm_days, read
+
+Outcomes = Mapping[str, Sequence[Outcome]]
+
+
+@dataclass(frozen=True, slots=True)
+class ArmMeasure:
+    """A measure in one arm: of so many visitors, how many did it; or what they brought."""
+
+    letter: str
+    counts: Counts
+    value: Moments
+
+    def level_of(self, measure: Measure) -> float:
+        """The rate, or the mean a visitor."""
+        return self.value.mean if measure.what == "value" else self.counts.rate
+
+
+@dataclass(frozen=True, slots=True)
+class AgainstMeasure:
+    """A challenger against the control; `p_value` for one look, after Holm over all measures of its sort."""
+
+    letter: str
+    range: Interval
+    p_value: float
+    standing: Standing
+
+
+@dataclass(frozen=True, slots=True)
+class MeasureResult:
+    """A measure; `rule` is missing where it counts bounces, or where its conversion has been deleted."""
+
+    measure: Measure
+    rule: ConversionRule | None
+    arms: list[ArmMeasure]
+    against: list[AgainstMeasure]
+
+
+def measure_results(
+    measures: Sequence[tuple[Measure, ConversionRule | None]],
+    outcomes_of: Callable[[Measure, ConversionRule | None], Outcomes],
+    exposed: Mapping[str, Mapping[date, int]],
+    days: Sequence[date],
+    closed: int,
+    plan: Plan,
+) -> list[MeasureResult]:
+    """All measures as they stand. `plan` has the level of a challenger's one measure; those of a sort share what it leaves."""
+    found = []
+    for measure, rule in measures:
+        alike = sum(m.guard == measure.guard for m, _ in measures)
+        shared = replace(plan, level=1 - (1 - plan.level) / alike)
+        found.append(_result(measure, rule, outcomes_of(measure, rule), exposed, days, closed, shared))
+    adjusted = []
+    for one in found:
+        same = [o for o in found if o.measure.guard == one.measure.guard]
+        p_values = iter(holm([a.p_value for o in same for a in o.against]))
+        of_each = [[next(p_values) for _ in o.against] for o in same]
+        mine = of_each[same.index(one)]
+        against = [replace(a, p_value=p) for a, p in zip(one.against, mine, strict=True)]
+        adjusted.append(replace(one, against=against))
+    return adjusted
+
+
+def _result(
+    measure: Measure,
+    rule: ConversionRule | None,
+    outcomes: Outcomes,
+    exposed: Mapping[str, Mapping[date, int]],
+    days: Sequence[date],
+    closed: int,
+    plan: Plan,
+) -> MeasureResult:
+    by_day = {k: arm_days(of, outcomes.get(k, ()), days) for k, of in exposed.items()}
+    on_values = measure.what == "value"
+    ranges = read(days, closed, by_day, plan, on_values)
+    arms = [ArmMeasure(k, a.counts[-1], a.values[-1]) for k, a in by_day.items()]
+    control = arms[0]
+    against = []
+    for arm in arms[1:]:
+        interval = ranges[arm.letter][1][-1]
+        p = (
+            compare_means(control.value, arm.value).p_value
+            if on_values
+            else compare_rates(control.counts, arm.counts).p_value
+        )
+        against.append(
+            AgainstMeasure(
+                arm.letter,
+                interval,
+                p,
+                guard_standing(
+                    interval, control.level_of(measure), measure.margin, not measure.lower_is_better
+                ),
+            )
+        )
+    return MeasureResult(measure, rule, arms, against)
