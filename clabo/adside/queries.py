@@ -236,8 +236,13 @@ def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Clai
     end = lens.site.midnight(lens.last + timedelta(days=2))
     # A later click takes a conversion away from one of the days that are looked at.
     latest = end + longest
+    conversions = Conversion.objects.filter(
+        site=lens.site, rule=lens.rule, time__gte=start, time__lt=latest
+    ).select_related("visit")
+    every = list(conversions)
     clicks: defaultdict[int, list[tuple[str, bool, Click]]] = defaultdict(list)
     visits = Visit.objects.filter(
+        in_array("visitor_id", {c.visitor_id for c in every}),
         site=lens.site,
         started_at__gte=start,
         started_at__lt=latest,
@@ -248,14 +253,7 @@ def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Clai
     for pk, visitor, began, source, kind in of_visits:
         if kind != TrafficClass.REHEARSAL:
             clicks[visitor].append((source, kind == TrafficClass.COUNTED, Click(pk, began)))
-    conversions = Conversion.objects.filter(
-        in_array("visitor_id", set(clicks)),
-        site=lens.site,
-        rule=lens.rule,
-        time__gte=start,
-        time__lt=latest,
-    ).select_related("visit")
-    every = list(conversions)
+    every = [c for c in every if c.visitor_id in clicks]
     reported = _reported(lens.site, every)
     for c in every:
         kind = c.visit.traffic_class if c.visit is not None else TrafficClass.COUNTED

@@ -71,10 +71,10 @@ class Lens:
         credits = Credit.objects.filter(self.filter(days=days), model=self.model)
         return credits if self.people is None else credits.filter(self.of_people("conversion__visitor_id"))
 
-    def visits(self) -> QuerySet[Visit]:
-        """The visits with a view that it looks at."""
+    def visits(self, days: bool = True) -> QuerySet[Visit]:
+        """The visits with a view that it looks at; with `days` false on any day."""
         return Visit.objects.filter(
-            self.filter(), self.of_people(), traffic_class=TrafficClass.COUNTED, views__gt=0
+            self.filter(days=days), self.of_people(), traffic_class=TrafficClass.COUNTED, views__gt=0
         )
 
     def of_visits(self, prefix: str = "") -> Q:

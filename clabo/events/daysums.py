@@ -21,32 +21,34 @@ from clabo.events.models import DayVersion
 MOST_ROWS = 600_000
 
 Row = tuple[Any, ...]
-_Days = dict[date, tuple[int, list[Row]]]
+_Days = dict[date, tuple[set[int], list[Row]]]
 _kept: OrderedDict[Hashable, _Days] = OrderedDict()
 _lock = threading.Lock()
 
 
 def of_days(
-    model: type[Model],
+    model: type[Model] | tuple[type[Model], ...],
     site_id: int,
     first: date,
     last: date,
     what: Hashable | None,
     read: Callable[[Q], Iterable[Row]],
 ) -> list[Row]:
-    """What `read` finds of a table on the days from `first` to `last`.
+    """What `read` finds of a table, or of several, on the days from `first` to `last`.
 
     `read` takes a condition on the field `day` and gives rows that begin with their day; each depends on that day's
-    rows of `model` alone. `what` tells it from all other reads of the table; None where nothing is to be kept.
+    rows of `model` alone. `what` tells it from all other reads of them; None where nothing is to be kept.
     """
     if what is None:
         return list(read(Q(day__gte=first, day__lte=last)))
-    key = (connection.settings_dict["NAME"], model._meta.db_table, site_id, what)
-    versions = dict(
-        DayVersion.objects.filter(
-            of_table=model._meta.db_table, site_id=site_id, day__gte=first, day__lte=last
-        ).values_list("day", "version")
-    )
+    tables = [m._meta.db_table for m in (model if isinstance(model, tuple) else (model,))]
+    key = (connection.settings_dict["NAME"], *tables, site_id, what)
+    versions: defaultdict[date, set[int]] = defaultdict(set)
+    # Versions are from one sequence, so that those of two tables never stand for each other.
+    for day, version in DayVersion.objects.filter(
+        of_table__in=tables, site_id=site_id, day__gte=first, day__lte=last
+    ).values_list("day", "version"):
+        versions[day].add(version)
     with _lock:
         known = dict(_kept.get(key, {}))
     # A day that was never written to has no rows.

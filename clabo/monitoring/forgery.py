@@ -14,6 +14,7 @@ from django.db.models.functions import TruncDate
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core import forgery
+from clabo.events.daysums import of_days
 from clabo.events.models import NetworkDay, Page, TrafficDay
 from clabo.sites.models import Site
 
@@ -152,8 +153,9 @@ def _days(site: Site, the_rules: list[ConversionRule], now: datetime) -> list[Su
     today = now.astimezone(zone).date()
     days = [today - timedelta(days=back) for back in range(LOOKED_AT.days + PAST.days)]
     start = site.midnight(days[-1])
-    visits = dict(
-        TrafficDay.objects.filter(site=site, day__gte=days[-1]).values_list("day").annotate(Sum("entries"))
+    sums = TrafficDay.objects.filter(site=site).values_list("day").annotate(Sum("entries"))
+    visits: dict[object, int] = dict(
+        of_days(TrafficDay, site.pk, days[-1], today, "entries", lambda wanted: sums.filter(wanted))
     )
     rows = (
         Conversion.objects.reported()

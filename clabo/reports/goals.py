@@ -9,10 +9,11 @@ from dataclasses import dataclass
 from django.db.models import Count
 
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import ConversionRule
+from clabo.conversions.models import ConversionRule, Credit
 from clabo.conversions.queries import rule_of, rules_of
 from clabo.core.findings import Finding, findings, strongest
 from clabo.core.goals import own_goal
+from clabo.events.daysums import of_days
 from clabo.events.models import Page
 from clabo.problems import missing
 from clabo.reports.models import PageGoal
@@ -32,11 +33,22 @@ def goals_of(lens: Lens, the_rules: Sequence[ConversionRule]) -> dict[int, Goal]
     """The own goals of the pages that were entered under the lens, by page; pages without one are missing."""
     by_id = {r.pk: r for r in the_rules}
     led: defaultdict[int, dict[int, int]] = defaultdict(dict)
-    rows = lens.credits().filter(rule__in=the_rules).exclude(page=None)
-    for page_id, rule_id, visits in rows.values_list("page_id", "rule_id").annotate(
-        Count("visit_id", distinct=True)
+    credits = lens.credits(days=False).filter(rule__in=the_rules).exclude(page=None)
+    what = lens.sight and (lens.sight, "goals", tuple(r.pk for r in the_rules))
+    for _, page_id, rule_id, visits in of_days(
+        Credit,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        what,
+        lambda days: (
+            credits.filter(days)
+            .values_list("day", "page_id", "rule_id")
+            .annotate(Count("visit_id", distinct=True))
+        ),
     ):
-        led[page_id][rule_id] = visits
+        # A visit has one day.
+        led[page_id][rule_id] = led[page_id].get(rule_id, 0) + visits
     found: dict[int, Goal] = {}
     for page_id, visits_by_rule in led.items():
         if (named := own_goal(visits_by_rule)) is not None:

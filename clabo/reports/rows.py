@@ -15,6 +15,7 @@ from clabo.conversions.models import Credit
 from clabo.core import returns
 from clabo.core.evidence import Interval, VisitValues, is_thin, rate_intervals, return_interval
 from clabo.events.daysums import of_days
+from clabo.events.models import Visit
 from clabo.spend.joining import Paid
 
 
@@ -119,12 +120,11 @@ def add_credits(
     key: str,
     rows: MutableMapping[K, R],
     values: MutableMapping[K, dict[date, Decimal]],
-    within: Hashable | None = (),
+    within: Hashable = (),
 ) -> None:
     """What is credited, to the rows and by day, told apart by the field `key` of credits. Both mappings make what they lack.
 
-    `credits` of all days; `within` states what they are narrowed to beyond the lens, and is None where that, or the key,
-    is of something that changes without them.
+    `credits` of all days; `within` states what they are narrowed to beyond the lens.
     """
 
     def read(days: Q) -> Iterable[tuple[Any, ...]]:
@@ -139,10 +139,15 @@ def add_credits(
             )
         )
 
-    kept = lens.sight is not None and within is not None
-    what = (lens.sight, lens.rule and lens.rule.pk, key, within) if kept else None
+    what = lens.sight and (lens.sight, lens.rule and lens.rule.pk, key, within)
     for day, of, visits, share, value, of_visits in of_days(
-        Credit, lens.site.pk, lens.first, lens.last, what, read
+        # What visits themselves tell may change without the credits.
+        (Credit, Visit),
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        what,
+        read,
     ):
         row = rows[of]
         # A visit has one day, so that those of several are their days' together.

@@ -8,13 +8,14 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core.worst import Loss, Wait, fallen_silent, losses
 from clabo.db.arrays import in_array
+from clabo.events.daysums import of_days
 from clabo.events.models import Event, Kind, Page, TrafficDay
 from clabo.pictures.links import dead_links
 from clabo.reports.goals import goals_of
@@ -128,8 +129,11 @@ def _silent_forms(lens: Lens, pages: Sequence[int], now: datetime) -> dict[int, 
         .annotate(n=Count("id"), last=Max("time"))
     )
     views: defaultdict[int, list[tuple[date, int]]] = defaultdict(list)
-    days = TrafficDay.objects.filter(in_array("page_id", pages), site=site, day__gte=first, views__gt=0)
-    for page, day, n in days.values_list("page_id", "day", "views"):
+    today = now.astimezone(site.zone).date()
+    rows = TrafficDay.objects.filter(site=site).values_list("day", "page_id").annotate(Sum("views"))
+    for day, page, n in of_days(
+        TrafficDay, site.pk, first, today, "views of pages", lambda d: rows.filter(d)
+    ):
         views[page].append((day, n))
     found = {}
     for page, n, last in sent:

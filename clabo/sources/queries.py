@@ -18,7 +18,7 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
 from clabo.core.evidence import Interval, is_thin, rate_intervals
 from clabo.events.daysums import of_days
-from clabo.events.models import Page, TrafficDay
+from clabo.events.models import Page, TrafficDay, Visit
 from clabo.events.queries import BOUNCED
 from clabo.reports.delays import add_to_come, delays_of
 from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
@@ -165,17 +165,28 @@ def _read_counts(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> 
 
 
 def _read_visits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) -> None:
-    visits = _visits(lens, by, within).values_list("_by")
-    for value, entries, begun_views, bounces in visits.annotate(
-        n=Count("id"), of_views=Sum("views"), bounced=Count("id", filter=BOUNCED)
+    visits = _visits(lens, by, within, days=False)
+    for _, value, entries, begun_views, bounces in of_days(
+        Visit,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        lens.sight and (lens.sight, by, tuple(within)),
+        lambda days: (
+            visits.filter(days)
+            .values_list("day", "_by")
+            .annotate(n=Count("id"), of_views=Sum("views"), bounced=Count("id", filter=BOUNCED))
+        ),
     ):
         row = read.rows[value]
-        row.entries, row.begun_views, row.bounces = entries, begun_views, bounces
+        row.entries += entries
+        row.begun_views += begun_views
+        row.bounces += bounces
 
 
-def _visits(lens: Lens, by: str, within: Sequence[Within]) -> Any:
+def _visits(lens: Lens, by: str, within: Sequence[Within], days: bool = True) -> Any:
     """A query over visits with a field `_by`, which the type checker cannot know of."""
-    visits = lens.visits().order_by().annotate(_by=of_visits(by))
+    visits = lens.visits(days).order_by().annotate(_by=of_visits(by))
     for place, w in enumerate(within):
         name = f"_in{place}"
         visits = visits.annotate(**{name: of_visits(w.dimension)})
@@ -209,17 +220,15 @@ def _read_credits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) ->
     if not lens.rule:
         return
     credits, name = _valued(_credits(lens, within, days=False), by)
-    # What visits themselves tell may change without the credits.
-    counted = {by, *(w.dimension for w in within)} <= COUNTED
     of_visits = credits.filter(visit__isnull=False)
-    add_credits(lens, of_visits, name, read.rows, read.values, ("visits", tuple(within)) if counted else None)
-    if nobody := _credited_to_nobody(lens, credits, within if counted else None):
+    add_credits(lens, of_visits, name, read.rows, read.values, ("visits", by, tuple(within)))
+    if nobody := _credited_to_nobody(lens, credits, within):
         row = read.rows[None]
         row.conversions, row.revenue = (sum(column, Decimal(0)) for column in zip(*nobody, strict=True))
 
 
 def _credited_to_nobody(
-    lens: Lens, credits: QuerySet[Credit], within: Sequence[Within] | None
+    lens: Lens, credits: QuerySet[Credit], within: Sequence[Within]
 ) -> list[tuple[Decimal, Decimal]]:
     """Share and value of conversions of which no visit is known, by day."""
     rows = of_days(
@@ -227,12 +236,7 @@ def _credited_to_nobody(
         lens.site.pk,
         lens.first,
         lens.last,
-        (
-            lens.sight
-            and within is not None
-            and (lens.sight, lens.rule and lens.rule.pk, "nobody", tuple(within))
-        )
-        or None,
+        lens.sight and (lens.sight, lens.rule and lens.rule.pk, "nobody", tuple(within)),
         lambda days: (
             credits.filter(days, visit=None)
             .order_by()
@@ -281,15 +285,23 @@ def _paid(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
 def _paid_for_visits(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
     """What these visits cost, of which clicks and impressions are nobody's."""
     cell = ("day", "entry_page_id", "origin_id", "device")
-    rows = _visits(lens, by, within).values_list("_by", *cell).annotate(Count("id"))
+    visits = _visits(lens, by, within, days=False)
+    rows = of_days(
+        Visit,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        lens.sight and (lens.sight, "cells", by, tuple(within)),
+        lambda days: visits.filter(days).values_list("day", "_by", *cell).annotate(Count("id")),
+    )
     by_value: defaultdict[tuple[Any, ...], dict[Any, int]] = defaultdict(dict)
-    for value, *place, n in rows:
+    for _, value, *place, n in rows:
         by_value[tuple(place)][value] = n
     every = {place: sum(of.values()) for place, of in by_value.items()}
     found: defaultdict[tuple[Any, date], Paid] = defaultdict(Paid)
-    for place, cost in cost_of_visits(lens.site, every).items():
-        for value, n in by_value[place].items():
-            found[value, place[0]] += Paid(cost * n / every[place])
+    for spot, cost in cost_of_visits(lens.site, every).items():
+        for value, n in by_value[spot].items():
+            found[value, spot[0]] += Paid(cost * n / every[spot])
     return {key: Paid(paid.cost.quantize(Decimal("0.000001"))) for key, paid in found.items()}
 
 
@@ -300,16 +312,38 @@ def hours(lens: Lens, within: Sequence[Within] = ()) -> list[Hour]:
         "weekday": ExtractIsoWeekDay("started_at", tzinfo=zone),
         "hour": ExtractHour("started_at", tzinfo=zone),
     }
-    visits = _visits(lens, "device", within).annotate(**begun).values_list("weekday", "hour")
-    entries = {(weekday, hour): n for weekday, hour, n in visits.annotate(n=Count("id"))}
-    converted: dict[tuple[int, int], int] = {}
+    what = lens.sight and (lens.sight, str(zone), tuple(within), lens.rule and lens.rule.pk)
+    visits = _visits(lens, "device", within, days=False).annotate(**begun)
+    entries: defaultdict[tuple[int, int], int] = defaultdict(int)
+    for _, weekday, hour, n in of_days(
+        Visit,
+        lens.site.pk,
+        lens.first,
+        lens.last,
+        what and ("hours", what),
+        lambda days: visits.filter(days).values_list("day", "weekday", "hour").annotate(n=Count("id")),
+    ):
+        entries[weekday, hour] += n
+    converted: defaultdict[tuple[int, int], int] = defaultdict(int)
     if lens.rule:
-        of_credits = _credits(lens, within).annotate(
+        of_credits = _credits(lens, within, days=False).annotate(
             weekday=ExtractIsoWeekDay("visit__started_at", tzinfo=zone),
             hour=ExtractHour("visit__started_at", tzinfo=zone),
         )
-        led = of_credits.filter(visit__isnull=False).values_list("weekday", "hour")
-        converted = {(d, h): n for d, h, n in led.annotate(Count("visit_id", distinct=True))}
+        led = of_credits.filter(visit__isnull=False)
+        for _, weekday, hour, n in of_days(
+            (Credit, Visit),
+            lens.site.pk,
+            lens.first,
+            lens.last,
+            what and ("hours converted", what),
+            lambda days: (
+                led.filter(days)
+                .values_list("day", "weekday", "hour")
+                .annotate(Count("visit_id", distinct=True))
+            ),
+        ):
+            converted[weekday, hour] += n
     keys = sorted(entries)
     counts = [min(converted.get(key, 0), entries[key]) for key in keys]
     if not keys:

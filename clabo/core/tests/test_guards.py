@@ -41,7 +41,7 @@ class Standing(TestCase):
 class Verdicts(TestCase):
     def state(self, *ranges: tuple[float, float], harmful: set[int]) -> TestState:
         intervals = [Interval(low, (low + high) / 2, high) for low, high in ranges]
-        health = SplitHealth(0.0, 0.5, False)
+        health = SplitHealth(0.5, False)
         return TestState(intervals, 0.01, [1000] * (len(ranges) + 1), health, 3000, 100.0, harmful)
 
     def test_a_winner_whose_guard_fails_is_not_adopted(self) -> None:

@@ -27,4 +27,5 @@ class Migration(migrations.Migration):
         ),
         making(),
         noting("events_trafficday"),
+        noting("events_visit"),
     ]

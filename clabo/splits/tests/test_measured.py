@@ -87,7 +87,7 @@ class Measured(SplitCase):
 
         def width(*measures: Measure) -> float:
             some = [(m, self.rule) for m in measures]
-            found = measure_results(some, lambda *_: came, dict.fromkeys("AB", {day: 200}), [day], 1, plan)
+            found = measure_results(some, lambda *_: came, {k: {day: 200} for k in "AB"}, [day], 1, plan)
             return found[0].against[0].range.high - found[0].against[0].range.low
 
         one, other = Measure("rate", 1), Measure("rate", 2)

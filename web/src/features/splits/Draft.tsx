@@ -21,8 +21,8 @@ import { words } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
 import { blank, type Change, Changes, filled } from "./Changes";
-import { PlanEffect } from "./PlanEffect";
 import { type Measure, MeasuresIn } from "./MeasuresIn";
+import { PlanEffect } from "./PlanEffect";
 import { planQuery } from "./queries";
 import { EVERYBODY, type Who, WhoIsIn, written } from "./WhoIsIn";
 
@@ -317,12 +317,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             crossable={ofContent}
             error={error}
           />
-          <MeasuresIn
-            measures={form.measures}
-            set={(measures) => change({ measures })}
-            rules={rules}
-            error={error}
-          />
+          <MeasuresIn measures={form.measures} set={(measures) => change({ measures })} rules={rules} error={error} />
           <Field label="Notes" hint="Why it is made: found again by the search in the list.">
             {(p) => (
               <textarea

@@ -38,7 +38,9 @@ interface Row {
 export function Measures({ r }: { r: Result }) {
   if (!r.measures.length) return null;
   const rows = r.measures.flatMap((m, place) =>
-    m.arms.map((arm): Row => ({ key: `${place}${arm.letter}`, m, arm, against: m.against.find((a) => a.letter === arm.letter) })),
+    m.arms.map(
+      (arm): Row => ({ key: `${place}${arm.letter}`, m, arm, against: m.against.find((a) => a.letter === arm.letter) }),
+    ),
   );
   const columns: Column<Row>[] = [
     {
@@ -50,7 +52,9 @@ export function Measures({ r }: { r: Result }) {
         !against && (
           <>
             <span className="font-medium">{measured(m, r.currency)}</span>
-            <span className="block text-small text-quiet">{m.measure.guard ? `guard: ${limit(m)}` : "read beside"}</span>
+            <span className="block text-small text-quiet">
+              {m.measure.guard ? `guard: ${limit(m)}` : "read beside"}
+            </span>
           </>
         ),
     },
@@ -110,11 +114,20 @@ export function Measures({ r }: { r: Result }) {
       cell: ({ m, against }) => {
         if (!against) return null;
         if (against.standing)
-          return <span className={cx("font-medium", STANDINGS[against.standing].tone)}>{STANDINGS[against.standing].text}</span>;
+          return (
+            <span className={cx("font-medium", STANDINGS[against.standing].tone)}>
+              {STANDINGS[against.standing].text}
+            </span>
+          );
         return <span className="text-quiet">{besideSays(m, against)}</span>;
       },
     },
-    { key: "p", head: "Plain p, one look", className: "num", cell: ({ against }) => against && pValue(against.p_value) },
+    {
+      key: "p",
+      head: "Plain p, one look",
+      className: "num",
+      cell: ({ against }) => against && pValue(against.p_value),
+    },
   ];
   return (
     <section aria-labelledby="measures" className="mt-5">

@@ -23,7 +23,9 @@ export function MeasuresIn({ measures, set, rules, error }: Props) {
     { value: "bounce", text: "bounces", lower: true },
     ...rules.flatMap((r) => [
       { value: `rate:${r.id}`, text: `visitors with ${several(r.name)}`, lower: false },
-      ...(r.value != null || r.value_property ? [{ value: `value:${r.id}`, text: `value of ${several(r.name)}`, lower: false }] : []),
+      ...(r.value != null || r.value_property
+        ? [{ value: `value:${r.id}`, text: `value of ${several(r.name)}`, lower: false }]
+        : []),
     ]),
   ];
   return (

@@ -66,8 +66,8 @@ export function decidedHead(v: Schemas["VerdictOut"], category: string): ReactNo
     case "guard_fails":
       return (
         <>
-          Do not adopt {v.letter} as it is: it brings {per100(d?.low ?? 0)} to {per100(d?.high ?? 0)} more {many} per 100
-          visitors, <span className="text-brick">but a guard of it fails</span>.
+          Do not adopt {v.letter} as it is: it brings {per100(d?.low ?? 0)} to {per100(d?.high ?? 0)} more {many} per
+          100 visitors, <span className="text-brick">but a guard of it fails</span>.
         </>
       );
     case "no_difference":
