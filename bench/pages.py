@@ -135,6 +135,7 @@ def main() -> None:
         ("28 days", "period=28d"),
         ("28 days against the 28 before", "period=28d&compare=before"),
         ("90 days", "period=90d"),
+        ("90 days against the 90 before", "period=90d&compare=before"),
         ("90 days, phones from paid ads, linear", "period=90d&origin=channel:paid&device=phone&model=linear"),
     ):
         median, worst, told = timed(f"pages?{query}")

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Sum
+from django.db.models import Count, Q, Sum
+from django.db.models.functions import TruncDate
 
 from clabo.adside.models import AdSide
 from clabo.adside.services import ad_side
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import Conversion
+from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.core.evidence import Interval, count_ratio
 from clabo.core.twocounts import ByDay, Claimed, Click, Counting, Part, Steps, Tally, steps, total
 from clabo.db.arrays import in_array
+from clabo.events.daysums import of_days
 from clabo.events.models import SERVER_KINDS, Event, TrafficClass, TrafficDay, Visit
 from clabo.sites.models import Consent, Site
 from clabo.spend.models import SpendRow
@@ -228,58 +231,84 @@ def _steps(lens: Lens, side: AdSide, claimed: list[Claimed]) -> Steps:
 def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Claimed]]:
     """Conversions with a click of each source that may fall on the lens's days, by anybody's count."""
     found: defaultdict[str, list[Claimed]] = defaultdict(list)
-    if not lens.rule or not sides:
+    rule = lens.rule
+    if not rule or not sides:
         return found
-    longest = timedelta(days=max(lens.site.attribution_window_days, *(s.window_days for s in sides.values())))
-    # A day more on either side: their midnight may be another.
-    start = lens.site.midnight(lens.first - timedelta(days=1))
-    end = lens.site.midnight(lens.last + timedelta(days=2))
-    # A later click takes a conversion away from one of the days that are looked at.
-    latest = end + longest
-    conversions = Conversion.objects.filter(
-        site=lens.site, rule=lens.rule, time__gte=start, time__lt=latest
-    ).select_related("visit")
-    every = list(conversions)
-    clicks: defaultdict[int, list[tuple[str, bool, Click]]] = defaultdict(list)
-    visits = Visit.objects.filter(
-        in_array("visitor_id", {c.visitor_id for c in every}),
-        site=lens.site,
-        started_at__gte=start,
-        started_at__lt=latest,
-        views__gt=0,
-        origin__source__in=list(sides),
-    ).order_by("started_at", "id")
-    of_visits = visits.values_list("id", "visitor_id", "started_at", "origin__source", "traffic_class")
-    for pk, visitor, began, source, kind in of_visits:
-        if kind != TrafficClass.REHEARSAL:
-            clicks[visitor].append((source, kind == TrafficClass.COUNTED, Click(pk, began)))
-    every = [c for c in every if c.visitor_id in clicks]
-    reported = _reported(lens.site, every)
-    for c in every:
-        kind = c.visit.traffic_class if c.visit is not None else TrafficClass.COUNTED
-        if kind == TrafficClass.REHEARSAL:
-            continue
-        counted = kind == TrafficClass.COUNTED
-        by_source: defaultdict[str, list[Click]] = defaultdict(list)
-        for source, in_reports, click in clicks[c.visitor_id]:
-            if click.start <= c.time and (in_reports or not counted):
-                by_source[source].append(click)
-        own = None if c.event_id in reported else c.visit_id
-        for source, some in by_source.items():
-            found[source].append(Claimed(c.time, c.summed or Decimal(0), some, own, not counted))
+    longest = max(lens.site.attribution_window_days, *(s.window_days for s in sides.values()))
+    rows = of_days(
+        (Visit, Credit),
+        lens.site.pk,
+        # A day more on either side: their midnight may be another. A later click takes a conversion away from a day.
+        lens.first - timedelta(days=1),
+        lens.last + timedelta(days=longest + 2),
+        ("claimed", rule.pk, longest, str(lens.site.zone), tuple(sides)),
+        lambda days: _claimed_on(lens.site, rule, list(sides), longest, days),
+        # Whatever happens to a visit, or to what is credited to one, lies so far before its conversion at most.
+        back=longest + 2,
+    )
+    for _, source, claimed in rows:
+        found[source].append(claimed)
     return found
 
 
-def _reported(site: Site, conversions: list[Conversion]) -> set[object]:
+def _claimed_on(
+    site: Site, rule: ConversionRule, sources: list[str], longest: int, days: Q
+) -> Iterator[tuple[date, str, Claimed]]:
+    """Day, source and conversion for each source that brought a click before it, in the longest window."""
+    conversions = (
+        Conversion.objects.filter(site=site, rule=rule)
+        .annotate(day=TruncDate("time", tzinfo=site.zone))
+        .filter(days)
+        .exclude(visit__traffic_class=TrafficClass.REHEARSAL)
+        .values_list(
+            *("day", "event_id", "visitor_id", "time", "visit_id", "visit__traffic_class"),
+            *("value", "currency", "beyond"),
+        )
+    )
+    every = list(conversions)
+    if not every:
+        return
+    times = [row[3] for row in every]
+    clicks: defaultdict[int, list[tuple[str, bool, Click]]] = defaultdict(list)
+    visits = (
+        Visit.objects.filter(
+            in_array("visitor_id", {row[2] for row in every}),
+            site=site,
+            started_at__gte=min(times) - timedelta(days=longest + 1),
+            started_at__lte=max(times),
+            views__gt=0,
+            origin__source__in=sources,
+        )
+        .exclude(traffic_class=TrafficClass.REHEARSAL)
+        .order_by("started_at", "id")
+    )
+    of_visits = visits.values_list("id", "visitor_id", "started_at", "origin__source", "traffic_class")
+    for pk, visitor, began, source, kind in of_visits:
+        clicks[visitor].append((source, kind == TrafficClass.COUNTED, Click(pk, began)))
+    every = [row for row in every if row[2] in clicks]
+    reported = _reported(site, {row[1]: row[3] for row in every})
+    for day, event, visitor, time, visit, of_visit, value, currency, beyond in every:
+        counted = of_visit in (None, TrafficClass.COUNTED)
+        by_source: defaultdict[str, list[Click]] = defaultdict(list)
+        earliest = time - timedelta(days=longest + 1)
+        for source, in_reports, click in clicks[visitor]:
+            if earliest <= click.start <= time and (in_reports or not counted):
+                by_source[source].append(click)
+        own = None if event in reported else visit
+        summed = Decimal(0) if currency or beyond else value or Decimal(0)
+        for source, some in by_source.items():
+            yield day, source, Claimed(time, summed, some, own, not counted)
+
+
+def _reported(site: Site, conversions: Mapping[UUID, datetime]) -> set[object]:
     """The events of these that a server has reported: they did not happen in the visit that they hang on."""
     if not conversions:
         return set()
-    times = [c.time for c in conversions]
     events = Event.objects.filter(
-        in_array("id", {c.event_id for c in conversions}, "uuid"),
+        in_array("id", set(conversions), "uuid"),
         site=site,
-        time__gte=min(times),
-        time__lte=max(times),
+        time__gte=min(conversions.values()),
+        time__lte=max(conversions.values()),
         kind__in=SERVER_KINDS,
     )
     return set(events.values_list("id", flat=True))

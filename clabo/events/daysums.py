@@ -21,7 +21,7 @@ from clabo.events.models import DayVersion
 MOST_ROWS = 600_000
 
 Row = tuple[Any, ...]
-_Days = dict[date, tuple[set[int], list[Row]]]
+_Days = dict[date, tuple[frozenset[int], list[Row]]]
 _kept: OrderedDict[Hashable, _Days] = OrderedDict()
 _lock = threading.Lock()
 
@@ -33,32 +33,35 @@ def of_days(
     last: date,
     what: Hashable | None,
     read: Callable[[Q], Iterable[Row]],
+    back: int = 0,
 ) -> list[Row]:
     """What `read` finds of a table, or of several, on the days from `first` to `last`.
 
     `read` takes a condition on the field `day` and gives rows that begin with their day; each depends on that day's
-    rows of `model` alone. `what` tells it from all other reads of them; None where nothing is to be kept.
+    rows of `model`, and on those of the `back` days before it. `what` tells it from all other reads of them; None where nothing is to be kept.
     """
     if what is None:
         return list(read(Q(day__gte=first, day__lte=last)))
     tables = [m._meta.db_table for m in (model if isinstance(model, tuple) else (model,))]
     key = (connection.settings_dict["NAME"], *tables, site_id, what)
-    versions: defaultdict[date, set[int]] = defaultdict(set)
+    versions: defaultdict[date, frozenset[int]] = defaultdict(frozenset)
+    span = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     # Versions are from one sequence, so that those of two tables never stand for each other.
-    for day, version in DayVersion.objects.filter(
-        of_table__in=tables, site_id=site_id, day__gte=first, day__lte=last
+    for changed, version in DayVersion.objects.filter(
+        of_table__in=tables, site_id=site_id, day__gte=first - timedelta(days=back), day__lte=last
     ).values_list("day", "version"):
-        versions[day].add(version)
+        for later in range(back + 1):
+            versions[changed + timedelta(days=later)] |= {version}
     with _lock:
         known = dict(_kept.get(key, {}))
     # A day that was never written to has no rows.
-    stale = [day for day, version in versions.items() if day not in known or known[day][0] != version]
+    stale = [d for d in span if d in versions and (d not in known or known[d][0] != versions[d])]
     if stale:
         # Read after the versions: what is kept may be newer than its version says, never older.
         fresh: defaultdict[date, list[Row]] = defaultdict(list)
         within = len(stale) > (last - first).days // 2
-        span = Q(day__gte=min(stale), day__lte=max(stale)) if within else Q(day__in=stale)
-        for row in read(span):
+        days = Q(day__gte=stale[0], day__lte=stale[-1]) if within else Q(day__in=stale)
+        for row in read(days):
             fresh[row[0]].append(row)
         for day in stale:
             known[day] = versions[day], fresh[day]
@@ -67,8 +70,7 @@ def of_days(
         with _lock:
             if key in _kept:
                 _kept.move_to_end(key)
-    span_days = (first + timedelta(days=n) for n in range((last - first).days + 1))
-    return [row for day in span_days if day in versions for row in known[day][1]]
+    return [row for day in span if day in versions for row in known[day][1]]
 
 
 def _keep(key: Hashable, days: _Days) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -284,25 +284,34 @@ def _paid(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
 
 def _paid_for_visits(lens: Lens, by: str, within: Sequence[Within]) -> Cells:
     """What these visits cost, of which clicks and impressions are nobody's."""
-    cell = ("day", "entry_page_id", "origin_id", "device")
-    visits = _visits(lens, by, within, days=False)
     rows = of_days(
-        Visit,
+        (Visit, TrafficDay, CostPart),
         lens.site.pk,
         lens.first,
         lens.last,
-        lens.sight and (lens.sight, "cells", by, tuple(within)),
-        lambda days: visits.filter(days).values_list("day", "_by", *cell).annotate(Count("id")),
+        lens.sight and (lens.sight, "paid for visits", by, tuple(within)),
+        lambda days: _cost_by_value(lens, by, within, days),
     )
+    return {(value, day): Paid(cost.quantize(Decimal("0.000001"))) for day, value, cost in rows}
+
+
+def _cost_by_value(
+    lens: Lens, by: str, within: Sequence[Within], days: Q
+) -> Iterator[tuple[date, Any, Decimal]]:
+    """Day, value and what its visits cost."""
+    cell = ("day", "entry_page_id", "origin_id", "device")
+    visits = _visits(lens, by, within, days=False).filter(days)
+    rows = visits.values_list("_by", *cell).annotate(Count("id"))
     by_value: defaultdict[tuple[Any, ...], dict[Any, int]] = defaultdict(dict)
-    for _, value, *place, n in rows:
+    for value, *place, n in rows:
         by_value[tuple(place)][value] = n
     every = {place: sum(of.values()) for place, of in by_value.items()}
-    found: defaultdict[tuple[Any, date], Paid] = defaultdict(Paid)
+    found: defaultdict[tuple[date, Any], Decimal] = defaultdict(Decimal)
     for spot, cost in cost_of_visits(lens.site, every).items():
         for value, n in by_value[spot].items():
-            found[value, spot[0]] += Paid(cost * n / every[spot])
-    return {key: Paid(paid.cost.quantize(Decimal("0.000001"))) for key, paid in found.items()}
+            found[spot[0], value] += cost * n / every[spot]
+    for (day, value), cost in found.items():
+        yield day, value, cost
 
 
 def hours(lens: Lens, within: Sequence[Within] = ()) -> list[Hour]:

@@ -1,0 +1,151 @@
+"""When a running test will be decided, with the spread of that, from what has come so far."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clabo.core.evidence.daily import LEAST_STEP, bounds, information, looks_level
+from clabo.core.evidence.types import Counts, alpha_of
+
+FUTURES = 400
+# Further ahead nobody plans.
+MOST_DAYS = 180
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """Days from now to the decision: 10 %, half and 90 % of the futures are decided by then; None where they are not.
+
+    `undecided`: the part of the futures that is open at the planned end. `days`: from now to that end.
+    """
+
+    early: int | None
+    middle: int | None
+    late: int | None
+    undecided: float
+    days: int
+
+
+def forecast(
+    arms: Sequence[Counts],
+    per_day: Sequence[float],
+    needed: float,
+    worth: float,
+    looked: Sequence[Sequence[float]],
+    level: float = 0.95,
+    seed: int = 0,
+) -> Forecast | None:
+    """The day of the decision, over futures that fit what has been seen.
+
+    Each future draws the arms' rates from their posteriors (Jeffreys' prior), lets days go by (visitors Poisson, those who
+    convert binomial) and reads each midnight as `looks` does. (Predictive power: Spiegelhalter, Freedman & Blackburn,
+    Controlled Clinical Trials 7 (1986) 8-17, here of the day rather than of the end.)
+
+    Parameters
+    ----------
+    arms : sequence of Counts
+        Converted and visitors so far, the control first.
+    per_day : sequence of float
+        Visitors a day to be expected, by arm.
+    needed : float
+        Visitors of all arms at the planned end.
+    worth : float
+        The smallest difference worth having, absolute.
+    looked : sequence of sequence of float
+        For each challenger the information times of the looks so far.
+    level : float
+        Of one challenger: 1 - α/m.
+    seed : int
+        Of the futures.
+
+    Returns
+    -------
+    Forecast
+        None where nobody comes, or the planned end is past or too far.
+
+    Raises
+    ------
+    ValueError
+        When the arms do not fit together.
+
+    Examples
+    --------
+    >>> f = forecast([Counts(40, 1000), Counts(60, 1000)], [100, 100], 6000, 0.012, [[0.3]])
+    >>> f.early <= f.middle, f.days
+    (True, 20)
+    """
+    if not len(arms) == len(per_day) == len(looked) + 1:
+        raise ValueError("arms: give visitors a day for each, and looks for each challenger")
+    come, each_day = sum(a.trials for a in arms), math.fsum(per_day)
+    if each_day <= 0 or come >= needed:
+        return None
+    days = math.ceil((needed - come) / each_day)
+    if days > MOST_DAYS:
+        return None
+    chance = np.random.default_rng(seed)
+    sizes, hits = [], []
+    for arm, daily in zip(arms, per_day, strict=True):
+        rate = chance.beta(arm.conversions + 0.5, arm.trials - arm.conversions + 0.5, FUTURES)
+        coming = chance.poisson(daily, (FUTURES, days))
+        sizes.append(arm.trials + np.cumsum(coming, axis=1).astype(float))
+        hits.append(arm.conversions + np.cumsum(chance.binomial(coming, rate[:, None]), axis=1).astype(float))
+    lows, highs = [], []
+    for place, before in enumerate(looked, start=1):
+        edges = _future_bounds(arms, per_day, place, needed, before, days, level)
+        low, high = _ranges(sizes[0], hits[0], sizes[place], hits[place], edges)
+        lows.append(low)
+        highs.append(high)
+    low, high = np.array(lows), np.array(highs)
+    better = (low > 0).any(axis=0)
+    none = ((low > -worth) & (high < worth)).all(axis=0)
+    worse = (high < worth).all(axis=0)
+    decided: NDArray[np.bool_] = np.asarray(better | none | worse)
+    first = np.where(decided.any(axis=1), decided.argmax(axis=1) + 1, days + 1)
+    quantiles = [int(np.sort(first)[math.ceil(q * FUTURES) - 1]) for q in (0.1, 0.5, 0.9)]
+    early, middle, late = (None if d > days else d for d in quantiles)
+    return Forecast(early, middle, late, float((first > days).mean()), days)
+
+
+def _future_bounds(
+    arms: Sequence[Counts],
+    per_day: Sequence[float],
+    place: int,
+    needed: float,
+    before: Sequence[float],
+    days: int,
+    level: float,
+) -> Floats:
+    """The critical value at the end of each coming day, at the information that is to be expected then."""
+    share = [daily / math.fsum(per_day) for daily in per_day]
+    planned = information(needed * share[0], needed * share[place])
+    times = list(before)
+    found, where = np.full(days, np.inf), []
+    for day in range(1, days + 1):
+        sizes = (arms[0].trials + per_day[0] * day, arms[place].trials + per_day[place] * day)
+        time = information(*sizes) / planned
+        if (not times or time - times[-1] >= LEAST_STEP) and (not times or times[-1] < 1):
+            times.append(time)
+            where.append(day - 1)
+    for day, edge in zip(where, bounds(times, alpha_of(looks_level(level)))[len(before) :], strict=True):
+        found[day] = edge
+    return found
+
+
+def _ranges(n0: Floats, x0: Floats, n1: Floats, x1: Floats, edges: Floats) -> tuple[Floats, Floats]:
+    """Lower and upper limits by future and day, with the error of `daily.standard_error`."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        p0, p1, both = x0 / n0, x1 / n1, (x0 + x1) / (n0 + n1)
+        own = p0 * (1 - p0) / (n0 - 1) + p1 * (1 - p1) / (n1 - 1)
+        common = both * (1 - both) * (1 / n0 + 1 / n1)
+        reach = edges * np.sqrt(np.maximum(own, common))
+        gap = p1 - p0
+    # As a look is left out where too few have converted.
+    thin = np.minimum(np.minimum(x0, x1), np.minimum(n0 - x0, n1 - x1)) < 5
+    unknown = thin | ~np.isfinite(gap + reach)
+    return np.where(unknown, -np.inf, gap - reach), np.where(unknown, np.inf, gap + reach)

@@ -1,0 +1,124 @@
+"""For whom a change works: differences in groups of visitors, drawn towards the whole, and flagged only where that holds."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+from scipy.special import ndtr
+
+from clabo.core.evidence.multiple import holm
+from clabo.core.evidence.types import Counts, Interval, z_of
+
+K = TypeVar("K", bound=Hashable)
+# With fewer in an arm a group says nothing by itself.
+FEWEST = 20
+
+
+@dataclass(frozen=True, slots=True)
+class GroupEffect:
+    """A group's difference, challenger - control: as seen, and drawn towards that of all groups by how little it tells.
+
+    `p_value`: whether it differs from the other groups' together, after Holm over all that were asked. `differs`: it does.
+    `reversed`: it differs and points the other way than the others do.
+    """
+
+    control: Counts
+    challenger: Counts
+    raw: Interval
+    shrunk: Interval
+    p_value: float
+    differs: bool
+    reversed: bool
+
+
+def group_effects(
+    groups: Mapping[str, Mapping[K, tuple[Counts, Counts]]], level: float = 0.95
+) -> dict[str, dict[K, GroupEffect]]:
+    """Differences by group, for each way of telling visitors apart.
+
+    Within a way, groups' differences are normal around a common one with the variance between groups of DerSimonian &
+    Laird (Controlled Clinical Trials 7 (1986) 177-188); each is drawn towards it (empirical Bayes: Morris, JASA 78 (1983)
+    47-55), with an interval that takes the common one's own error in. Whether a group differs is asked against the other
+    groups of its way together, by the difference of two independent differences, Holm over all groups of all ways.
+
+    Parameters
+    ----------
+    groups : mapping
+        From a way of telling visitors apart to its groups, each with the counts of control and challenger.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    dict
+        As `groups`; groups with fewer than FEWEST visitors in an arm are left out.
+
+    Examples
+    --------
+    >>> two = {"phone": (Counts(40, 1000), Counts(90, 1000)), "desktop": (Counts(60, 1000), Counts(45, 1000))}
+    >>> found = group_effects({"device": two})["device"]
+    >>> found["phone"].differs, found["desktop"].reversed, found["phone"].shrunk.estimate < found["phone"].raw.estimate
+    (True, True, True)
+    """
+    z = z_of(level)
+    alpha = 1 - level
+    asked: list[tuple[str, K, float, float]] = []
+    found: dict[str, dict[K, GroupEffect]] = {}
+    for way, of_way in groups.items():
+        known = {key: pair for key, pair in of_way.items() if min(pair[0].trials, pair[1].trials) >= FEWEST}
+        found[way] = {}
+        effects = {key: _effect(*pair) for key, pair in known.items()}
+        centre, centre_variance, between = _common(list(effects.values()))
+        for key, (gap, variance) in effects.items():
+            pull = variance / (variance + between) if len(effects) > 1 else 0.0
+            drawn = gap + pull * (centre - gap)
+            spread = math.sqrt((1 - pull) * variance + pull**2 * centre_variance)
+            others = [e for other, e in effects.items() if other != key]
+            rest, rest_variance, _ = _common(others, fixed=True)
+            p = math.nan
+            if others:
+                p = 2 * float(ndtr(-abs(gap - rest) / math.sqrt(variance + rest_variance)))
+                asked.append((way, key, p, rest))
+            reach = z * math.sqrt(variance)
+            found[way][key] = GroupEffect(
+                *known[key],
+                Interval(gap - reach, gap, gap + reach),
+                Interval(drawn - z * spread, drawn, drawn + z * spread),
+                p,
+                False,
+                False,
+            )
+    for (way, key, _, rest), p in zip(asked, holm([a[2] for a in asked]), strict=True):
+        g = found[way][key]
+        differs = p < alpha
+        turned = differs and g.raw.estimate * rest < 0
+        found[way][key] = GroupEffect(g.control, g.challenger, g.raw, g.shrunk, p, differs, turned)
+    return found
+
+
+def _effect(control: Counts, challenger: Counts) -> tuple[float, float]:
+    """The difference of rates and its variance, of (x + ½)/(n + 1) so that a group without conversions has one."""
+    variance = 0.0
+    for side in (control, challenger):
+        smooth = (side.conversions + 0.5) / (side.trials + 1)
+        variance += smooth * (1 - smooth) / side.trials
+    return challenger.rate - control.rate, variance
+
+
+def _common(effects: list[tuple[float, float]], fixed: bool = False) -> tuple[float, float, float]:
+    """The common difference, its variance, and the variance between groups (none with `fixed`)."""
+    if not effects:
+        return 0.0, 0.0, 0.0
+    weights = [1 / v for _, v in effects]
+    mean = math.fsum(w * g for w, (g, _) in zip(weights, effects, strict=True)) / math.fsum(weights)
+    between = 0.0
+    if not fixed and len(effects) > 1:
+        q = math.fsum(w * (g - mean) ** 2 for w, (g, _) in zip(weights, effects, strict=True))
+        scale = math.fsum(weights) - math.fsum(w * w for w in weights) / math.fsum(weights)
+        between = max(0.0, (q - (len(effects) - 1)) / scale)
+        weights = [1 / (v + between) for _, v in effects]
+        mean = math.fsum(w * g for w, (g, _) in zip(weights, effects, strict=True)) / math.fsum(weights)
+    return mean, 1 / math.fsum(weights), between
