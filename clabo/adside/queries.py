@@ -187,15 +187,18 @@ def _said(lens: Lens) -> dict[str, dict[date, Said]]:
 
 def _arrived(lens: Lens, sources: Collection[str]) -> defaultdict[str, dict[date, Arrived]]:
     found: defaultdict[str, dict[date, Arrived]] = defaultdict(dict)
-    span = {"site": lens.site, "day__gte": lens.first, "day__lte": lens.last, "origin__source__in": sources}
-    for source, day, n in (
-        TrafficDay.objects.filter(**span).values_list("origin__source", "day").annotate(Sum("entries"))
-    ):
+    named = {"site": lens.site, "origin__source__in": sources}
+    span = (lens.site.pk, lens.first, lens.last, ("arrived", tuple(sources)))
+    counts = TrafficDay.objects.filter(**named).values_list("day", "origin__source").annotate(Sum("entries"))
+    for day, source, n in of_days(TrafficDay, *span, lambda days: counts.filter(days)):
         found[source].setdefault(day, Arrived()).visits += n
-    others = Visit.objects.filter(**span, views__gt=0).exclude(traffic_class=TrafficClass.COUNTED)
-    for source, day, kind, n in others.values_list("origin__source", "day", "traffic_class").annotate(
-        Count("id")
-    ):
+    others = (
+        Visit.objects.filter(**named, views__gt=0)
+        .exclude(traffic_class=TrafficClass.COUNTED)
+        .values_list("day", "origin__source", "traffic_class")
+        .annotate(Count("id"))
+    )
+    for day, source, kind, n in of_days(Visit, *span, lambda days: others.filter(days)):
         of_day = found[source].setdefault(day, Arrived())
         if kind == TrafficClass.BOT:
             of_day.robots += n

@@ -106,26 +106,29 @@ def steps(conversions: Iterable[Claimed], ours: Counting, theirs: Counting, firs
 def _count(
     conversions: Sequence[Claimed], how: Counting, within: tuple[date, date], own: bool = False
 ) -> ByDay:
-    found: defaultdict[date, Tally] = defaultdict(Tally)
+    found: defaultdict[date, int] = defaultdict(int)
+    values: defaultdict[date, Decimal] = defaultdict(Decimal)
     claimed: set[int] = set()
     window = timedelta(days=how.window_days)
     for conversion in conversions:
-        fitting = [
+        earliest = conversion.at - window
+        fitting = (
             c
-            for c in conversion.clicks
-            if conversion.at - window <= c.start <= conversion.at or (own and c.visit == conversion.own)
-        ]
-        if not fitting:
+            for c in reversed(conversion.clicks)
+            if earliest <= c.start <= conversion.at or (own and c.visit == conversion.own)
+        )
+        latest = next(fitting, None)
+        if latest is None:
             continue
-        click = max(fitting, key=lambda c: (c.start, c.visit))
         if how.once:
-            if click.visit in claimed:
+            if latest.visit in claimed:
                 continue
-            claimed.add(click.visit)
-        day = click.start.astimezone(how.zone).date()
+            claimed.add(latest.visit)
+        day = latest.start.astimezone(how.zone).date()
         if within[0] <= day <= within[1]:
-            found[day] += Tally(Decimal(1), conversion.value)
-    return dict(found)
+            found[day] += 1
+            values[day] += conversion.value
+    return {day: Tally(Decimal(n), values[day]) for day, n in found.items()}
 
 
 def total(by_day: ByDay) -> Tally:

@@ -16,7 +16,7 @@ from zoneinfo import ZoneInfo
 from django.conf import settings
 from django.db import connection, transaction
 
-from clabo.accounts.models import Membership, Workspace
+from clabo.accounts.models import Membership, User, Workspace
 from clabo.accounts.services import make_user
 from clabo.adside.services import set_ad_side
 from clabo.audiences.lists import make_list, put_on
@@ -51,8 +51,9 @@ from clabo.saved.services import keep as keep_view
 from clabo.sites.models import Site
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.spend import services as spend
-from clabo.splits.models import SplitTest
-from clabo.splits.services import SplitContent, save_test
+from clabo.splits.life import adopt, pause
+from clabo.splits.models import Deed, SplitTest
+from clabo.splits.services import Label, SplitContent, note, save_test
 
 T = TypeVar("T")
 Progress = Callable[[float, str], None]
@@ -74,7 +75,7 @@ def load(
     now = now or datetime.now(UTC)
     with transaction.atomic():
         site = make_demo_site()
-        tests = _make_tests(site, now)
+        tests = _make_tests(site, User.objects.get(email=scenario.PEOPLE[0][1]), now)
     today = now.astimezone(ZoneInfo(scenario.TIME_ZONE)).date()
     clicks: list[Clicks] = []
     waiting: list[Envelope] = []
@@ -199,21 +200,40 @@ def forms_origin() -> str:
     return str(settings.CLABO_DEMO_FORMS_URL or scenario.FORMS_ORIGIN)
 
 
-def _make_tests(site: Site, now: datetime) -> dict[str, tuple[datetime, datetime | None]]:
+def _make_tests(site: Site, owner: User, now: datetime) -> dict[str, tuple[datetime, datetime | None]]:
     spans: dict[str, tuple[datetime, datetime | None]] = {}
     for t in scenario.TESTS:
         rule = ConversionRule.objects.get(site=site, name=t.rule)
         addresses = [t.control] if t.changes else [t.control, t.challenger]
-        content = SplitContent(t.name, rule, addresses, [50, 50], 100, t.baseline, t.lift)
+        content = SplitContent(t.name, rule, addresses, t.shares, 100, t.baseline, t.lift)
         if t.changes:
-            content = replace(content, what=SplitTest.What.CONTENT, changes=[[], list(t.changes)])
-        test = save_test(site, content)
+            changes = [[], list(t.changes), *map(list, t.more)]
+            content = replace(content, what=SplitTest.What.CONTENT, changes=changes)
+        content = replace(
+            content,
+            who={"devices": list(t.devices)},
+            measures=list(t.measures),
+            label=Label(t.name, t.notes),
+        )
+        test = save_test(site, content, by=owner)
+        if t.draft:
+            continue
         began = _midday(now, t.began_days_ago)
         ended = None if t.ended_days_ago is None else _midday(now, t.ended_days_ago)
         state = SplitTest.State.ENDED if ended else SplitTest.State.RUNNING
         # Started in the past, which the service rightly does not offer.
         SplitTest.objects.filter(pk=test.pk).update(key=t.key, state=state, started_at=began, ended_at=ended)
+        Deed.objects.filter(test=test).update(at=began)
+        note(test, Deed.What.STARTED, owner, began)
         spans[t.key] = (began, ended)
+        rests = None if t.paused_days_ago is None else _midday(now, t.paused_days_ago)
+        if rests:
+            pause(test, rests, owner)
+            spans[t.key] = (began, rests)
+        if ended:
+            note(test, Deed.What.ENDED, owner, ended)
+        if t.adopted and ended:
+            adopt(test, t.adopted, t.shown, now=ended + timedelta(hours=1), by=owner)
     return spans
 
 

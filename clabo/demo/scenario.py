@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
+from clabo.core.entrants import Device
+
 HOST = "brackenhive.example"
 CURRENCY, TIME_ZONE = "EUR", "Europe/Vienna"
 DAYS = 90
@@ -477,7 +479,25 @@ class DemoTest:
     began_days_ago: int
     ended_days_ago: int | None = None
     lost: float = 0.0
+    # Of the one challenger, or of several.
     changes: tuple[dict[str, Any], ...] = ()
+    more: tuple[tuple[dict[str, Any], ...], ...] = ()
+    devices: tuple[Device, ...] = ()
+    measures: tuple[dict[str, Any], ...] = ()
+    # Of those who see the first challenger: who reaches `goal` besides, and who leaves at once.
+    goal: str = ""
+    gain: float = 0.0
+    flight: float = 0.0
+    paused_days_ago: int | None = None
+    adopted: str = ""
+    shown: bool = False
+    draft: bool = False
+    notes: str = ""
+
+    @property
+    def shares(self) -> list[int]:
+        """Of A and the others, in per cent."""
+        return [34, 33, 33] if self.more else [50, 50]
 
 
 TESTS = [
@@ -535,6 +555,97 @@ TESTS = [
                 }
             },
         ),
+    ),
+    DemoTest(
+        "Suits page on phones, sizes first",
+        "51a7e005",
+        "starter_kit_order",
+        "/suits",
+        "",
+        0.02,
+        0.5,
+        32,
+        changes=({"words": {"selector": "h1", "text": "Your size in three questions"}},),
+        devices=("phone",),
+        goal="order",
+        gain=0.05,
+        notes="Phones only: on a desktop the size table stands beside the picture already.",
+    ),
+    DemoTest(
+        "Winter page, warning first",
+        "51a7e006",
+        "starter_kit_order",
+        "/winter-kit",
+        "",
+        0.012,
+        0.6,
+        24,
+        changes=(
+            {
+                "block": {
+                    "selector": "h1",
+                    "place": "before",
+                    "template": "banner",
+                    "title": "One colony in three does not see the spring.",
+                }
+            },
+        ),
+        measures=({"what": "bounce", "guard": True, "margin": 0.05},),
+        flight=0.3,
+    ),
+    DemoTest(
+        "Gift card, three ways to say it",
+        "51a7e007",
+        "starter_kit_order",
+        "/gift-card",
+        "",
+        0.06,
+        0.4,
+        21,
+        changes=({"words": {"selector": "h1", "text": "The gift that hums"}},),
+        more=(({"words": {"selector": "h1", "text": "Give somebody their first hive"}},),),
+        paused_days_ago=4,
+        notes="Resting while the cards are printed anew.",
+    ),
+    DemoTest(
+        "First swarm story, guide at its end",
+        "51a7e008",
+        "guide_lead",
+        "/journal/first-swarm",
+        "",
+        0.04,
+        0.5,
+        70,
+        28,
+        changes=(
+            {
+                "block": {
+                    "selector": "h1",
+                    "place": "after",
+                    "template": "panel",
+                    "title": "Your first season, week by week",
+                    "button": "Get the guide",
+                    "to": "/first-season-guide",
+                }
+            },
+        ),
+        goal="guide",
+        gain=0.06,
+        adopted="B",
+        shown=True,
+        notes="Readers of a story want the next step there, not in the menu.",
+    ),
+    DemoTest(
+        "Suits page, price beside the picture",
+        "51a7e009",
+        "starter_kit_order",
+        "/suits",
+        "",
+        0.02,
+        0.5,
+        0,
+        changes=({"style": {"selector": "h1", "property": "font-size", "value": "44px"}},),
+        draft=True,
     ),
 ]
 

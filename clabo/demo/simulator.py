@@ -107,8 +107,9 @@ class Simulator:
         entered: dict[str, str] = {}
         for test in scenario.TESTS:
             if test.changes:
-                if landing == test.control and self._running(test, start):
-                    entered[test.key] = "AB"[assign(person.key, test.key, [50, 50]) or 0]
+                fits = not test.devices or person.device in test.devices
+                if landing == test.control and fits and self._running(test, start):
+                    entered[test.key] = "ABC"[assign(person.key, test.key, test.shares) or 0]
             elif landing == test.control and self._running(test, start):
                 letter = "AB"[assign(person.key, test.key, [50, 50]) or 0]
                 if letter == "B":
@@ -122,6 +123,8 @@ class Simulator:
             requests.append(self._send(start, person.key, person.device, landing, *came, variants))
             if entered:
                 requests.append(self._entered(start, person, landing, entered))
+        if any(entered.get(t.key) == "B" and self.beside.random() < t.flight for t in scenario.TESTS):
+            return requests
         time, here = start, landing
         waiting = start if landing == "/contact" else None
         for what in self._way(landing, stream, person):
@@ -144,7 +147,26 @@ class Simulator:
                 waiting = None
         if waiting:
             requests += self._gives_up(waiting, person)
+        for test in scenario.TESTS:
+            if entered.get(test.key) == "B" and self.beside.random() < test.gain:
+                requests += self._reaches(test.goal, time, person, until)
         return requests
+
+    def _reaches(self, goal: str, time: datetime, person: _Person, until: datetime | None) -> list[Envelope]:
+        """What a variant brings about besides, told apart from all else, which stays what it is without it."""
+        told: list[Envelope] = []
+        kept, self.random = self.random, self.beside
+        own = f"https://{scenario.HOST}/"
+        for what in WAYS[goal]:
+            time += timedelta(seconds=8 + self.random.expovariate(1 / 45))
+            if until is not None and time >= until:
+                break
+            if isinstance(what, str):
+                told.append(self._send(time, person.key, person.device, what, "", own, {}))
+            else:
+                told += self._acts(time, person, "/", what, until)
+        self.random = kept
+        return told
 
     def _gives_up(self, seen: datetime, person: _Person) -> list[Envelope]:
         """The contact form is begun and left, by some of those who saw it and did not send it."""

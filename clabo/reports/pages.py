@@ -101,7 +101,7 @@ def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = Fals
         together.add(row)
     before: dict[int, PageRow] = {}
     if with_before:
-        earlier = page_rows(lens.before(), also={r.page.pk for r in ranked if r.page})
+        earlier = page_rows(lens.before(), also={r.page.pk for r in ranked if r.page}, judge=False)
         before = {row.page.pk: row for row in earlier.values() if row.page}
     if with_visitors:
         add_visitors(lens, {r.page.pk: r for r in ranked if r.page})
@@ -174,10 +174,12 @@ def page_rows(
     only: Collection[int] | None = None,
     also: Collection[int] = (),
     traffic: Traffic | None = None,
+    judge: bool = True,
 ) -> dict[int | None, PageRow]:
     """The rows by page, most entries first, with their rates; None stands for no page.
 
-    The first MOST_PAGES have their page and what is judged, and so have `also`; with `only`, these and no others.
+    The first MOST_PAGES have their page and what is judged, and so have `also`; with `only`, these and no others. Without
+    `judge` nothing is said of what they lost against the others.
     """
     traffic = traffic or traffic_under(lens)
     rows = dict(
@@ -196,9 +198,9 @@ def page_rows(
     if lens.rule:
         for row in shown:
             row.intended_exit = row.page is not None and row.page.pk in traffic.success
-        counts = [judged(r).counts for r in shown]
-        lost = lost_conversions(counts, [r.intended_exit for r in shown])
-        for row, of_row in zip(shown, lost, strict=True):
+        counts = [judged(r).counts for r in shown if judge]
+        lost = lost_conversions(counts, [r.intended_exit for r in shown]) if judge else []
+        for row, of_row in zip(shown, lost, strict=judge):
             row.lost = of_row
     return rows
 

@@ -73,7 +73,7 @@ def worst_pages(lens: Lens, now: datetime | None = None) -> Worst:
     for rule in the_rules:
         if not of_rule[rule.pk]:
             continue
-        rows = page_rows(lens.counting(rule), of_rule[rule.pk], traffic=traffic)
+        rows = page_rows(lens.counting(rule), of_rule[rule.pk], traffic=traffic, judge=False)
         shown = [r for r in rows.values() if r.page and r.entries]
         told = losses([judged(r).counts for r in shown], [r.intended_exit for r in shown])
         each = _worth_of_one(rule, shown)
@@ -83,7 +83,7 @@ def worst_pages(lens: Lens, now: datetime | None = None) -> Worst:
                 found.append(WorstRow(row, rule, goals[row.page.pk].by_hand, loss, worth))
     found.sort(key=lambda w: (w.loss.thin and not w.loss.certain, -w.loss.lost.estimate, -w.row.entries))
     known = {w.row.page.pk for w in found if w.row.page}
-    every = page_rows(lens, traffic=traffic).values()
+    every = page_rows(lens, traffic=traffic, judge=False).values()
     rest = [r for r in every if r.page and r.entries and r.page.pk not in known and not r.intended_exit]
     found, rest = found[:MOST_PAGES], rest[:MOST_PAGES]
     shown_pages = [r.page for r in (*(w.row for w in found), *rest) if r.page]

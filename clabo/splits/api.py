@@ -13,12 +13,14 @@ from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 from clabo.splits import life, queries, results, services
 from clabo.splits.checklist import checklist
+from clabo.splits.groups import groups
 from clabo.splits.looks import look_address
 from clabo.splits.models import SplitTest
 from clabo.splits.schemas import (
     AdoptIn,
     ArchiveIn,
     ArmOut,
+    GroupOut,
     LabelIn,
     LookOut,
     PlanOut,
@@ -29,6 +31,7 @@ from clabo.splits.schemas import (
     SplitTestSummary,
     StartCheckOut,
     content_of,
+    groups_out,
     label_of,
     plan_out,
     result_out,
@@ -134,6 +137,12 @@ def copy_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
 def start_checklist(request: HttpRequest, site_id: int, test_id: int) -> list[StartCheckOut]:
     test = services.test_of(site_for(request, site_id), test_id)
     return [StartCheckOut(what=c.what, ok=c.ok, names=c.names, days=c.days) for c in checklist(test)]
+
+
+@router.get(ONE + "/groups", response=list[GroupOut])
+def test_groups(request: HttpRequest, site_id: int, test_id: int) -> list[GroupOut]:
+    site = site_for(request, site_id)
+    return groups_out(groups(read_lens(site), services.test_of(site, test_id)))
 
 
 def _mine(request: HttpRequest, site_id: int, test_id: int) -> SplitTest:

@@ -11,12 +11,12 @@ from clabo.core.evidence import (
     Counts,
     Interval,
     Moments,
-    Standing,
     compare_means,
     compare_rates,
     guard_standing,
     holm,
 )
+from clabo.core.evidence.guards import Standing
 from clabo.core.measures import Measure
 from clabo.splits.readings import Outcome, Plan, arm_days, read
 

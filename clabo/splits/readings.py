@@ -75,6 +75,8 @@ class Against:
     range: Interval
     look: Look | None
     looked_on: date | None
+    # The information at each look so far, over the planned one.
+    times: list[float]
     fixed: Interval
     p_value: float
     value: MeanComparison
@@ -192,6 +194,7 @@ def against(
                 said[-1],
                 last,
                 days[last.place] if last else None,
+                [x.time for x in looked],
                 comparison.difference,
                 p,
                 compare_means(ends[control][1], ends[letter][1], plan.level),

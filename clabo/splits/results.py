@@ -17,6 +17,7 @@ from clabo.conversions.models import Conversion, ConversionRule
 from clabo.core.addresses import Address
 from clabo.core.evidence import (
     Counts,
+    Forecast,
     Moments,
     SamplePlan,
     SplitHealth,
@@ -25,6 +26,7 @@ from clabo.core.evidence import (
     chance_to_be_best,
     daily_cost,
     expected_loss,
+    forecast,
     plan_rate_test,
     split_health,
     verdict,
@@ -83,6 +85,8 @@ class Result:
     visitors_per_day: float
     # Guards and further measures; none where only the verdict's evidence was asked for and there is no guard.
     measures: list[MeasureResult]
+    # When it will be decided, of a running test that is not yet.
+    forecast: Forecast | None
 
 
 def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
@@ -159,7 +163,26 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         last,
         total / length,
         measures,
+        _forecast(test, arms, against, needed, worth, total / length)
+        if decision.kind == "too_early" and not brief
+        else None,
     )
+
+
+def _forecast(
+    test: SplitTest,
+    arms: Sequence[Arm],
+    against: Sequence[Against],
+    needed: int,
+    worth: float,
+    per_day: float,
+) -> Forecast | None:
+    if test.state != SplitTest.State.RUNNING:
+        return None
+    shares = [a.variant.share / 100 for a in arms]
+    level = 1 - (1 - LEVEL) / len(against)
+    each = [per_day * share for share in shares]
+    return forecast([a.counts for a in arms], each, needed, worth, [a.times for a in against], level)
 
 
 def _besides(test: SplitTest, only_guards: bool) -> list[tuple[Measure, ConversionRule | None]]:
@@ -174,7 +197,7 @@ def _besides(test: SplitTest, only_guards: bool) -> list[tuple[Measure, Conversi
 def _bounced(lens: Lens, test: SplitTest) -> dict[str, list[Outcome]]:
     """Visitors whose exposing visit was nothing but one view, by variant."""
     rows = Exposure.objects.filter(
-        _counted(lens),
+        counted(lens),
         test=test,
         visit_id__in=Visit.objects.filter(BOUNCED, site=lens.site).values("id"),
     )
@@ -196,7 +219,7 @@ def _open_for(test: SplitTest, until: datetime) -> timedelta:
 
 def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
     """Visitors by variant and day of first exposure."""
-    rows = Exposure.objects.filter(test=test).filter(_counted(lens))
+    rows = Exposure.objects.filter(test=test).filter(counted(lens))
     found: defaultdict[str, dict[date, int]] = defaultdict(dict)
     by_day = rows.annotate(day=TruncDate("first_at", tzinfo=lens.site.zone)).values_list("letter", "day")
     for letter, day, n in by_day.annotate(Count("id")):
@@ -204,7 +227,7 @@ def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
     return found
 
 
-def _counted(lens: Lens) -> Q:
+def counted(lens: Lens) -> Q:
     """Exposures in visits that the lens looks at and that enter reports."""
     visits = Visit.objects.filter(
         lens.filter(days=False), lens.of_people(), traffic_class=TrafficClass.COUNTED
@@ -233,7 +256,7 @@ def _outcomes(lens: Lens, test: SplitTest, rule: ConversionRule, until: datetime
         # A value in another currency, or beyond the day's limits, is in no sum.
         summed = value if value and not currency and not beyond else Decimal(0)
         conversions[visitor_id].append((time, summed))
-    rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(_counted(lens))
+    rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(counted(lens))
     for letter, visitor_id, first_at in rows.values_list("letter", "visitor_id", "first_at"):
         after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]
         if after:
@@ -258,7 +281,7 @@ def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[Outcome]
 
 def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm]) -> None:
     """The value of the conversions that count in the test, and what the clicks of the exposing visits cost."""
-    exposing = Exposure.objects.filter(test=test).filter(_counted(lens)).values_list("letter", "visit_id")
+    exposing = Exposure.objects.filter(test=test).filter(counted(lens)).values_list("letter", "visit_id")
     letters = {visit_id: letter for letter, visit_id in exposing}
     visits: defaultdict[str, Counter[Cell]] = defaultdict(Counter)
     for pk, *cell in Visit.objects.filter(in_array("id", letters), site=lens.site).values_list(

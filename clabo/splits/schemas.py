@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict
 from datetime import date, datetime
 from decimal import Decimal
@@ -14,7 +15,8 @@ from clabo.conversions.schemas import ChangeOut, change_out
 from clabo.core.attribution import Model
 from clabo.core.changes import read_changes
 from clabo.core.entrants import Device, Visits, read_entrants
-from clabo.core.evidence import Standing, is_thin, rate_interval
+from clabo.core.evidence import GroupEffect, is_thin, rate_interval, would_have_shown
+from clabo.core.evidence.guards import Standing
 from clabo.core.evidence.verdicts import VerdictKind
 from clabo.core.measures import What
 from clabo.core.returns import over_lifetime
@@ -260,12 +262,42 @@ class AgainstOut(Schema):
     # The day whose end was looked at last, and how much of the planned information had come in by then.
     looked_on: date | None
     looked_at: float | None
+    # The difference that it would have shown in 80 of 100 tests.
+    would_have_shown: float | None
     fixed: IntervalOut
     p_value: float | None
     value_difference: IntervalOut
     # The same by the BCa bootstrap, for heavy tails.
     value_bootstrap: IntervalOut
     value_range: IntervalOut
+
+
+class ForecastOut(Schema):
+    early: int | None
+    middle: int | None
+    late: int | None
+    undecided: float
+    days: int
+
+
+class GroupOut(Schema):
+    """A group of visitors in which a challenger is held against the control."""
+
+    letter: str
+    way: Literal["device", "channel", "visits", "week", "days"]
+    group: str
+    control_converted: int
+    control_visitors: int
+    converted: int
+    visitors: int
+    raw: IntervalOut
+    # Drawn towards the whole by how little the group tells.
+    shrunk: IntervalOut
+    # Whether it differs from the other groups together, after Holm.
+    p_value: float | None
+    differs: bool
+    # It differs, and points the other way.
+    reversed: bool
 
 
 class ArmMeasureOut(Schema):
@@ -331,6 +363,9 @@ class ResultOut(Schema):
     lifetime_factor: Decimal | None
     # When what counts as a conversion was changed while the test ran.
     changes: list[ChangeOut]
+    # Of a running test that is not decided: days from now by which 10, 50 and 90 of 100 futures that fit what was seen
+    # have decided it, missing where they have not at the planned end; and how many have not.
+    forecast: ForecastOut | None
     log: list[DeedOut]
     # Guards first.
     measures: list[MeasureOut]
@@ -490,6 +525,28 @@ def plan_out(site: Site, p: queries.Planned) -> PlanOut:
     )
 
 
+def groups_out(by_letter: Mapping[str, Mapping[str, Mapping[str, GroupEffect]]]) -> list[GroupOut]:
+    return [
+        GroupOut(
+            letter=letter,
+            way=cast(Any, way),
+            group=name,
+            control_converted=g.control.conversions,
+            control_visitors=g.control.trials,
+            converted=g.challenger.conversions,
+            visitors=g.challenger.trials,
+            raw=interval_out(g.raw),
+            shrunk=interval_out(g.shrunk),
+            p_value=finite(g.p_value),
+            differs=g.differs,
+            reversed=g.reversed,
+        )
+        for letter, ways in by_letter.items()
+        for way, of in ways.items()
+        for name, g in of.items()
+    ]
+
+
 def measure_out(m: MeasureResult) -> MeasureOut:
     on_values = m.measure.what == "value"
     return MeasureOut(
@@ -531,6 +588,7 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
                 range=interval_out(a.range),
                 looked_on=a.looked_on,
                 looked_at=a.look.time if a.look else None,
+                would_have_shown=finite(would_have_shown(a.look)) if a.look else None,
                 fixed=interval_out(a.fixed),
                 p_value=finite(a.p_value),
                 value_difference=interval_out(a.value.difference),
@@ -560,5 +618,6 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
             DeedOut(at=d.at, by=str(d.by or ""), what=cast(Any, d.what))
             for d in test.deeds.select_related("by")
         ],
+        forecast=ForecastOut(**asdict(r.forecast)) if r.forecast else None,
         measures=[measure_out(m) for m in sorted(r.measures, key=lambda m: not m.measure.guard)],
     )

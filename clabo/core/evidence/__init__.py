@@ -13,9 +13,12 @@ from clabo.core.evidence.daily import (
     information,
     looks,
     looks_level,
+    would_have_shown,
 )
 from clabo.core.evidence.daily import both as both_readings
-from clabo.core.evidence.guards import Standing, guard_standing
+from clabo.core.evidence.forecast import Forecast, forecast
+from clabo.core.evidence.groups import GroupEffect, group_effects
+from clabo.core.evidence.guards import guard_standing
 from clabo.core.evidence.means import MeanComparison, compare_means
 from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
 from clabo.core.evidence.multiple import SplitHealth, holm, split_health
@@ -46,6 +49,8 @@ from clabo.core.evidence.verdicts import TestState, Verdict, verdict
 __all__ = [
     "Counts",
     "FairComparison",
+    "Forecast",
+    "GroupEffect",
     "Interval",
     "Look",
     "MeanComparison",
@@ -54,7 +59,6 @@ __all__ = [
     "SamplePlan",
     "ShrunkRates",
     "SplitHealth",
-    "Standing",
     "TestState",
     "Verdict",
     "VisitValues",
@@ -72,6 +76,8 @@ __all__ = [
     "detectable_lift",
     "expected_loss",
     "fair_comparison",
+    "forecast",
+    "group_effects",
     "guard_standing",
     "holm",
     "information",
@@ -93,4 +99,5 @@ __all__ = [
     "split_health",
     "usual_range",
     "verdict",
+    "would_have_shown",
 ]

@@ -251,6 +251,16 @@ def looks(
     return found
 
 
+def would_have_shown(look: Look, power: float = 0.8) -> float:
+    """The difference that this look would have called one with such a probability, if it were there.
+
+    >>> round(would_have_shown(Look(0, 0.5, 2.8, Interval(-0.014, 0.0, 0.014))), 4)
+    0.0182
+    """
+    reach = look.interval.high - look.interval.estimate
+    return reach * (1 + float(ndtri(power)) / look.bound)
+
+
 def looks_level(level: float) -> float:
     """The level of the looks, where both readings together hold with probability `level`.
 

@@ -17,6 +17,7 @@ import { changed } from "../../words/changed";
 import { lensChoicesQuery } from "../pages/queries";
 import { Checklist } from "./Checklist";
 import { Draft } from "./Draft";
+import { Groups } from "./Groups";
 import { Life } from "./Life";
 import { Log } from "./Log";
 import { Measures } from "./Measures";
@@ -146,9 +147,21 @@ export default function ResultPlace() {
       )}
       <Arms siteId={siteId} r={r} />
       {r.test.state !== "draft" && <Measures r={r} />}
+      {r.visitors > 0 && <ForWhom siteId={siteId} r={r} />}
       {r.test.state === "draft" && <Checklist siteId={siteId} testId={testId} />}
       <Log r={r} />
     </>
+  );
+}
+
+/** Asked for by opening it: telling a large test's visitors apart takes a while. */
+function ForWhom({ siteId, r }: { siteId: number; r: Result }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <details className="mt-5" open={open} onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="cursor-pointer font-semibold">For whom it holds</summary>
+      {open && <Groups siteId={siteId} r={r} />}
+    </details>
   );
 }
 

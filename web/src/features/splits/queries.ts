@@ -51,6 +51,17 @@ export const checklistQuery = (siteId: number, testId: number) =>
       ),
   });
 
+export const groupsQuery = (siteId: number, testId: number) =>
+  queryOptions({
+    queryKey: ["tests", siteId, testId, "groups"],
+    queryFn: () =>
+      data(
+        client.GET("/api/sites/{site_id}/tests/{test_id}/groups", {
+          params: { path: { site_id: siteId, test_id: testId } },
+        }),
+      ),
+  });
+
 /** Links that show each variant, good for two hours. */
 export const looksQuery = (siteId: number, testId: number) =>
   queryOptions({

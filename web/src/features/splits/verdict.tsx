@@ -145,9 +145,29 @@ export function verdictWords(r: Result): Words {
         ) : (
           <>Too early to say.</>
         ),
-        reason: `The range still holds differences worth having and none. At ${count(Math.round(r.visitors_per_day))} visitors a day it should settle at about ${count(r.needed)}.`,
+        reason: `The range still holds differences worth having and none. At ${count(Math.round(r.visitors_per_day))} visitors a day it should settle at about ${count(r.needed)}. ${foreseen(r)}`,
       };
   }
+}
+
+/** When it will be decided, with the spread of that, and what would have shown by now. */
+function foreseen(r: Result) {
+  const f = r.forecast;
+  const shown = Math.min(...r.against.map((a) => a.would_have_shown ?? Number.POSITIVE_INFINITY));
+  const control = r.arms[0]?.rate.estimate;
+  const already =
+    Number.isFinite(shown) && control
+      ? ` A difference of ${(shown * 100).toFixed(1)} per 100 (${Math.round((shown / control) * 100)} % of A’s rate) or more would most likely have shown by now.`
+      : "";
+  if (!f) return already.trim();
+  const open =
+    f.undecided >= 0.005 ? `; ${Math.round(f.undecided * 100)} of 100 are still open at the planned end` : "";
+  const days = (n: number) => `${count(n)} day${n === 1 ? "" : "s"}`;
+  if (f.early == null)
+    return `Of the futures that fit what was seen hardly any is decided before the planned end, in ${days(f.days)}.${already}`;
+  const until = f.late == null ? "" : ` and 9 in 10 within ${days(f.late)}`;
+  const middle = f.middle == null ? "" : `, half within ${days(f.middle)}`;
+  return `Of the futures that fit what was seen 1 in 10 is decided within ${days(f.early)}${middle}${until}${open}.${already}`;
 }
 
 export function shares(parts: number[]) {
