@@ -48,7 +48,7 @@ const SAYS: Record<Item["what"], (c: Item) => ReactNode> = {
     ),
   elements: (c) => (
     <>
-      Open “see it” of each variant below, on a phone too: only a browser can tell whether <Names of={c.names} /> is
+      Open “see it” of each variant above, on a phone too: only a browser can tell whether <Names of={c.names} /> is
       there.
     </>
   ),
@@ -62,15 +62,15 @@ const SAYS: Record<Item["what"], (c: Item) => ReactNode> = {
     c.ok ? (
       c.names.length ? (
         <>
-          It stands beside <Names of={c.names} />, as you have said.
+          It stands beside <bdi>{c.names.join(", ")}</bdi>, as you have said.
         </>
       ) : (
         "No other test is on its pages."
       )
     ) : (
       <>
-        <Names of={c.names} /> is on its pages too. Say under Change whether nobody is to be in both, or everybody may
-        be.
+        <bdi className="font-medium">{c.names.join(", ")}</bdi> is on its pages too. Say under Change whether nobody is
+        to be in both, or everybody may be.
       </>
     ),
 };

@@ -17,7 +17,7 @@ import {
   Loading,
   Select,
 } from "../../components/ui";
-import { words } from "../../lib/format";
+import { several } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
 import { blank, type Change, Changes, filled } from "./Changes";
@@ -217,7 +217,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               <Select {...p} value={form.conversion} onChange={(e) => change({ conversion: Number(e.target.value) })}>
                 {rules.map((r) => (
                   <option key={r.id} value={r.id}>
-                    {words(r.name)}s
+                    {several(r.name)}
                   </option>
                 ))}
               </Select>

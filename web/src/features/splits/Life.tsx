@@ -83,7 +83,7 @@ export function Life({ siteId, r, change }: Props) {
   const under = test.state === "running" || test.state === "paused";
   const decided = r.verdict.kind !== "too_early" && r.verdict.kind !== "no_data";
   return (
-    <div className="flex max-w-md flex-wrap justify-end gap-2">
+    <div className="flex flex-wrap gap-2">
       {test.state === "draft" && (
         <>
           <Button kind="against" onClick={() => remove.mutate()}>

@@ -6,7 +6,7 @@ import { Checkbox } from "../../components/Checkbox";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
 import { Button, cx, Empty, Failed, Head, Input, Letter, Loading } from "../../components/ui";
-import { count, day, words } from "../../lib/format";
+import { count, day, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { Draft } from "./Draft";
@@ -79,7 +79,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
           type="search"
           aria-label="Search the tests"
           placeholder="A name, a page, words of the notes or of the verdict"
-          className="max-w-96"
+          className="max-w-xl"
           value={wanted}
           onChange={(e) => setWanted(e.target.value)}
         />
@@ -138,7 +138,7 @@ function Rows({ siteId, tests }: { siteId: number; tests: Summary[] }) {
                 </span>
               )),
           },
-          { key: "counting", head: "Counting", text: true, cell: (t) => `${words(t.conversion_name)}s` },
+          { key: "counting", head: "Counting", text: true, cell: (t) => several(t.conversion_name) },
           {
             key: "state",
             head: "State",

@@ -85,6 +85,8 @@ export function verdictWords(r: Result): Words {
   const many = plural(r.category);
   const d = r.verdict.difference;
   const head = decidedHead(r.verdict, r.category);
+  if (r.test.state === "draft")
+    return { head: <>A draft: nobody sees it yet.</>, reason: "Start it when every variant’s page is ready." };
   const looked = "It is read at each midnight with that reckoned in, so looking daily has not weakened this.";
   switch (r.verdict.kind) {
     case "adopt":
@@ -122,8 +124,6 @@ export function verdictWords(r: Result): Words {
         reason: "Visitors enter when they open the control page with the tag on it.",
       };
     default:
-      if (r.test.state === "draft")
-        return { head: <>A draft: nobody sees it yet.</>, reason: "Start it when every variant’s page is ready." };
       if (r.test.state === "paused")
         return {
           head: <>Resting, and still open.</>,
