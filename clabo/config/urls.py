@@ -10,6 +10,8 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from clabo.config.api import api
+from clabo.splits.editing import edit
+from clabo.splits.entering import entering
 from clabo.splits.looks import look
 
 
@@ -44,6 +46,8 @@ urlpatterns = [
         ),
     ),
     path("look/<str:token>.json", look),
+    path("edit/<str:token>.json", edit),
+    path("in/<str:key>/<str:visitor>.json", entering),
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
     re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),

@@ -1,6 +1,6 @@
-"""Who may be in a split test: what a browser can decide by itself (definitions: "Split tests").
+"""Who may be in a split test: what a browser can decide by itself, and an audience (definitions: "Split tests").
 
-JSON is an object with any of `devices`, `visits` and `came`; the tag decides by the same JSON (tag/src/entrants.ts), and both
+JSON is an object with any of `devices`, `visits`, `came` and `audience`, which the server is asked for; the rest the tag decides by the same JSON (tag/src/entrants.ts), and both
 are held to tag/entrant-vectors.json. Whoever has once been let in stays in, however they come later.
 """
 
@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any, Literal, get_args
 
-from clabo.core.rules.errors import RuleError, maybe_text, one_of, only
+from clabo.core.rules.errors import RuleError, maybe_text, one_of, only, whole
 
 Device = Literal["phone", "tablet", "desktop"]
 DEVICES: tuple[Device, ...] = get_args(Device)
@@ -45,6 +45,8 @@ class Entrants:
     devices: tuple[Device, ...] = ()
     visits: Visits | None = None
     came: tuple[Way, ...] = ()
+    # An audience's id.
+    audience: int | None = None
 
     def json(self) -> dict[str, Any]:
         """As `read_entrants` reads it; nothing for everybody."""
@@ -52,10 +54,11 @@ class Entrants:
             **({"devices": list(self.devices)} if self.devices else {}),
             **({"visits": self.visits} if self.visits else {}),
             **({"came": [way.json() for way in self.came]} if self.came else {}),
+            **({"audience": self.audience} if self.audience else {}),
         }
 
     def for_tag(self) -> dict[str, Any]:
-        """The same as the tag reads it, with as little to compare as can be (tag/src/entrants.ts)."""
+        """What the tag decides, with as little to compare as can be (tag/src/entrants.ts)."""
         return {
             **({"devices": list(self.devices)} if self.devices else {}),
             **({"first": self.visits == "new"} if self.visits else {}),
@@ -97,11 +100,11 @@ def read_entrants(data: Any) -> Entrants:
     Examples
     --------
     >>> read_entrants({"devices": ["phone"], "came": [{"source": "Meadow"}]})
-    Entrants(devices=('phone',), visits=None, came=(Way(source='meadow', medium='', campaign='', referrer=''),))
+    Entrants(devices=('phone',), visits=None, came=(Way(source='meadow', medium='', campaign='', referrer=''),), audience=None)
     """
     if not isinstance(data, Mapping):
         raise RuleError("", "entrants_no_object")
-    only(data, {"devices", "visits", "came"})
+    only(data, {"devices", "visits", "came", "audience"})
     devices = data.get("devices") or []
     if not isinstance(devices, list) or any(d not in DEVICES for d in devices):
         raise RuleError("devices", "choose_one", choices=list(DEVICES))
@@ -113,6 +116,7 @@ def read_entrants(data: Any) -> Entrants:
         () if len(set(devices)) == len(DEVICES) else tuple(d for d in DEVICES if d in devices),
         one_of(data, "visits", VISITS) if data.get("visits") is not None else None,  # type: ignore[arg-type]
         tuple(dict.fromkeys(_way(one, f"came[{place}]") for place, one in enumerate(came))),
+        whole(data, "audience", 1, 2**31 - 1) if data.get("audience") is not None else None,
     )
 
 

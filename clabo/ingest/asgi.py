@@ -58,7 +58,7 @@ log = logging.getLogger(__name__)
 
 REFRESH_SECONDS = 2.0
 # What the tag loads on pages that need it (tag/src/parts).
-PARTS = frozenset({"clicks", "forms", "frames", "watch", "notice", "carry", "person", "changes"})
+PARTS = frozenset({"clicks", "forms", "frames", "watch", "notice", "carry", "person", "changes", "editor"})
 ASK_SECONDS = 0.5
 _HEADER_NAMES = re.compile(r"[\w\-, ]{1,1000}", re.ASCII)
 _not_kept = Seldom(log.error)

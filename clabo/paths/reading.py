@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from functools import cached_property
+from itertools import takewhile
 from typing import Any
 
 import numpy as np
+from django.db import connection
 from django.db.models import BigIntegerField, Count, Max
 from django.db.models.functions import Cast, Extract
 from numpy.typing import NDArray
@@ -48,6 +53,12 @@ class Journeys:
 
     def __len__(self) -> int:
         return len(self.ids)
+
+    @property
+    def bytes(self) -> int:
+        """What its columns take."""
+        columns = (self.who, self.times, self.atoms, self.people, self.arrivals, self.ids)
+        return sum(int(c.nbytes) for c in columns)
 
     def places(self, visits: Whole) -> Whole:
         """The place of each of these visits by id, -1 for those that are not looked at."""
@@ -132,10 +143,9 @@ class Atoms:
         return {pk: self.rows[pk][column] for pk in self.arrivals}
 
 
-def columns(site: Site, first: date, last: date) -> trails.Columns:
+def columns(site: Site, days: Sequence[date], stamps: Mapping[date, trails.Stamp]) -> trails.Columns:
     """Everything that happened on these days: packed days, and the tables for those that are not packed."""
-    days = trails.versions(site.pk, first, last)
-    packed = trails.read(site.pk, [day for day, version in days.items() if version is not None])
+    packed = trails.read(site.pk, [day for day in days if stamps[day].packed])
     several = [packed[day][1] if day in packed else trails.unpacked(site, day) for day in days]
     return trails.Columns(
         _together([c.people for c in several], np.uint32),
@@ -145,16 +155,67 @@ def columns(site: Site, first: date, last: date) -> trails.Columns:
     )
 
 
+# Of journeys that the process keeps, all sites together; those least recently asked for are forgotten first.
+MOST_BYTES = 384 * 1024 * 1024
+_journeys: OrderedDict[tuple[Any, ...], Journeys] = OrderedDict()
+_lock = threading.Lock()
+
+
 def journeys(lens: Lens) -> Journeys:
-    """Read what the lens looks at. A visit's events may lie on the day after it began."""
-    site = lens.site
+    """Read what the lens looks at. A visit's events may lie on the day after it began.
+
+    What has been read before is kept as long as its days have not changed, of days that are over and of all together.
+    """
     last = lens.last + timedelta(days=1)
-    seen = columns(site, lens.first, last)
+    stamps = trails.stamps(lens.site.pk, lens.first, last)
+    if lens.people is not None:
+        return _read(lens, list(stamps), stamps)
+    closed = list(takewhile(lambda day: stamps[day].packed and day < last, stamps))
+    return _kept(lens, list(stamps), stamps, lambda: _onwards(lens, closed, stamps))
+
+
+def _onwards(lens: Lens, closed: list[date], stamps: Mapping[date, trails.Stamp]) -> Journeys:
+    """Days that are over, as they are kept, and what has come since."""
+    rest = [day for day in stamps if day not in set(closed)]
+    if not closed or not rest:
+        return _read(lens, list(stamps), stamps)
+    base = _kept(lens, closed, stamps, lambda: _read(lens, closed, stamps))
+    return _read(lens, rest, stamps, base)
+
+
+def _kept(
+    lens: Lens, days: list[date], stamps: Mapping[date, trails.Stamp], read: Callable[[], Journeys]
+) -> Journeys:
+    site = lens.site
+    key = (
+        connection.settings_dict["NAME"],
+        *(site.pk, site.time_zone, lens.first, lens.last, lens.origin, lens.device),
+        tuple((day, stamps[day]) for day in days),
+    )
+    with _lock:
+        if known := _journeys.get(key):
+            _journeys.move_to_end(key)
+            # The lens may count something else.
+            return replace(known, lens=lens)
+    found = read()
+    with _lock:
+        _journeys[key] = found
+        while len(_journeys) > 1 and sum(j.bytes for j in _journeys.values()) > MOST_BYTES:
+            _journeys.popitem(last=False)
+    return found
+
+
+def _read(
+    lens: Lens, days: list[date], stamps: Mapping[date, trails.Stamp], base: Journeys | None = None
+) -> Journeys:
+    """These days, after those of `base`."""
+    site = lens.site
+    seen = columns(site, days, stamps)
     # A day that is not packed may have made some.
     atoms = Atoms.of(site.pk)
     began = atoms.mask(atoms.arrivals)[seen.atoms]
     chosen = atoms.mask(atoms.arriving(lens))[seen.atoms]
-    chosen &= seen.times < micro(site.midnight(last))
+    chosen &= seen.times < micro(site.midnight(lens.last + timedelta(days=1)))
     if lens.people is not None:
         numbers = Visitor.objects.filter(in_array("id", lens.people.ids)).values_list("number", flat=True)
         chosen &= np.isin(seen.people, np.fromiter(numbers, np.int64))
@@ -169,9 +230,23 @@ def journeys(lens: Lens) -> Journeys:
         seen.atoms[chosen],
         seen.visits[chosen],
     )
+    if base is not None:
+        # Visits keep their places; those that have begun since come after them.
+        found = replace(
+            found,
+            people=np.concatenate([base.people, found.people]),
+            arrivals=np.concatenate([base.arrivals, found.arrivals]),
+            ids=np.concatenate([base.ids, found.ids]),
+        )
     who = found.places(seen.visits)
     inside = (who >= 0) & ~began
-    return replace(found, who=who[inside], times=seen.times[inside], atoms=seen.atoms[inside])
+    who, times, what = who[inside], seen.times[inside], seen.atoms[inside]
+    if base is not None:
+        who, times, what = (
+            np.concatenate([of_base, new])
+            for of_base, new in ((base.who, who), (base.times, times), (base.atoms, what))
+        )
+    return replace(found, who=who, times=times, atoms=what)
 
 
 def micro(time: datetime) -> int:

@@ -105,6 +105,8 @@ class Trail(models.Model):
     data = models.BinaryField(null=True)
     # How often it has been packed: whoever keeps something of it knows by this whether that still holds.
     version = models.PositiveIntegerField(default=0, db_default=0)
+    # How often something of the day has changed.
+    changes = models.PositiveBigIntegerField(default=0, db_default=0)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "day"), name="trail_once"),)

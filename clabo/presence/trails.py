@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -44,7 +45,7 @@ def touch(site_id: int, days: Collection[date]) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
             f"INSERT INTO {_TABLE} (site_id, day) SELECT %s, day FROM unnest(%s::date[]) AS day ORDER BY day "
-            f"ON CONFLICT (site_id, day) DO UPDATE SET data = NULL WHERE {_TABLE}.data IS NOT NULL",
+            f"ON CONFLICT (site_id, day) DO UPDATE SET data = NULL, changes = {_TABLE}.changes + 1",
             [site_id, sorted(days)],
         )
 
@@ -121,9 +122,22 @@ def versions(site_id: int, first: date, last: date) -> dict[date, int | None]:
 
     None for one that is not packed as it is now.
     """
+    return {day: s.version if s.packed else None for day, s in stamps(site_id, first, last).items()}
+
+
+class Stamp(NamedTuple):
+    """What a day's trail is of: how often it was packed and touched; and whether it is packed as it is now."""
+
+    version: int
+    changes: int
+    packed: bool
+
+
+def stamps(site_id: int, first: date, last: date) -> dict[date, Stamp]:
+    """The days from `first` to `last` on which anything happened, in order; one with the same stamp has not changed."""
     rows = Trail.objects.filter(site_id=site_id, day__gte=first, day__lte=last).order_by("day")
-    closed = rows.annotate(packed=Q(data__isnull=False)).values_list("day", "version", "packed")
-    return {day: version if packed else None for day, version, packed in closed}
+    told = rows.annotate(packed=Q(data__isnull=False)).values_list("day", "version", "changes", "packed")
+    return {day: Stamp(*rest) for day, *rest in told}
 
 
 def read(site_id: int, days: Collection[date]) -> dict[date, tuple[int, Columns]]:

@@ -16,6 +16,7 @@ from clabo.events.models import Kind, Visit, Visitor
 from clabo.paths.reading import Atoms, columns, micro
 from clabo.presence.mirror import Snapshot, snapshot
 from clabo.presence.models import Atom
+from clabo.presence.trails import stamps
 
 
 class CountsVisitors(Protocol):
@@ -67,7 +68,8 @@ def _from_trails(lens: Lens, rows: Mapping[int, CountsVisitors]) -> None:
     """The same where it matters which visit a view is in: packed days know that."""
     site, atoms = lens.site, Atoms.of(lens.site.pk)
     # Of the day before, because a visit may go on past midnight.
-    seen = columns(site, lens.first - timedelta(days=1), lens.last)
+    days = stamps(site.pk, lens.first - timedelta(days=1), lens.last)
+    seen = columns(site, list(days), days)
     pages = atoms.pages[seen.atoms]
     viewed = (pages >= 0) & (seen.times >= micro(site.midnight(lens.first)))
     began = atoms.mask(atoms.arrivals)[seen.atoms]

@@ -13,6 +13,7 @@ from clabo.outputs.answering import FILES, as_table
 from clabo.sites.access import site_for
 from clabo.splits import life, queries, results, services
 from clabo.splits.checklist import checklist
+from clabo.splits.editing import edit_address
 from clabo.splits.groups import groups
 from clabo.splits.looks import look_address
 from clabo.splits.models import SplitTest
@@ -20,6 +21,7 @@ from clabo.splits.schemas import (
     AdoptIn,
     ArchiveIn,
     ArmOut,
+    EditorIn,
     GroupOut,
     LabelIn,
     LookOut,
@@ -137,6 +139,13 @@ def copy_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
 def start_checklist(request: HttpRequest, site_id: int, test_id: int) -> list[StartCheckOut]:
     test = services.test_of(site_for(request, site_id), test_id)
     return [StartCheckOut(what=c.what, ok=c.ok, names=c.names, days=c.days) for c in checklist(test)]
+
+
+@router.post(ONE + "/editor", response=LookOut)
+def editor_link(request: HttpRequest, site_id: int, test_id: int, data: EditorIn) -> LookOut:
+    """A link that opens the page with the editor, for whoever asks for it and for two hours."""
+    test = _mine(request, site_id, test_id)
+    return LookOut(letter=data.letter, address=edit_address(test, data.letter, person(request)))
 
 
 @router.get(ONE + "/groups", response=list[GroupOut])

@@ -39,7 +39,7 @@ def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
                 # All lie on one host (services.pages_of).
                 "host": variants[0].host,
                 "variants": [[v.letter, v.path, v.share] for v in variants],
-                **(_content(variants) if test.what == SplitTest.What.CONTENT else {}),
+                **(_content(variants, test.moment) if test.what == SplitTest.What.CONTENT else {}),
             }
         )
     return found
@@ -52,16 +52,19 @@ def _entry(test: SplitTest) -> dict[str, Any]:
         **({name: value for name, value in slot.items() if value} if test.traffic < 100 else {}),
         **({"salt": test.salt} if test.salt else {}),
         **({"who": who} if (who := read_entrants(test.who).for_tag()) else {}),
+        **({"ask": True} if test.who.get("audience") else {}),
     }
 
 
-def _content(variants: Sequence[Variant]) -> dict[str, Any]:
-    """Of a test of content: the page, and what each variant changes there."""
+def _content(variants: Sequence[Variant], moment: dict[str, Any]) -> dict[str, Any]:
+    """Of a test of content: the page, what each variant changes there, and when."""
     control = variants[0]
     return {
         "where": [{"match": "equals", "value": control.host + control.path}],
         "changes": [v.changes for v in variants],
-        "hold": [_touched(v) for v in variants],
+        # What waits for a moment is seen as it is until then.
+        "hold": [[] if moment else _touched(v) for v in variants],
+        **({"moment": moment} if moment else {}),
     }
 
 

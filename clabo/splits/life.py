@@ -36,6 +36,13 @@ def start(test: SplitTest, now: datetime | None = None, by: User | None = None) 
                 "variants",
                 409,
             )
+        for variant in variants[1:] if test.what == SplitTest.What.CONTENT else []:
+            if not variant.changes:
+                raise Problem(
+                    f"Say what {variant.letter} changes before it starts, by hand or on the page.",
+                    "variants",
+                    409,
+                )
         _stand_beside(test, variants, sharing_pages(test))
         test.state, test.started_at = State.RUNNING, now or datetime.now(UTC)
         test.save()
@@ -244,6 +251,7 @@ def copy(test: SplitTest, by: User | None = None) -> SplitTest:
                     "traffic",
                     "who",
                     "measures",
+                    "moment",
                     "beside",
                     "baseline",
                     "smallest_lift",

@@ -60,6 +60,8 @@ class SplitTest(models.Model):
     salt = models.CharField(max_length=16, blank=True, db_default="")
     # Who may be in it (core/entrants.py).
     who = models.JSONField(default=dict, blank=True, db_default={})
+    # Of content, when it begins for somebody who has come (core/moments.py).
+    moment = models.JSONField(default=dict, blank=True, db_default={})
     # What it is read by besides (core/measures.py).
     measures = models.JSONField(default=list, blank=True, db_default=[])
     # How a test on a page of another one is to stand to it.

@@ -27,8 +27,10 @@ from clabo.core.evidence import (
     information,
     looks,
     looks_level,
+    winsorise,
 )
 
+WINSORISED = 0.01
 NOTHING = Interval(math.nan, math.nan, math.nan)
 
 
@@ -82,6 +84,8 @@ class Against:
     value: MeanComparison
     # The same difference by the BCa bootstrap, for heavy tails; it decides nothing.
     value_bootstrap: Interval
+    # The same with the largest of the visitors' values cut to size (WINSORISED of those who brought any).
+    value_winsorised: Interval
     value_range: Interval
 
 
@@ -96,6 +100,17 @@ class Plan:
     def of(self, letter: str) -> float:
         """How many of them are that arm's."""
         return self.visitors * self.shares[letter] / math.fsum(self.shares.values())
+
+
+def _winsorised(sums: tuple[list[float], list[float]], zeros: tuple[int, int], level: float) -> Interval:
+    """Welch's interval of the difference of means, the largest values cut to one limit for both arms."""
+    cut = winsorise([[v for v in of if v > 0] for of in sums], WINSORISED)
+    moments = []
+    for values, plain, none in zip(cut, sums, zeros, strict=True):
+        n = len(plain) + none
+        moments.append(Moments.of_sums(n, math.fsum(values), math.fsum(v * v for v in values)))
+    control, challenger = moments
+    return compare_means(control, challenger, level).difference
 
 
 def arm_days(exposed: Mapping[date, int], outcomes: Sequence[Outcome], days: Sequence[date]) -> ArmDays:
@@ -203,6 +218,9 @@ def against(
                 else bootstrap_mean_difference(
                     sums[control], sums[letter], plan.level, zeros=(zeros[0], zeros[1])
                 ),
+                NOTHING
+                if brief or not valued
+                else _winsorised((sums[control], sums[letter]), (zeros[0], zeros[1]), plan.level),
                 values[letter][1][-1],
             )
         )

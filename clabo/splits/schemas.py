@@ -10,6 +10,7 @@ from typing import Any, Literal, cast
 
 from ninja import Field, Schema
 
+from clabo.audiences.models import Audience
 from clabo.conversions.queries import rule_of
 from clabo.conversions.schemas import ChangeOut, change_out
 from clabo.core.attribution import Model
@@ -19,17 +20,20 @@ from clabo.core.evidence import GroupEffect, is_thin, rate_interval, would_have_
 from clabo.core.evidence.guards import Standing
 from clabo.core.evidence.verdicts import VerdictKind
 from clabo.core.measures import What
+from clabo.core.moments import read_moment
 from clabo.core.returns import over_lifetime
 from clabo.install.kit import HOLD_MS, tag_lines
 from clabo.shapes import IntervalOut, finite, interval_out, known_interval
 from clabo.sites.models import Site
 from clabo.splits import queries, results, services
+from clabo.splits.causes import causes
 from clabo.splits.change_shape import ChangeJson
 from clabo.splits.checklist import CheckName
 from clabo.splits.measured import MeasureResult
 from clabo.splits.models import SplitTest
 from clabo.wording.changes import change_says
 from clabo.wording.entrants import entrants_say
+from clabo.wording.moments import moment_says
 
 StateName = Literal["draft", "running", "paused", "ended", "adopted"]
 
@@ -68,6 +72,8 @@ class EntrantsIn(Schema):
     devices: list[Device] = []
     visits: Visits | None = None
     came: list[WayIn] = []
+    # Only of content: whoever is in this audience, which the server is asked for once a visit.
+    audience: int | None = None
 
 
 class LabelIn(Schema):
@@ -87,6 +93,10 @@ class AdoptIn(Schema):
     shown: bool = False
     # In percent of everybody: who goes on seeing the control, so that it is seen whether the difference lasts.
     held_back: int = 0
+
+
+class EditorIn(Schema):
+    letter: str = Field(max_length=1)
 
 
 class ArchiveIn(Schema):
@@ -115,6 +125,15 @@ class MeasureIn(Schema):
     lower_is_better: bool = False
 
 
+class MomentIn(Schema):
+    """When a test of content begins for somebody: at once, or at one of these; `once` a tab."""
+
+    after: int = 0
+    scrolled: int = 0
+    leaving: bool = False
+    once: bool = False
+
+
 class SplitTestIn(LabelIn):
     conversion: int
     # Of a test of content the one page that it is on.
@@ -132,6 +151,7 @@ class SplitTestIn(LabelIn):
     # How it stands to a test on the same page: nobody is in both, or everybody may be.
     beside: Literal["", "apart", "crossed"] = ""
     measures: list[MeasureIn] = Field([], max_length=6)
+    moment: MomentIn = MomentIn()
 
 
 class PlanOut(Schema):
@@ -185,6 +205,8 @@ class SplitTestOut(Schema):
     # The same in words, to stand after "visitors"; empty for everybody.
     who_says: str
     measures: list[MeasureIn]
+    moment: MomentIn
+    moment_says: str
     beside: Literal["", "apart", "crossed"]
     # Of all visitors, in percent: from where on its traffic is taken, where it shares them with another test.
     start_at: int
@@ -269,7 +291,18 @@ class AgainstOut(Schema):
     value_difference: IntervalOut
     # The same by the BCa bootstrap, for heavy tails.
     value_bootstrap: IntervalOut
+    # With the largest 1 % of the values cut to size.
+    value_winsorised: IntervalOut
     value_range: IntervalOut
+
+
+class CauseOut(Schema):
+    # "leads_back": its page sends visitors back; "tag_stopped": nothing has come from its page lately; "robots": a part of
+    # who comes there is no person; "lost": fewer arrived than were sent.
+    what: Literal["leads_back", "tag_stopped", "robots", "lost"]
+    letter: str
+    # Of so many: those led back, robots, or who are missing.
+    count: int
 
 
 class ForecastOut(Schema):
@@ -369,6 +402,8 @@ class ResultOut(Schema):
     log: list[DeedOut]
     # Guards first.
     measures: list[MeasureOut]
+    # Of a broken split, what may be the reason.
+    causes: list[CauseOut]
 
 
 class SplitLens(Schema):
@@ -395,6 +430,7 @@ def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
         data.who.model_dump(exclude_defaults=True),
         data.beside,
         [m.model_dump(exclude_defaults=True) for m in data.measures],
+        data.moment.model_dump(exclude_defaults=True),
         label_of(data),
     )
 
@@ -420,6 +456,7 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "ends_on_harm",
         "who",
         "measures",
+        "moment",
         "beside",
         "start_at",
         "adopted",
@@ -430,7 +467,8 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "id": t.pk,
         "conversion": t.rule_id,
         "conversion_name": t.rule.name,
-        "who_says": entrants_say(read_entrants(t.who)),
+        "moment_says": moment_says(read_moment(t.moment)),
+        "who_says": entrants_say(read_entrants(t.who), _audience_name(t)),
         "follows": t.follows_id,
         "archived": t.archived_at is not None,
         "variants": [
@@ -449,6 +487,12 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         ],
         **{name: getattr(t, name) for name in fields},
     }
+
+
+def _audience_name(t: SplitTest) -> str:
+    wanted = t.who.get("audience")
+    named = Audience.objects.filter(pk=wanted, site=t.site_id).first() if wanted else None
+    return named.name if named else ""
 
 
 def _letter(r: results.Result) -> str | None:
@@ -593,6 +637,7 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
                 p_value=finite(a.p_value),
                 value_difference=interval_out(a.value.difference),
                 value_bootstrap=interval_out(a.value_bootstrap),
+                value_winsorised=interval_out(a.value_winsorised),
                 value_range=interval_out(a.value_range),
             )
             for a in r.against
@@ -619,5 +664,8 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
             for d in test.deeds.select_related("by")
         ],
         forecast=ForecastOut(**asdict(r.forecast)) if r.forecast else None,
+        causes=[CauseOut(what=cast(Any, c.what), letter=c.letter, count=c.count) for c in causes(r)]
+        if r.health.broken
+        else [],
         measures=[measure_out(m) for m in sorted(r.measures, key=lambda m: not m.measure.guard)],
     )

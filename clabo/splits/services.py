@@ -11,6 +11,7 @@ from django.db import transaction
 from django.db.models import F, Q
 
 from clabo.accounts.models import User
+from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core.addresses import Address, AddressError
@@ -18,6 +19,7 @@ from clabo.core.changes import read_changes
 from clabo.core.entrants import Entrants, read_entrants
 from clabo.core.evidence import SamplePlan, plan_rate_test
 from clabo.core.measures import Measure, read_measures
+from clabo.core.moments import Moment, read_moment
 from clabo.core.rules.errors import RuleError
 from clabo.events.models import Page
 from clabo.events.parsing import SiteReader
@@ -65,6 +67,8 @@ class SplitContent:
     beside: str = ""
     # What it is read by besides (core/measures.py).
     measures: Any = field(default_factory=list)
+    # Of content, when it begins for somebody (core/moments.py).
+    moment: Any = field(default_factory=dict)
     label: Label | None = None
 
 
@@ -100,6 +104,8 @@ def save_test(
     """A new draft, or a draft changed. What runs or has ended can't be changed."""
     label = content.label or Label(content.name)
     entrants, measures = entrants_of(content), measures_of(site, content)
+    moment = moment_of(content)
+    check_audience(site, entrants, content.what)
     if content.beside not in ("", *SplitTest.Beside.values):
         raise Problem(f"Choose one of {', '.join(SplitTest.Beside.values)}.", "beside")
     if not 1 <= content.traffic <= 100:
@@ -120,6 +126,7 @@ def save_test(
         put_label(test, label, datetime.now(UTC))
         test.rule, test.traffic = content.rule, content.traffic
         test.who, test.beside = entrants.json(), content.beside
+        test.moment = moment.json()
         test.measures = [m.json() for m in measures]
         test.baseline, test.smallest_lift = content.baseline, content.smallest_lift
         test.planned_visitors, test.what = planned.total, content.what
@@ -157,6 +164,16 @@ def put_label(test: SplitTest, label: Label, now: datetime) -> None:
     test.ends_decided, test.ends_on_harm = label.ends_decided, label.ends_on_harm
 
 
+def check_audience(site: Site, entrants: Entrants, what: str) -> None:
+    """An audience must exist, and only the part of the tag that changes pages asks for it; raises Problem."""
+    if entrants.audience is None:
+        return
+    if what != What.CONTENT:
+        raise Problem("Only a test of what stands on a page can be for an audience.", "who.audience")
+    if not Audience.objects.filter(site=site, pk=entrants.audience, deleted_at=None).exists():
+        raise Problem("This audience no longer exists. Choose another.", "who.audience")
+
+
 def measures_of(site: Site, content: SplitContent) -> list[Measure]:
     """What it is read by besides; raises Problem naming what cannot be read."""
     try:
@@ -175,6 +192,17 @@ def measures_of(site: Site, content: SplitContent) -> list[Measure]:
         if measure.what == "rate" and measure.conversion == content.rule.pk:
             raise Problem("This is what decides the test already.", name)
     return found
+
+
+def moment_of(content: SplitContent) -> Moment:
+    """When it begins for somebody; raises Problem naming what cannot be read."""
+    try:
+        moment = read_moment(content.moment)
+    except RuleError as error:
+        raise Problem(say(error.told), f"moment.{error.field}".rstrip(".")) from None
+    if moment != Moment() and content.what != What.CONTENT:
+        raise Problem("Only what changes on a page can wait for a moment.", "moment")
+    return moment
 
 
 def entrants_of(content: SplitContent) -> Entrants:
@@ -197,9 +225,8 @@ def changes_of(content: SplitContent) -> list[list[dict[str, Any]]]:
             raise Problem(say(error.told), f"changes.{place}{error.field}") from None
         if place == 0 and found[0]:
             raise Problem("The control is the page as it is: it changes nothing.", "changes.0")
-        if place and not found[-1]:
-            raise Problem(f"Say what {LETTERS[place]} changes.", f"changes.{place}")
-        if found[-1] in found[:-1]:
+        # One that is empty is written on the page later on.
+        if found[-1] and found[-1] in found[:-1]:
             raise Problem("Each variant needs changes of its own.", f"changes.{place}")
     return found
 

@@ -20,6 +20,7 @@ _LEFT = ("django_migrations", "django_content_type", "auth_permission")
 _REMEMBERED: tuple[dict[Any, Any], ...] = (
     atoms._remembered,
     reading._atoms,
+    reading._journeys,
     finding._found,
     packed._days,
     people._kept,

@@ -19,8 +19,8 @@ VISITS: dict[Visits, str] = {
 }
 
 
-def entrants_say(entrants: Entrants) -> str:
-    """Who may be in it, to stand after "visitors"; empty for everybody.
+def entrants_say(entrants: Entrants, audience: str = "") -> str:
+    """Who may be in it, to stand after "visitors"; empty for everybody. `audience`: the name of the one that it is for.
 
     >>> entrants_say(Entrants(devices=("phone",), visits="new", came=(Way(source="meadow"),)))
     'on phones, on their first visit, who came from meadow'
@@ -33,6 +33,8 @@ def entrants_say(entrants: Entrants) -> str:
     if entrants.came:
         ways = _(", or ").join(_way(way) for way in entrants.came)
         parts.append(_("who came {ways}").format(ways=ways))
+    if entrants.audience:
+        parts.append(_("who are in {audience}").format(audience=audience or _("an audience that is gone")))
     return ", ".join(parts)
 
 
@@ -54,7 +56,7 @@ def _one_way(known: list[str]) -> str:
 texts(
     {
         "entrants_no_object": gettext_noop(
-            "Who is in it is an object with devices, visits and came, or empty."
+            "Who is in it is an object with devices, visits, came and audience, or empty."
         ),
         "entrants_ways": gettext_noop("Give a list of at most {most} ways of coming."),
         "entrants_host": gettext_noop("Give a host such as partner.example, without https:// and path."),

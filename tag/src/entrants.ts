@@ -21,7 +21,8 @@ export function admits(who: Entrants, [device, first, search, referrer]: Facts) 
       came.some((way) =>
         Object.keys(way).every((name) => {
           const here = `.${name ? asks.get(name) : referrer}`.toLowerCase();
-          return name ? here === `.${way[name]}` : here.endsWith(`.${way[name]}`);
+          const wanted = `.${way[name]}`;
+          return name ? here === wanted : here.endsWith(wanted);
         }),
       ))
   );

@@ -18,6 +18,10 @@ export interface SplitTest {
   /** Of a test of content: the page it is on, and what each variant changes there. */
   where?: Where[];
   changes?: Change[][];
+  /** It is for an audience, which only the server knows. */
+  ask?: boolean;
+  /** When it begins for somebody who has come; at once where it is not said. */
+  moment?: { after?: number; scrolled?: number; leaving?: boolean; once?: boolean };
   /** What each of them touches, to be kept out of sight until it is changed. */
   hold?: string[][];
 }

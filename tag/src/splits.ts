@@ -25,10 +25,9 @@ export function enters({ key, who }: SplitTest, facts?: () => Facts) {
   return (
     !__WHO__ ||
     !who ||
-    !facts ||
     tried(() => localStorage.getItem(name)) ||
     // Nothing comes of setting it, whether it sticks or not.
-    (admits(who, facts()) && !tried(() => localStorage.setItem(name, "1")))
+    (admits(who, (facts as () => Facts)()) && !tried(() => localStorage.setItem(name, "1")))
   );
 }
 

@@ -142,11 +142,12 @@ function run(settings: Settings): unknown {
 
   /** What the visit began with is kept by the tab, and that it is the first by a cookie that lasts as long as a visit. */
   const facts = (): Facts => {
-    const host = referrer.split("/")[2] || "";
-    const kept = tab.get("clabo_by");
-    // Where the site's own page led here, the visit goes on.
-    const by = (host === location.host && kept) || `${came} ${host}`;
-    if (by !== kept) tab.set("clabo_by", by);
+    // Without one, of a name that no host has.
+    const host = referrer.split("/")[2];
+    // Where the site's own page led here, or nothing says otherwise, the visit goes on. Campaign parameters are kept by now.
+    const by =
+      (tab.get("clabo_came") !== came && (!host || host === location.host) && tab.get("clabo_by")) || `${came} ${host}`;
+    tab.set("clabo_by", by);
     return [device, cookies().includes("clabo_new"), ...(by.split(" ") as [string, string])];
   };
 

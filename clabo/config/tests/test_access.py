@@ -173,6 +173,7 @@ class EveryRoute(TestCase):
             ("put", "/api/sites/{site_id}/tests/{test_id}/label"): {"name": "Another"},
             ("post", "/api/sites/{site_id}/tests/{test_id}/adopt"): {"letter": "B"},
             ("post", "/api/sites/{site_id}/tests/{test_id}/archive"): {"away": True},
+            ("post", "/api/sites/{site_id}/tests/{test_id}/editor"): {"letter": "B"},
             ("post", "/api/sites/{site_id}/audiences"): AUDIENCE,
             ("put", "/api/sites/{site_id}/audiences/{audience_id}"): AUDIENCE,
             ("post", "/api/sites/{site_id}/audiences/{audience_id}/bands"): {"cuts": [0, 1, 2]},

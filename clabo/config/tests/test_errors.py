@@ -22,6 +22,8 @@ ROUTES = {
     r"^(?:welcome|join|kit|unsubscribe)/[^/]+$",
     r"^shared/[^/]+$",
     "look/<str:token>.json",
+    "edit/<str:token>.json",
+    "in/<str:key>/<str:visitor>.json",
     r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views)(?:/(?:\d+|new))?)?$",
 }
 

@@ -45,6 +45,7 @@ from clabo.core.evidence.sequential import confidence_sequence
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
 from clabo.core.evidence.verdicts import TestState, Verdict, verdict
+from clabo.core.evidence.winsor import winsorise
 
 __all__ = [
     "Counts",
@@ -99,5 +100,6 @@ __all__ = [
     "split_health",
     "usual_range",
     "verdict",
+    "winsorise",
     "would_have_shown",
 ]

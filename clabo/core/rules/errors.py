@@ -55,7 +55,8 @@ def _fitting(value: str, key: str, most: int) -> str:
     value = value.strip()
     if len(value) > most:
         raise RuleError(key, "too_long", most=most)
-    if "\x00" in value:
+    # Neither can be stored, and half of a pair is no character.
+    if "\x00" in value or any("\ud800" <= c <= "\udfff" for c in value):
         raise RuleError(key, "nul")
     return value
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from playwright.sync_api import Page, Route, expect
 
+from clabo.audiences.services import AudienceContent, make_audience
 from clabo.conversions.models import ConversionRule
 from clabo.core.splits import assign
 from clabo.events.models import Event, Kind
@@ -244,3 +245,83 @@ class OnThePage(ContentCase):
         self.assertEqual(page.text_content("h1"), "Start with one hive")
         notes = Event.objects.filter(kind=Kind.NOTE).count()
         self.assertEqual(notes, 1)
+
+
+class ForWhomAndWhen(ContentCase):
+    """Tests that are not for everybody, or begin later."""
+
+    def run_for(self, path: str = "/offer", **more: Any) -> SplitTest:
+        address = f"http://{self.own.host}{path}"
+        receive([hit(self.site, datetime.now(UTC) - timedelta(hours=1), beacon(1, event(address)))])
+        content = services.SplitContent(
+            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], CHANGES[:1]]),
+            **more,
+        )
+        test = life.start(services.save_test(self.site, content))
+        self.renewed()
+        return test
+
+    def heading(self, page: Page, query: str = "") -> str:
+        page.goto(self.own.url + "/offer" + query, wait_until="networkidle")
+        page.wait_for_timeout(1000)
+        return page.text_content("h1") or ""
+
+    def test_by_how_the_visit_came_and_for_good(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        test = self.run_for(who={"came": [{"source": "Meadow"}], "devices": ["desktop"]})
+        page = self.someone(test, "B")
+        self.assertEqual(self.heading(page), "Start with one hive")
+        self.assertEqual(self.exposed(), [])
+        self.assertEqual(self.heading(page, "?utm_source=hill"), "Start with one hive")
+        self.assertEqual(self.exposed(), [])
+        other = self.someone(test, "B")
+        self.assertEqual(self.heading(other, "?utm_source=meadow"), "Hives <b>delivered</b>")
+        # In a visit that came otherwise, too: whoever has been let in stays in.
+        again = other.context.new_page()
+        self.assertEqual(self.heading(again), "Hives <b>delivered</b>")
+        self.assertEqual(self.exposed(), ["B"])
+
+    def test_only_on_a_first_visit(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        self.run_for(who={"visits": "new"})
+        page = self.window()
+        page.goto(self.own.url + "/offer", wait_until="networkidle")
+        self.until(lambda: self.exposed() != [], "a first visit is let in")
+        known = self.window()
+        host = self.own.host.partition(":")[0]
+        known.context.add_cookies([{"name": "clabo_id", "value": "ab" * 16, "domain": host, "path": "/"}])
+        self.assertEqual(self.heading(known), "Start with one hive")
+        self.assertEqual(len(self.exposed()), 1)
+
+    def test_for_an_audience_which_the_server_knows(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        bought = {"include": {"what": {"conversion": self.kit_order.pk}, "from": 0, "to": 30}}
+        audience = make_audience(self.site, AudienceContent("Bought", bought), None)
+        test = self.run_for(who={"audience": audience.pk})
+        page = self.someone(test, "B")
+        self.assertEqual(self.heading(page), "Start with one hive")
+        self.assertEqual(self.exposed(), [])
+        key = next(c["value"] for c in page.context.cookies() if c["name"] == "clabo_id")
+        address = f"http://{self.own.host}/thank-you"
+        receive([hit(self.site, datetime.now(UTC), beacon(int(key, 16), event(address)))])
+        # Asked once a visit: a new tab is one.
+        again = page.context.new_page()
+        self.shown_only_as(again, "Hives <b>delivered</b>")
+        self.assertEqual(self.exposed(), ["B"])
+
+    def test_at_a_moment_of_the_page_for_both_sides_alike(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER + "<div style='height:3000px'></div>")
+        test = self.run_for(moment={"scrolled": 60, "once": True})
+        for letter, words in (("A", "Start with one hive"), ("B", "Hives <b>delivered</b>")):
+            page = self.someone(test, letter)
+            self.assertEqual(self.heading(page), "Start with one hive")
+            before = self.exposed()
+            page.mouse.wheel(0, 2600)
+            expect(page.locator("h1")).to_have_text(words)
+            self.until(lambda n=len(before): len(self.exposed()) == n + 1, f"{letter} is in it")  # type: ignore[misc]
+            # Not again in the same tab.
+            self.assertEqual(self.heading(page), "Start with one hive")
+            page.mouse.wheel(0, 2600)
+            page.wait_for_timeout(500)
+            self.assertEqual(page.text_content("h1"), "Start with one hive")
+        self.assertEqual(self.exposed(), ["A", "B"])

@@ -46,7 +46,6 @@ class ContentCase(SplitCase):
 class Drafts(ContentCase):
     def test_errors_name_the_change(self) -> None:
         for changes, field in (
-            ({"changes": [[], []]}, "changes.1"),
             ({"changes": [[HEADLINE], [BUTTON]]}, "changes.0"),
             ({"changes": [[], [HEADLINE], [HEADLINE]], "shares": [34, 33, 33]}, "changes.2"),
             ({"changes": [[], [{"words": {"selector": "h1", "text": ""}}]]}, "changes.1[0].words.text"),

@@ -1,4 +1,4 @@
-/** What the address has just asked for: own visits, a rehearsal, or a look at a variant. Does it, and says so in the page's corner. */
+/** What the address has just asked for: own visits, a rehearsal, a look at a variant, or to write one. Does it, and says so in the page's corner. */
 import { keep, type Making, patience, watch } from "../changing";
 import { guard, ofDocument, tab, tried } from "../safe";
 import type { Change } from "../settings";
@@ -51,7 +51,21 @@ async function look({ settings }: Tag, token: string) {
   say(`You see ${said.letter} of “${said.name}”. Nothing on this page is counted.`);
 }
 
+/** Loaded for whoever writes a variant on the page, and for nobody else. */
+function editor({ settings }: Tag) {
+  const script = document.createElement("script");
+  const url = `${settings.to}/tag/part/editor.js`;
+  const policy = window.trustedTypes?.createPolicy("clabo-editor", { createScriptURL: (own: string) => own });
+  script.src = policy ? policy.createScriptURL(url) : url;
+  script.onerror = guard(() => say("The page’s own policy keeps the editor out. Write the variant in Clabo."));
+  ofDocument("head").append(script);
+}
+
 window.clabo?.part?.("notice", (tag) => {
+  if (/^edit-/.test(tag.told ?? "")) {
+    tried(() => editor(tag));
+    return;
+  }
   const token = /^look-([\w-]+)$/.exec(tag.told ?? "")?.[1];
   if (token) {
     tried(() => look(tag, token).catch(guard(() => say("This variant cannot be had. Take a new link in Clabo."))));

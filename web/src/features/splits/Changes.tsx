@@ -77,6 +77,12 @@ export function blank(kind: Kind = "words", selector = ""): Change {
   return made(kind, { selector, ...Object.fromEntries(chosen) });
 }
 
+/** Something was written of it, beyond what stands there from the beginning. */
+export const begun = (change: Change) => {
+  const [fresh, now] = [valuesOf(blank(kindOf(change))), valuesOf(change)];
+  return Object.entries(now).some(([name, value]) => value && value !== fresh[name]);
+};
+
 /** Without what was left empty, which the server takes for not asked. */
 export const filled = (change: Change) =>
   made(kindOf(change), Object.fromEntries(Object.entries(valuesOf(change)).filter(([, value]) => value !== "")));

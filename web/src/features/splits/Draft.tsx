@@ -20,11 +20,11 @@ import {
 import { several } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
-import { blank, type Change, Changes, filled } from "./Changes";
+import { begun, blank, type Change, Changes, filled } from "./Changes";
 import { type Measure, MeasuresIn } from "./MeasuresIn";
 import { PlanEffect } from "./PlanEffect";
 import { planQuery } from "./queries";
-import { EVERYBODY, type Who, WhoIsIn, written } from "./WhoIsIn";
+import { AT_ONCE, EVERYBODY, type Moment, type Who, WhoIsIn, written } from "./WhoIsIn";
 
 type TestIn = Schemas["SplitTestIn"];
 type Test = Schemas["SplitTestOut"];
@@ -36,6 +36,7 @@ interface Written {
   who: Who;
   beside: TestIn["beside"];
   measures: Measure[];
+  moment: Moment;
   conversion: number;
   what: "address" | "content";
   addresses: string[];
@@ -61,6 +62,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
       who: EVERYBODY,
       beside: "",
       measures: [],
+      moment: AT_ONCE,
       conversion,
       what: "address",
       addresses: ["", ""],
@@ -75,6 +77,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
     notes: test.notes,
     who: { ...EVERYBODY, ...test.who },
     beside: test.beside,
+    moment: { ...AT_ONCE, ...test.moment },
     measures: test.measures.map((m) => ({
       conversion: null,
       guard: false,
@@ -127,13 +130,14 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     ends_on: test?.ends_on ?? null,
     ends_decided: test?.ends_decided ?? false,
     ends_on_harm: test?.ends_on_harm ?? false,
-    who: written(form.who),
+    who: ofContent ? written(form.who) : { ...written(form.who), audience: null },
     beside: form.beside,
     measures: form.measures,
+    moment: ofContent ? form.moment : AT_ONCE,
     conversion: form.conversion,
     what: form.what,
     addresses: ofContent ? form.addresses.slice(0, 1) : form.addresses,
-    changes: ofContent ? form.changes.map((some) => some.map(filled)) : [],
+    changes: ofContent ? form.changes.map((some) => some.filter(begun).map(filled)) : [],
     shares: form.shares,
     traffic: form.traffic,
     baseline,
@@ -182,7 +186,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     "shares",
     ...form.addresses.map((_, i) => `addresses.${i}`),
     // What is wrong with a change, or with who is in it, stands beside it.
-    ...(save.error && "field" in save.error && /^(changes\.|who|beside|measures)/.test(String(save.error.field))
+    ...(save.error && "field" in save.error && /^(changes\.|who|beside|measures|moment)/.test(String(save.error.field))
       ? [String(save.error.field)]
       : []),
   ];
@@ -310,11 +314,13 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             />
           </div>
           <WhoIsIn
+            siteId={siteId}
             who={form.who}
             set={(who) => change({ who })}
             beside={form.beside ?? ""}
             setBeside={(beside) => change({ beside })}
-            crossable={ofContent}
+            moment={ofContent ? form.moment : undefined}
+            setMoment={(moment) => change({ moment })}
             error={error}
           />
           <MeasuresIn measures={form.measures} set={(measures) => change({ measures })} rules={rules} error={error} />
@@ -410,6 +416,11 @@ function ContentFields({ form, change, resize, error }: ContentProps) {
               </Button>
             )}
           </div>
+          {i > 0 && (
+            <p className="text-small text-quiet">
+              Write it here, or leave it empty and write it on the page itself once the draft is saved.
+            </p>
+          )}
           {i > 0 && (
             <Changes
               letter={LETTERS[i] ?? ""}

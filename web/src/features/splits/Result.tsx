@@ -1,14 +1,15 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import type { Schemas } from "../../api/client";
+import { toast } from "sonner";
+import { client, data, type Schemas } from "../../api/client";
 import { Pictured } from "../../charts/Pictured";
 import { RangeChart } from "../../charts/RangeChart";
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { OriginAndDevice, PeopleWord } from "../../components/LensSentence";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
-import { cx, Failed, Letter, Loading } from "../../components/ui";
+import { cx, Failed, Letter, Loading, TextButton } from "../../components/ui";
 import { count, day, hour, money, percent, plural, pValue, several, signed, times, words } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
 import { useSite } from "../../lib/session";
@@ -76,6 +77,7 @@ export default function ResultPlace() {
                 , visitors <bdi>{r.test.who_says}</bdi>
               </>
             )}
+            {r.test.moment_says && `, ${r.test.moment_says}`}
             {lens.data && (
               <>
                 {lens.data.audiences.length > 0 && ", "}
@@ -145,7 +147,7 @@ export default function ResultPlace() {
           <Facts r={r} />
         </div>
       )}
-      <Arms siteId={siteId} r={r} />
+      <Arms siteId={siteId} r={r} canEdit={site.canEdit} />
       {r.test.state !== "draft" && <Measures r={r} />}
       {r.visitors > 0 && <ForWhom siteId={siteId} r={r} />}
       {r.test.state === "draft" && <Checklist siteId={siteId} testId={testId} />}
@@ -262,6 +264,7 @@ function Facts({ r }: { r: Result }) {
         : [
             [`${r.currency} each, ${a.letter} minus A, one look, Welch`, range(a.value_difference)],
             [`the same by bootstrap (heavy tails)`, range(a.value_bootstrap)],
+            [`the same, the largest 1 % cut to size`, range(a.value_winsorised)],
           ],
     ),
   ];
@@ -286,7 +289,39 @@ function Lifetime({ children }: { children: React.ReactNode }) {
 
 type Arm = Schemas["ArmOut"];
 
-function Arms({ siteId, r }: { siteId: number; r: Result }) {
+/** Opens the page itself with the editor; what is written there comes back into the draft. */
+function WriteOnPage({ siteId, testId, letter }: { siteId: number; testId: number; letter: string }) {
+  const link = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/sites/{site_id}/tests/{test_id}/editor", {
+          params: { path: { site_id: siteId, test_id: testId } },
+          body: { letter },
+        }),
+      ),
+    onSuccess: ({ address }) => {
+      const tab = open(address, "_blank");
+      if (tab) tab.opener = null;
+      // One that is opened later than the click may be kept closed.
+      else toast("Your browser keeps new tabs closed. Allow them for Clabo.");
+    },
+    onError: (error) => toast.error(error.message),
+  });
+  return (
+    <>
+      {" · "}
+      <TextButton
+        onClick={() => link.mutate()}
+        title="Opens the page with an editor on it, for two hours and for you. Nothing of it is counted."
+      >
+        write it on the page<span className="sr-only">, variant {letter}</span>
+      </TextButton>
+    </>
+  );
+}
+
+function Arms({ siteId, r, canEdit }: { siteId: number; r: Result; canEdit: boolean }) {
+  const writable = canEdit && r.test.state === "draft" && r.test.what === "content";
   const end = scaleEnd(r.arms.map((a) => a.rate.high));
   const draft = r.test.state === "draft";
   const looks = useQuery(looksQuery(siteId, r.test.id));
@@ -308,7 +343,9 @@ function Arms({ siteId, r }: { siteId: number; r: Result }) {
                 </bdi>
               ))
             ) : (
-              <bdi className="num block">{a.path}</bdi>
+              <bdi className={a.letter === "A" || r.test.what === "address" ? "num block" : "block text-quiet"}>
+                {a.letter === "A" || r.test.what === "address" ? a.path : "nothing yet"}
+              </bdi>
             )}
             <span className="text-small text-quiet">
               {a.letter === "A" ? "control" : "challenger"}
@@ -326,6 +363,7 @@ function Arms({ siteId, r }: { siteId: number; r: Result }) {
                   </a>
                 </>
               )}
+              {writable && a.letter !== "A" && <WriteOnPage siteId={siteId} testId={r.test.id} letter={a.letter} />}
             </span>
           </span>
         </span>

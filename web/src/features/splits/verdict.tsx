@@ -113,8 +113,8 @@ export function verdictWords(r: Result): Words {
           <>
             Planned {shares(r.arms.map((a) => a.share))}, arrived{" "}
             {shares(r.arms.map((a) => (a.visitors / Math.max(1, r.visitors)) * 100))} (p {pValue(r.split_p)}). Visitors
-            of one variant are lost on the way, and those who are lost are seldom like the rest. Check that the tag is
-            on every variant’s page, that none of them redirects, and begin again.
+            of one variant are lost on the way, and those who are lost are seldom like the rest. {causes(r)} Mend that,
+            and begin again.
           </>
         ),
       };
@@ -149,6 +149,15 @@ export function verdictWords(r: Result): Words {
       };
   }
 }
+
+const CAUSES: Record<Schemas["CauseOut"]["what"], (c: Schemas["CauseOut"]) => string> = {
+  leads_back: (c) => `The page of ${c.letter} has led ${count(c.count)} visitors back to A.`,
+  tag_stopped: (c) => `Nothing comes from the page of ${c.letter} any more: the tag may be gone.`,
+  robots: (c) => `${count(c.count)} visits that began on the page of ${c.letter} were robots’.`,
+  lost: (c) =>
+    `About ${count(c.count)} visitors of ${c.letter} are missing: see that the tag is on its page, that it does not redirect, and that it is not much slower.`,
+};
+const causes = (r: Result) => r.causes.map((c) => CAUSES[c.what](c)).join(" ");
 
 /** When it will be decided, with the spread of that, and what would have shown by now. */
 function foreseen(r: Result) {

@@ -1,0 +1,135 @@
+"""A variant written on the page itself, which is of another origin: pointed at, changed, taken back, kept, shown."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+from clabo.accounts.models import Role
+from clabo.events.models import Event
+from clabo.journeys.tests.test_content import OFFER, ContentCase
+from clabo.splits import life, services
+from clabo.splits.editing import edit_address
+from clabo.splits.models import SplitTest, Variant
+from clabo.testing.traffic import make_user
+
+# A page that draws itself anew, and would go elsewhere at a click.
+LIVELY = (
+    OFFER
+    + """<script>
+    const list = document.querySelector("main"), rating = list.querySelector(".rating");
+    let stars = 0;
+    setInterval(() => { rating.textContent = (++stars % 5) + " stars"; }, 400);
+    document.addEventListener("click", () => { location.href = "/elsewhere"; });
+    </script>"""
+)
+
+
+class Writing(ContentCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.person = make_user(self.site, Role.EDITOR, "edits@shop.example")
+        self.own.pages["/offer"] = self.held(LIVELY)
+        self.own.pages["/elsewhere"] = "elsewhere"
+
+    def draft(self) -> SplitTest:
+        address = f"http://{self.own.host}/offer"
+        content = services.SplitContent(
+            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], []])
+        )
+        made = services.save_test(self.site, content)
+        self.renewed()
+        return made
+
+    def kept(self, test: SplitTest) -> list[Any]:
+        return list(Variant.objects.get(test=test, letter="B").changes)
+
+    def opened(self, test: SplitTest, **options: Any) -> Page:
+        page = self.window(**options)
+        page.goto(edit_address(test, "B", self.person), wait_until="networkidle")
+        expect(page.get_by_role("toolbar", name="Writing a variant")).to_be_visible()
+        return page
+
+    def test_from_pointing_at_it_to_a_visitor_who_sees_it(self) -> None:
+        test = self.draft()
+        page = self.opened(test)
+        expect(page.get_by_role("button", name="Save the draft")).to_be_disabled()
+        page.click("h1")
+        page.get_by_label("Words").fill("One hive & <b>you</b>")
+        page.get_by_role("button", name="Say this").click()
+        self.assertEqual(page.text_content("h1"), "One hive & <b>you</b>")
+        page.click("a.cta")
+        page.get_by_label("Leads to").fill("/order")
+        page.get_by_role("button", name="Lead there").click()
+        page.click("#price")
+        page.get_by_role("button", name="Hide it").click()
+        expect(page.locator("#price")).to_be_hidden()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.locator("#price")).to_be_visible()
+        page.get_by_role("button", name="Redo").click()
+        expect(page.locator("#price")).to_be_hidden()
+        page.click("h1")
+        page.get_by_role("button", name="Put something in").click()
+        page.get_by_label("Title").fill("Until Sunday")
+        page.get_by_role("button", name="Put it in").click()
+        expect(page.locator("[data-clabo-block]")).to_have_text("Until Sunday")
+        page.get_by_role("button", name="What is changed").click()
+        expect(page.get_by_role("listitem")).to_have_count(4)
+        page.get_by_role("button", name="Take back").nth(1).click()
+        self.assertEqual(page.get_attribute("a.cta", "href"), "/kit")
+        page.get_by_role("button", name="Save the draft").click()
+        expect(page.get_by_role("status")).to_have_text("Saved in the draft.")
+        self.assertEqual(
+            self.kept(test),
+            [
+                {"words": {"selector": "h1", "text": "One hive & <b>you</b>"}},
+                {"hide": {"selector": "#price"}},
+                {
+                    "block": {
+                        "selector": "h1",
+                        "place": "after",
+                        "template": "banner",
+                        "title": "Until Sunday",
+                    }
+                },
+            ],
+        )
+        # The page was never left, and nothing of it was counted.
+        self.assertIn("/offer", page.url)
+        page.goto("about:blank")
+        self.quiet()
+        self.assertEqual(Event.objects.count(), 0)
+        again = self.opened(test)
+        self.assertEqual(again.text_content("h1"), "One hive & <b>you</b>")
+        again.goto("about:blank")
+        self.own.pages["/offer"] = self.held(OFFER)
+        visitor = self.window()
+        visitor.goto(self.own.url + "/offer", wait_until="networkidle")
+        self.quiet()
+        life.start(SplitTest.objects.get(pk=test.pk))
+        self.renewed()
+        visitor = self.someone(test, "B")
+        self.shown_only_as(visitor, "One hive & <b>you</b>")
+
+    def test_on_a_phone_and_where_it_cannot_be_kept(self) -> None:
+        test = self.draft()
+        page = self.opened(test, viewport={"width": 390, "height": 740})
+        page.click("#story")
+        page.get_by_label("Words").fill("Shorter")
+        page.get_by_role("button", name="Say this").click()
+        self.assertEqual(page.text_content("#story"), "Shorter")
+        self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 390)
+        services.save_test(
+            self.site,
+            services.SplitContent(
+                *("Words", self.kit_order, [f"http://{self.own.host}/offer"], [50, 50], 100, 0.1, 0.5),
+                *("content", [[], [{"hide": {"selector": "h1"}}]]),
+            ),
+            test,
+        )
+        life.remove(SplitTest.objects.get(pk=test.pk))
+        page.get_by_role("button", name="Save the draft").click()
+        expect(page.get_by_role("status")).to_contain_text("no draft any more")
+        # What was written is still there.
+        self.assertEqual(page.text_content("#story"), "Shorter")

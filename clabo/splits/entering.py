@@ -1,0 +1,57 @@
+"""Who is in an audience that a split test is for: asked by the tag, once a visit, where the browser cannot know it."""
+
+from __future__ import annotations
+
+import re
+from uuid import UUID
+
+from django.db import OperationalError, connection, transaction
+from django.http import HttpRequest, HttpResponse, JsonResponse
+
+from clabo.audiences.people import Population
+from clabo.audiences.queries import Others
+from clabo.events.models import Visitor
+from clabo.sites.models import Site
+from clabo.splits.models import SplitTest
+
+# The tag shows the page as it is before that.
+MOST_MS = 600
+_VISITOR = re.compile(r"[0-9a-f]{32}")
+
+
+def entered(site: Site, visitor: UUID) -> list[str]:
+    """The keys of running tests whose audience the visitor is in now."""
+    tests = [
+        t
+        for t in SplitTest.objects.filter(site=site, state=SplitTest.State.RUNNING).order_by("pk")
+        if t.who.get("audience")
+    ]
+    if not tests:
+        return []
+    known = Visitor.objects.filter(site=site, key=visitor).values_list("number", "joined_to__number").first()
+    if known is None:
+        return []
+    # Browsers that are one person's are looked at as one.
+    number = known[1] or known[0]
+    others = Others(site)
+    population = Population(site, others)
+    return [t.key for t in tests if number in population.kept(t.who["audience"], others.edition)]
+
+
+def entering(request: HttpRequest, key: str, visitor: str) -> HttpResponse:
+    """Read from the site's own pages, so that any origin may; an id is of 128 random bits, and tells of nobody else."""
+    site = Site.objects.filter(key=key).first()
+    found: list[str] = []
+    if site is not None and _VISITOR.fullmatch(visitor):
+        try:
+            with transaction.atomic(), connection.cursor() as cursor:
+                cursor.execute(f"SET LOCAL statement_timeout = {MOST_MS}")
+                found = entered(site, UUID(visitor))
+        except OperationalError:
+            # It takes too long: nobody is in it, and the page is shown as it is.
+            found = []
+    answer = JsonResponse({"in": found})
+    answer["access-control-allow-origin"] = "*"
+    answer["cache-control"] = "no-store"
+    answer["x-robots-tag"] = "noindex"
+    return answer

@@ -1,0 +1,68 @@
+"""Who may be in a test that is for an audience, as the tag asks for it."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from unittest.mock import patch
+
+from django.db import OperationalError
+
+from clabo.audiences.services import AudienceContent, make_audience
+from clabo.problems import Problem
+from clabo.splits import entering, life, services
+from clabo.splits.models import SplitTest
+from clabo.splits.tests.test_split_tests import SplitCase
+from clabo.testing.traffic import receive, walk
+
+WORDS = {"words": {"selector": "h1", "text": "Again?"}}
+
+
+class Entering(SplitCase):
+    def setUp(self) -> None:
+        super().setUp()
+        bought = {"include": {"what": {"conversion": self.rule.pk}, "from": 0, "to": 30}}
+        self.audience = make_audience(self.site, AudienceContent("Bought", bought), None)
+        now = datetime.now(UTC) - timedelta(hours=2)
+        receive([*walk(self.site, 7, now, "/a", "/thank-you"), *walk(self.site, 8, now, "/a")])
+
+    def of_audience(self, **more: object) -> services.SplitContent:
+        return self.content(
+            **{
+                "what": "content",
+                "addresses": ["/a"],
+                "changes": [[], [WORDS]],
+                "who": {"audience": self.audience.pk},
+                **more,
+            }
+        )
+
+    def asked(self, visitor: str, key: str = "") -> list[str]:
+        answer = self.client.get(f"/in/{key or self.site.key}/{visitor}.json")
+        self.assertEqual((answer.status_code, answer["access-control-allow-origin"]), (200, "*"))
+        return list(answer.json()["in"])
+
+    def test_members_are_in_and_nobody_else(self) -> None:
+        test = services.save_test(self.site, self.of_audience())
+        self.assertEqual(self.asked(f"{7:032x}"), [], "a draft is for nobody")
+        life.start(test)
+        self.assertEqual(self.asked(f"{7:032x}"), [test.key])
+        for stranger in (f"{8:032x}", f"{9:032x}", "x", "0" * 31, "G" * 32):
+            self.assertEqual(self.asked(stranger), [], stranger)
+        self.assertEqual(self.asked(f"{7:032x}", "nosuchsite"), [])
+        # It is looked at as it is now.
+        receive(walk(self.site, 8, datetime.now(UTC) - timedelta(minutes=5), "/a", "/thank-you"))
+        self.assertEqual(self.asked(f"{8:032x}"), [test.key])
+        with patch.object(entering, "entered", side_effect=OperationalError("too long")):
+            self.assertEqual(self.asked(f"{7:032x}"), [])
+
+    def test_what_is_asked_of_the_one_who_writes_it(self) -> None:
+        for content, field in (
+            (self.of_audience(who={"audience": self.audience.pk + 1}), "who.audience"),
+            (self.of_audience(what="address", addresses=["/a", "/b"]), "who.audience"),
+            (self.content(moment={"after": 3}), "moment"),
+            (self.of_audience(moment={"after": 3, "leaving": True}), "moment"),
+        ):
+            with self.assertRaises(Problem) as caught:
+                services.save_test(self.site, content)
+            self.assertEqual(caught.exception.field, field)
+        self.assertFalse(SplitTest.objects.exists())

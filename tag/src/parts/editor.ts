@@ -1,0 +1,401 @@
+/**
+ * Writing a variant on the page itself: point at an element, and say what becomes of it. Loaded only where a link from
+ * Clabo asks for it; what is written goes to the draft, and nothing on this page is counted.
+ */
+import { keep, type Making, patience, watch } from "../changing";
+import { selectorOf } from "../elements";
+import { History } from "../history";
+import { guard, ofDocument, tried } from "../safe";
+import type { Change } from "../settings";
+import type { Tag } from "../tag";
+
+interface Draft {
+  name: string;
+  letter: string;
+  changes: Change[];
+  detail?: string;
+}
+
+const INK = "#211d2b";
+const STYLE = `
+:host{all:initial}
+*{box-sizing:border-box;font:15px/1.4 system-ui,sans-serif}
+.bar,.card{position:fixed;z-index:2147483647;background:${INK};color:#faf7f1}
+.bar{left:0;right:0;bottom:0;display:flex;flex-wrap:wrap;gap:8px 12px;align-items:center;padding:10px 14px}
+.bar b{font-weight:600}.grow{flex:1 1 120px}
+.card{left:14px;bottom:64px;width:min(360px,calc(100vw - 28px));max-height:70vh;overflow:auto;padding:14px;border-radius:4px}
+.card[hidden],.frame[hidden]{display:none}
+button{background:transparent;color:inherit;border:1px solid #8f879c;border-radius:4px;padding:5px 10px;cursor:pointer}
+button:disabled{opacity:.45;cursor:default}
+button.main{background:#d9c7e6;color:${INK};border-color:#d9c7e6}
+button:focus-visible,input:focus-visible,textarea:focus-visible,select:focus-visible{outline:2px solid #d9c7e6;outline-offset:2px}
+label{display:block;margin:8px 0 2px}
+input,textarea,select{width:100%;padding:5px 8px;border:1px solid #8f879c;border-radius:4px;background:#faf7f1;color:${INK}}
+code{font:13px/1.4 ui-monospace,monospace;overflow-wrap:anywhere}
+.row{display:flex;flex-wrap:wrap;gap:8px;margin-top:10px}
+.warn{margin:8px 0 0;padding-left:8px;border-left:3px solid #d9a441}
+.frame{position:fixed;z-index:2147483646;pointer-events:none;border:2px solid #7a3f8f;background:rgba(122,63,143,.08)}
+ul{margin:6px 0 0;padding:0;list-style:none}li{display:flex;gap:8px;align-items:start;justify-content:space-between;padding:4px 0}
+`;
+const NEW_BLOCKS = { banner: "a banner", panel: "a panel", notice: "a notice" };
+
+function made<K extends keyof HTMLElementTagNameMap>(tag: K, text = "", kind = ""): HTMLElementTagNameMap[K] {
+  const element = document.createElement(tag);
+  element.textContent = text;
+  if (kind) element.className = kind;
+  return element;
+}
+
+function button(text: string, what: () => unknown, kind = "") {
+  const one = made("button", text, kind);
+  one.type = "button";
+  one.addEventListener("click", guard(what));
+  return one;
+}
+
+/** A field with its words above it. */
+function field<T extends HTMLInputElement | HTMLTextAreaElement | HTMLSelectElement>(
+  label: string,
+  input: T,
+): [HTMLElement, T] {
+  const box = made("div");
+  input.id = `f${Math.random().toString(36).slice(2)}`;
+  const words = made("label", label);
+  words.htmlFor = input.id;
+  box.append(words, input);
+  return [box, input];
+}
+
+function written(value: string, long = false) {
+  const input = made(long ? "textarea" : "input");
+  input.value = value;
+  if (input instanceof HTMLTextAreaElement) input.rows = 3;
+  return input;
+}
+
+/** What an element says by itself: nothing where it holds others. */
+const says = (element: Element) => (element.childElementCount ? "" : (element.textContent ?? "").trim());
+
+class Editor {
+  private readonly host = document.createElement("div");
+  private readonly root = this.host.attachShadow({ mode: "open" });
+  private readonly bar = made("div", "", "bar");
+  private readonly card = made("div", "", "card");
+  private readonly frame = made("div", "", "frame");
+  private readonly note = made("span", "", "grow");
+  private readonly undoing = button("Undo", () => this.step(() => this.history.undo()));
+  private readonly redoing = button("Redo", () => this.step(() => this.history.redo()));
+  private readonly saving = button("Save the draft", () => this.save(), "main");
+  private readonly history: History;
+  private making: Making = new Map();
+  private chosen: Element | undefined;
+  private saved: Change[];
+  private readonly watching = watch(() => this.make());
+
+  constructor(
+    private readonly to: string,
+    draft: Draft,
+  ) {
+    this.history = new History(draft.changes);
+    this.saved = this.history.now;
+    const style = made("style", STYLE);
+    this.note.setAttribute("role", "status");
+    const title = made("b", `${draft.letter} of “${draft.name}”`);
+    const listed = button("What is changed", () => this.list());
+    const phone = button("Phone width", () => open(location.href, "", "width=390,height=800"));
+    this.bar.append(title, this.note, this.undoing, this.redoing, listed, phone, this.saving);
+    this.bar.setAttribute("role", "toolbar");
+    this.bar.setAttribute("aria-label", "Writing a variant");
+    this.card.hidden = this.frame.hidden = true;
+    this.root.append(style, this.frame, this.card, this.bar);
+    ofDocument("documentElement").append(this.host);
+    this.say("Click on what is to be different.");
+    this.listen();
+    this.make();
+    this.shown();
+  }
+
+  private say(text: string) {
+    this.note.textContent = text;
+  }
+
+  /** Whether an event is the page's own, not the editor's. */
+  private ofPage(event: Event) {
+    return !event.composedPath().includes(this.host);
+  }
+
+  private listen() {
+    const aim = guard((event: Event) => {
+      if (!this.ofPage(event)) return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      const [target] = event.composedPath();
+      if (event.type === "click" && target instanceof Element) this.choose(target);
+    });
+    // Nor is the page told of what is done in the editor: it would act on it.
+    for (const name of [
+      "click",
+      "mousedown",
+      "mouseup",
+      "pointerdown",
+      "pointerup",
+      "keydown",
+      "keyup",
+      "input",
+      "change",
+      "focusin",
+    ])
+      this.host.addEventListener(name, (event) => event.stopPropagation());
+    for (const name of [
+      "click",
+      "mousedown",
+      "mouseup",
+      "pointerdown",
+      "pointerup",
+      "touchstart",
+      "touchend",
+      "submit",
+      "auxclick",
+    ])
+      addEventListener(name, aim, { capture: true, passive: false });
+    addEventListener(
+      "pointermove",
+      guard((event: PointerEvent) => this.ofPage(event) && this.outline(event.composedPath()[0])),
+      true,
+    );
+    addEventListener(
+      "scroll",
+      guard(() => this.outline(this.chosen)),
+      true,
+    );
+    addEventListener(
+      "resize",
+      guard(() => this.outline(this.chosen)),
+    );
+    addEventListener(
+      "keydown",
+      guard((event: KeyboardEvent) => this.keys(event)),
+      true,
+    );
+    addEventListener("beforeunload", (event) => {
+      if (this.history.now !== this.saved) event.preventDefault();
+    });
+  }
+
+  private keys(event: KeyboardEvent) {
+    if (event.key === "Escape") this.close();
+    const typing =
+      event.composedPath()[0] instanceof HTMLInputElement || event.composedPath()[0] instanceof HTMLTextAreaElement;
+    if (typing || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+    event.preventDefault();
+    this.step(() => (event.shiftKey ? this.history.redo() : this.history.undo()));
+  }
+
+  private outline(target: unknown) {
+    if (!(target instanceof Element) || !target.isConnected) {
+      this.frame.hidden = true;
+      return;
+    }
+    const { left, top, width, height } = target.getBoundingClientRect();
+    this.frame.hidden = false;
+    this.frame.style.cssText = `left:${left - 2}px;top:${top - 2}px;width:${width + 4}px;height:${height + 4}px`;
+  }
+
+  private close() {
+    this.card.hidden = true;
+    this.chosen = undefined;
+    this.frame.hidden = true;
+  }
+
+  /** Shows a card of these, and puts the keys there. */
+  private open(...parts: (Node | string)[]) {
+    this.card.replaceChildren(...parts);
+    this.card.hidden = false;
+    const [first] = Array.from(this.card.querySelectorAll<HTMLElement>("input,textarea,button"));
+    first?.focus();
+  }
+
+  private choose(target: Element) {
+    if (target === document.documentElement || target === document.body) return;
+    this.chosen = target;
+    this.outline(target);
+    const { selector, brittle } = selectorOf(target);
+    const shown = made("div");
+    shown.append("Found again by ", made("code", selector));
+    const parts: Node[] = [shown];
+    if (brittle)
+      parts.push(
+        made(
+          "p",
+          "That goes by its place alone: once the page is built otherwise, it may be another one. An id on the element would be surer.",
+          "warn",
+        ),
+      );
+    const text = says(target);
+    if (text) {
+      const [box, input] = field("Words", written(text, true));
+      parts.push(box, this.actions(["Say this", () => this.put({ words: { selector, text: input.value } })]));
+    }
+    const link = target.closest("a[href]");
+    if (link) {
+      const of = link === target ? selector : selectorOf(link).selector;
+      const [box, input] = field("Leads to", written(link.getAttribute("href") ?? ""));
+      parts.push(box, this.actions(["Lead there", () => this.put({ link: { selector: of, to: input.value } })]));
+    }
+    if (target instanceof HTMLImageElement) {
+      const [box, input] = field("Address of the picture", written(target.getAttribute("src") ?? ""));
+      const [about, alt] = field("What it shows, in words", written(target.alt));
+      const put = () => this.put({ picture: { selector, address: input.value, ...(alt.value && { alt: alt.value }) } });
+      parts.push(box, about, this.actions(["Show this", put]));
+    }
+    const before = target.previousElementSibling;
+    const after = target.nextElementSibling;
+    const more: [string, () => unknown][] = [["Hide it", () => this.put({ hide: { selector } })]];
+    if (before)
+      more.push(["Up", () => this.put({ move: { selector, place: "before", of: selectorOf(before).selector } })]);
+    if (after)
+      more.push(["Down", () => this.put({ move: { selector, place: "after", of: selectorOf(after).selector } })]);
+    more.push(["Put something in …", () => this.block(selector)]);
+    if (target.parentElement && target.parentElement !== document.body)
+      more.push(["What is around it", () => target.parentElement && this.choose(target.parentElement)]);
+    more.push(["Leave it", () => this.close()]);
+    parts.push(this.actions(...more));
+    this.open(...parts);
+  }
+
+  private actions(...some: [string, () => unknown][]) {
+    const row = made("div", "", "row");
+    row.append(...some.map(([text, what]) => button(text, what)));
+    return row;
+  }
+
+  private block(selector: string) {
+    const kinds = made("select");
+    for (const [value, text] of Object.entries(NEW_BLOCKS)) kinds.add(new Option(text, value));
+    const [kindBox] = field("What", kinds);
+    const places = made("select");
+    for (const [value, text] of [
+      ["after", "after it"],
+      ["before", "before it"],
+    ] as const)
+      places.add(new Option(text, value));
+    const [placeBox] = field("Where", places);
+    const [titleBox, title] = field("Title", written(""));
+    const [textBox, text] = field("Text", written("", true));
+    const [wordsBox, words] = field("Words of a button", written(""));
+    const [toBox, to] = field("Where it leads", written(""));
+    const put = () =>
+      this.put({
+        block: {
+          selector,
+          place: places.value as "before" | "after",
+          template: kinds.value as keyof typeof NEW_BLOCKS,
+          title: title.value,
+          ...(text.value && { text: text.value }),
+          ...(words.value && { button: words.value }),
+          ...(to.value && { to: to.value }),
+        },
+      });
+    this.open(
+      kindBox,
+      placeBox,
+      titleBox,
+      textBox,
+      wordsBox,
+      toBox,
+      this.actions(["Put it in", put], ["Leave it", () => this.close()]),
+    );
+  }
+
+  private list() {
+    if (!this.history.now.length) {
+      this.open("Nothing is changed yet.", this.actions(["Close", () => this.close()]));
+      return;
+    }
+    const all = made("ul");
+    for (const change of this.history.now) {
+      const item = made("li");
+      item.append(
+        made("code", told(change)),
+        button("Take back", () => this.step(() => this.history.without(change), true)),
+      );
+      all.append(item);
+    }
+    this.open(all, this.actions(["Close", () => this.close()]));
+  }
+
+  private put(change: Change) {
+    this.step(() => this.history.put(change));
+    this.close();
+  }
+
+  /** What is changed is taken back and made anew, so that every step leaves the page as its list says. */
+  private step(how: () => void, listing = false) {
+    for (const of of this.making.values()) for (const each of Array.from(of.values()).reverse()) tried(each.undo);
+    this.making = new Map();
+    how();
+    this.make();
+    this.shown();
+    if (listing) this.list();
+  }
+
+  private make() {
+    keep(this.history.now, this.making, patience());
+    this.watching.quiet();
+    this.outline(this.chosen);
+  }
+
+  private shown() {
+    this.undoing.disabled = !this.history.undoable;
+    this.redoing.disabled = !this.history.redoable;
+    this.saving.disabled = this.history.now === this.saved;
+  }
+
+  private async save() {
+    const sent = this.history.now;
+    this.say("Saving …");
+    const failed = guard((why: unknown) =>
+      this.say(typeof why === "string" ? why : "It could not be saved. Is Clabo there?"),
+    );
+    try {
+      // As plain text, so that no browser asks beforehand.
+      const answer = await fetch(this.to, { method: "POST", credentials: "omit", body: JSON.stringify(sent) });
+      const said = await answer.json();
+      if (!answer.ok) return failed(String(said.detail));
+      this.saved = sent;
+      this.say("Saved in the draft.");
+      this.shown();
+    } catch (error) {
+      failed(error);
+    }
+  }
+}
+
+/** A change in a few words, for the list. */
+function told(change: Change) {
+  const { words, link, picture, hide, show, move, style, block } = change;
+  if (words) return `${words.selector}: “${words.text}”`;
+  if (link) return `${link.selector} → ${link.to}`;
+  if (picture) return `${picture.selector}: ${picture.address}`;
+  if (hide) return `${hide.selector} hidden`;
+  if (show) return `${show.selector} shown`;
+  if (move) return `${move.selector} ${move.place} ${move.of}`;
+  if (style) return `${style.selector}: ${style.property} ${style.value}`;
+  return `${block?.template} “${block?.title}” ${block?.place} ${block?.selector}`;
+}
+
+async function start({ settings, told: asked }: Tag) {
+  const token = /^edit-([\w-]+)$/.exec(asked ?? "")?.[1];
+  if (!token) return;
+  const to = `${settings.to}/edit/${token}.json`;
+  const answer = await fetch(to, { credentials: "omit" });
+  const draft: Draft = await answer.json();
+  if (!answer.ok) return alert(String(draft.detail));
+  if (document.readyState === "loading")
+    await new Promise((go) => addEventListener("DOMContentLoaded", go, { once: true }));
+  new Editor(to, draft);
+}
+
+window.clabo?.part?.("editor", (tag) => {
+  tried(() => start(tag).catch(guard(() => alert("The draft cannot be had. Take a new link in Clabo."))));
+});
