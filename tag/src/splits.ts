@@ -27,7 +27,7 @@ export function enters({ key, who }: SplitTest, facts?: () => Facts) {
     !who ||
     tried(() => localStorage.getItem(name)) ||
     // Nothing comes of setting it, whether it sticks or not.
-    (admits(who, (facts as () => Facts)()) && !tried(() => localStorage.setItem(name, "1")))
+    (admits(who, (facts as () => Facts)()) && !tried(() => localStorage.setItem(name, name)))
   );
 }
 

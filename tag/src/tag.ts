@@ -146,8 +146,8 @@ function run(settings: Settings): unknown {
     const host = referrer.split("/")[2];
     // Where the site's own page led here, or nothing says otherwise, the visit goes on. Campaign parameters are kept by now.
     const by =
-      (tab.get("clabo_came") !== came && (!host || host === location.host) && tab.get("clabo_by")) || `${came} ${host}`;
-    tab.set("clabo_by", by);
+      (tab.get("clabo_came") !== came && (!host || host === location.host) && tab.get("clabo_b")) || `${came} ${host}`;
+    tab.set("clabo_b", by);
     return [device, cookies().includes("clabo_new"), ...(by.split(" ") as [string, string])];
   };
 
