@@ -10,7 +10,7 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import What
 from clabo.core.paths import walk
-from clabo.paths.reading import journeys, rows_of
+from clabo.paths.reading import journeys, rows_of_all
 
 
 def reached_by_page(lens: Lens, steps: Sequence[What]) -> dict[int, list[int]]:
@@ -18,7 +18,7 @@ def reached_by_page(lens: Lens, steps: Sequence[What]) -> dict[int, list[int]]:
     known = Inventory(lens.site.pk)
     seen = journeys(lens)
     atoms = seen.known
-    walked = walk([rows_of(what, seen, atoms, known) for what in steps], len(seen))
+    walked = walk(rows_of_all(steps, seen, atoms, known), len(seen))
     page_of = np.full(atoms.size, -1, dtype=np.int64)
     for atom, page in atoms.by("page").items():
         page_of[atom] = -1 if page is None else page

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
@@ -16,7 +15,7 @@ from clabo.core.audiences import Converted, What
 from clabo.core.evidence import Counts, Interval, RateComparison, compare_rates, holm, rate_interval
 from clabo.core.paths import NEVER, Walk, Whole, following, walk
 from clabo.events.models import Page
-from clabo.paths.reading import Atoms, Journeys, journeys, rows_of
+from clabo.paths.reading import Atoms, Journeys, journeys, rows_of, rows_of_all
 from clabo.paths.variants import arms_of, read_test
 from clabo.problems import Problem
 
@@ -90,23 +89,22 @@ def path_report(
     """
     seen = journeys(lens)
     atoms, known = seen.known, Inventory(lens.site.pk)
-    rows = [rows_of(what, seen, atoms, known) for what in steps]
+    rows = rows_of_all(steps, seen, atoms, known)
     entities, of_visit = _entities(seen, within)
     walked = walk(
-        [(of_visit[who], times) for who, times in rows],
+        [(who if of_visit is None else of_visit[who], times) for who, times in rows],
         entities,
         None if within is None else within * 1_000_000,
     )
     counts = walked.counts()
-    views = atoms.pages[seen.atoms]
-    viewed = np.flatnonzero(views >= 0)
-    who_viewed, when, views = of_visit[seen.who[viewed]], seen.times[viewed], views[viewed]
+    nexts = _nexts(walked, seen, of_visit)
     found = []
     for place, reached in enumerate(counts):
         left = walked.left(place)
         pages = Counter[int]()
         if left.any():
-            pages = _instead(walked, place, left, who_viewed, when, views)
+            nearest, many = np.unique(nexts[left], return_counts=True)
+            pages = Counter(dict(zip(nearest.tolist(), many.tolist(), strict=True)))
         known_pages = Page.objects.in_bulk([p for p, _ in pages.most_common(SHOWN_INSTEAD) if p >= 0])
         instead = [Instead(known_pages.get(p), n) for p, n in pages.most_common(SHOWN_INSTEAD)]
         found.append(
@@ -123,23 +121,25 @@ def path_report(
     return PathReport(found, rate_interval(counts[-1], counts[0]), groups)
 
 
-def _entities(seen: Journeys, within: int | None) -> tuple[int, Whole]:
-    """Who walks: visits, or the people who made them. How many there are, and which one a visit is."""
+def _entities(seen: Journeys, within: int | None) -> tuple[int, Whole | None]:
+    """Who walks: visits, or the people who made them. How many there are, and which one a visit is, if not itself."""
     if within is None:
-        return len(seen), np.arange(len(seen), dtype=np.int64)
+        return len(seen), None
     people, of_visit = np.unique(seen.people, return_inverse=True)
     return len(people), of_visit.astype(np.int64)
 
 
-def _instead(
-    walked: Walk, place: int, left: NDArray[np.bool_], who: Whole, times: Whole, pages: Whole
-) -> Counter[int]:
-    # Only what those viewed who left.
-    theirs = np.flatnonzero(left[who])
-    at = np.where(left, walked.reached[place], NEVER)
-    nexts = following(at, who[theirs], times[theirs], pages[theirs])[left]
-    found, counts = np.unique(nexts, return_counts=True)
-    return Counter(dict(zip(found.tolist(), counts.tolist(), strict=True)))
+def _nexts(walked: Walk, seen: Journeys, of_visit: Whole | None) -> Whole:
+    """The page that everybody viewed next who left, at whichever step: they left at one; -1 for none."""
+    at = np.full(walked.reached.shape[1], NEVER, dtype=np.int64)
+    for place in range(len(walked.reached)):
+        left = walked.left(place)
+        at[left] = walked.reached[place, left]
+    who = seen.who if of_visit is None else of_visit[seen.who]
+    later = np.flatnonzero(seen.times > at[who])
+    pages = seen.known.pages[seen.atoms[later]]
+    viewed = pages >= 0
+    return following(at, who[later[viewed]], seen.times[later[viewed]], pages[viewed])
 
 
 def _groups(seen: Journeys, atoms: Atoms, walked: Walk, by: str) -> list[Group]:
