@@ -21,7 +21,7 @@ const point = (visitor: string, salt: string) => hash32(`${salt}.${visitor}`) / 
 
 /** Whether somebody is let in. Who once has been stays in, however they come later, as far as the browser remembers. */
 export function enters({ key, who }: SplitTest, facts?: () => Facts) {
-  const name = `clabo_w_${key}`;
+  const name = `clabo_w${key}`;
   return (
     !__WHO__ ||
     !who ||

@@ -20,10 +20,11 @@ const INK = "#211d2b";
 const STYLE = `
 :host{all:initial}
 *{box-sizing:border-box;font:15px/1.4 system-ui,sans-serif}
-.bar,.card{position:fixed;z-index:2147483647;background:${INK};color:#faf7f1}
-.bar{left:0;right:0;bottom:0;display:flex;flex-wrap:wrap;gap:8px 12px;align-items:center;padding:10px 14px}
+.foot{position:fixed;z-index:2147483647;left:0;right:0;bottom:0;max-height:100vh;display:flex;flex-direction:column;align-items:flex-start;pointer-events:none}
+.bar,.card{background:${INK};color:#faf7f1;pointer-events:auto}
+.bar{align-self:stretch;flex:none;display:flex;flex-wrap:wrap;gap:8px 12px;align-items:center;padding:10px 14px}
 .bar b{font-weight:600}.grow{flex:1 1 120px}
-.card{left:14px;bottom:64px;width:min(360px,calc(100vw - 28px));max-height:70vh;overflow:auto;padding:14px;border-radius:4px}
+.card{margin:0 14px 10px;width:min(360px,calc(100vw - 28px));min-height:0;max-height:70vh;overflow:auto;padding:14px;border-radius:4px}
 .card[hidden],.frame[hidden]{display:none}
 button{background:transparent;color:inherit;border:1px solid #8f879c;border-radius:4px;padding:5px 10px;cursor:pointer}
 button:disabled{opacity:.45;cursor:default}
@@ -107,7 +108,9 @@ class Editor {
     this.bar.setAttribute("role", "toolbar");
     this.bar.setAttribute("aria-label", "Writing a variant");
     this.card.hidden = this.frame.hidden = true;
-    this.root.append(style, this.frame, this.card, this.bar);
+    const foot = made("div", "", "foot");
+    foot.append(this.card, this.bar);
+    this.root.append(style, this.frame, foot);
     ofDocument("documentElement").append(this.host);
     this.say("Click on what is to be different.");
     this.listen();

@@ -6,6 +6,7 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { Checkbox } from "../../components/Checkbox";
 import { Form, Lines, Ticked, Unplaced, useServerForm, Written } from "../../components/form";
+import { Radios } from "../../components/Radios";
 import { Button, Field, Input, Letter } from "../../components/ui";
 import { Window } from "../../components/Window";
 import { makeStale, REPORTS } from "../../lib/stale";
@@ -206,18 +207,22 @@ function Adopt({ siteId, r, close }: { siteId: number; r: Schemas["ResultOut"]; 
         adopt.mutate();
       }}
     >
-      <fieldset className="flex flex-col gap-2">
-        <legend className="mb-1 font-medium">Which one</legend>
-        {test.variants.map((v) => (
-          <label key={v.letter} className="flex items-center gap-2">
-            <input type="radio" name="letter" checked={letter === v.letter} onChange={() => setLetter(v.letter)} />
-            <Letter letter={v.letter} />
-            <bdi className="min-w-0 truncate">
-              {v.letter === "A" ? "the page stays as it is" : v.says.join("; ") || v.path}
-            </bdi>
-          </label>
-        ))}
-      </fieldset>
+      <Radios
+        label="Which one"
+        chosen={letter}
+        choose={setLetter}
+        choices={Object.fromEntries(
+          test.variants.map((v) => [
+            v.letter,
+            <span key={v.letter} className="flex items-center gap-2">
+              <Letter letter={v.letter} />
+              <bdi className="min-w-0 break-words">
+                {v.letter === "A" ? "the page stays as it is" : v.says.join("; ") || v.path}
+              </bdi>
+            </span>,
+          ]),
+        )}
+      />
       {r.verdict.kind !== "adopt" && letter !== "A" && (
         <p className="border-l-4 border-marigold pl-3">
           The evidence does not ask for {letter} by now. It is yours to decide.
