@@ -133,8 +133,9 @@ def following(at: Whole, who: Whole, times: Whole, what: Whole) -> Whole:
     who, times, what : arrays of one length
         What happened to whom when.
     """
-    later = np.flatnonzero(times > at[who])
-    who, times, what = who[later], times[later], what[later]
+    later = times > at[who]
+    if not later.all():
+        who, times, what = who[later], times[later], what[later]
     if not (times[1:] >= times[:-1]).all():
         order = np.argsort(times, kind="stable")
         who, what = who[order], what[order]

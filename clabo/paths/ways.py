@@ -53,7 +53,10 @@ def ways(lens: Lens, page: Page, only: Mapping[int, int] | None = None) -> Ways:
     seen = journeys(lens)
     atoms = seen.known
     pages = atoms.pages[seen.atoms]
-    viewed = pages >= 0
+    # Only the views of visits that came to the page.
+    came = np.zeros(len(seen), dtype=bool)
+    came[seen.who[pages == page.pk]] = True
+    viewed = np.flatnonzero(came[seen.who] & (pages >= 0))
     who, times, what = seen.who[viewed], seen.times[viewed], pages[viewed]
     # Days come in order of time and one after the other: a visit's views stay in order.
     order = np.argsort(who, kind="stable") if (np.diff(times) >= 0).all() else np.lexsort((times, who))
