@@ -27,7 +27,7 @@ from clabo.splits.results import Result
 from clabo.wording.decisions import audience_about, move_about, page_about, test_about
 
 CHANGES = timedelta(days=7)
-DECIDED = frozenset({"adopt", "keep_control", "no_difference"})
+DECIDED = frozenset({"adopt", "keep_control", "no_difference", "guard_fails"})
 
 
 LEAST_PEOPLE = 50

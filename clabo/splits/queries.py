@@ -9,7 +9,7 @@ from clabo.audiences.variants import Tests
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since
 from clabo.core.addresses import Address
-from clabo.core.evidence import SamplePlan, daily_cost, days_needed
+from clabo.core.evidence import DryRun, SamplePlan, daily_cost, days_needed, dry_run
 from clabo.sites.models import Site
 from clabo.splits.models import Exposure, SplitTest
 from clabo.splits.results import Recorded, recorded
@@ -53,6 +53,8 @@ class Planned:
     per_day: float
     days: int | None
     unseen: list[Address]
+    # The same test as if nothing differed, on the control's own days; None where they are too few.
+    dry: DryRun | None
 
 
 def planned(site: Site, content: SplitContent) -> Planned:
@@ -71,4 +73,19 @@ def planned(site: Site, content: SplitContent) -> Planned:
         per_day,
         days_needed(replace(wanted, total=total), per_day) if per_day > 0 else None,
         unseen(site, pages),
+        _dry(content, wanted, total, before),
     )
+
+
+# With fewer whole days nothing is played on them.
+FEWEST_DAYS = 7
+
+
+def _dry(content: SplitContent, plan: SamplePlan, total: int, before: Recorded) -> DryRun | None:
+    """On the part of each day's visitors that the test takes."""
+    if len(before.days) < FEWEST_DAYS:
+        return None
+    part = content.traffic / 100
+    days = [(round(came * part), min(round(did * part), round(came * part))) for came, did in before.days]
+    worth = content.baseline * content.smallest_lift
+    return dry_run(days, content.shares, total, worth, plan.level)

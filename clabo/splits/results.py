@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import Counter, defaultdict
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
@@ -336,6 +336,8 @@ class Recorded:
     visitors: int
     converted: int
     per_day: float
+    # The same by the day on which they were first seen, from the first of them to yesterday.
+    days: list[tuple[int, int]] = field(default_factory=list)
 
 
 def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) -> Recorded:
@@ -363,4 +365,17 @@ def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) ->
         if visitor in seen and time >= seen[visitor]
     }
     span = datetime.now(UTC) - min(seen.values())
-    return Recorded(len(seen), len(converted), len(seen) / max(1.0, span.total_seconds() / 86400))
+    return Recorded(
+        len(seen),
+        len(converted),
+        len(seen) / max(1.0, span.total_seconds() / 86400),
+        _by_day(site, seen, converted),
+    )
+
+
+def _by_day(site: Site, seen: Mapping[int, datetime], converted: Collection[int]) -> list[tuple[int, int]]:
+    """Visitors and converted of each whole day, the days without anybody included."""
+    day_of = {visitor: time.astimezone(site.zone).date() for visitor, time in seen.items()}
+    came, did = Counter(day_of.values()), Counter(day_of[v] for v in converted)
+    first, today = min(came), datetime.now(UTC).astimezone(site.zone).date()
+    return [(came[d], did[d]) for d in (first + timedelta(days=n) for n in range((today - first).days))]

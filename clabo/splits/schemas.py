@@ -154,6 +154,12 @@ class SplitTestIn(LabelIn):
     moment: MomentIn = MomentIn()
 
 
+class DryRunOut(Schema):
+    runs: int
+    alarms: float
+    decided: list[float]
+
+
 class PlanOut(Schema):
     per_arm: list[int]
     total: int
@@ -165,6 +171,9 @@ class PlanOut(Schema):
     # The control page in the last 28 days: visitors, and how many of them converted after seeing it.
     recorded_visitors: int
     recorded_converted: int
+    # The same test as if nothing differed, played so often on the control's own days: the part that called a difference,
+    # and the part decided by the end of each day. Missing where too few days are known, or the plan is too long.
+    dry: DryRunOut | None
     # Addresses that no hit has come from yet, and the line that the control page needs.
     unseen: list[str]
     render_line: str
@@ -562,6 +571,7 @@ def plan_out(site: Site, p: queries.Planned) -> PlanOut:
         days=p.days,
         recorded_visitors=p.before.visitors,
         recorded_converted=p.before.converted,
+        dry=DryRunOut(**asdict(p.dry)) if p.dry else None,
         unseen=[page.path for page in p.unseen],
         render_line=lines.render,
         hold_line=lines.hold,

@@ -16,7 +16,7 @@ from clabo.core.evidence.daily import (
     would_have_shown,
 )
 from clabo.core.evidence.daily import both as both_readings
-from clabo.core.evidence.forecast import Forecast, forecast
+from clabo.core.evidence.forecast import DryRun, Forecast, dry_run, forecast
 from clabo.core.evidence.groups import GroupEffect, group_effects
 from clabo.core.evidence.guards import guard_standing
 from clabo.core.evidence.means import MeanComparison, compare_means
@@ -49,6 +49,7 @@ from clabo.core.evidence.winsor import winsorise
 
 __all__ = [
     "Counts",
+    "DryRun",
     "FairComparison",
     "Forecast",
     "GroupEffect",
@@ -75,6 +76,7 @@ __all__ = [
     "daily_cost",
     "days_needed",
     "detectable_lift",
+    "dry_run",
     "expected_loss",
     "fair_comparison",
     "forecast",

@@ -149,3 +149,101 @@ def _ranges(n0: Floats, x0: Floats, n1: Floats, x1: Floats, edges: Floats) -> tu
     thin = np.minimum(np.minimum(x0, x1), np.minimum(n0 - x0, n1 - x1)) < 5
     unknown = thin | ~np.isfinite(gap + reach)
     return np.where(unknown, -np.inf, gap - reach), np.where(unknown, np.inf, gap + reach)
+
+
+RUNS = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class DryRun:
+    """A test of no difference, played over and over on a site's own days.
+
+    `alarms`: the part of the runs that called a difference on some day up to the planned end; `decided`: by the end of each
+    day, the part that had come to any decision.
+    """
+
+    runs: int
+    alarms: float
+    decided: list[float]
+
+
+def dry_run(
+    days: Sequence[tuple[int, int]],
+    shares: Sequence[int],
+    needed: float,
+    worth: float,
+    level: float = 0.95,
+    runs: int = RUNS,
+    seed: int = 0,
+) -> DryRun | None:
+    """The same test as if all its variants had been the control, on days as they were.
+
+    Each day's visitors are shared out by lot, and those of them who converted with them (a permutation of what happened:
+    Ernst, Statistical Science 19 (2004) 676-685), so that unevenness from day to day is the site's own. Days begin again where the
+    plan is longer than what is known. Each midnight is read as `looks` does.
+
+    Parameters
+    ----------
+    days : sequence of (visitors, converted)
+        Of the control, day by day.
+    shares : sequence of int
+        Of the arms, in per cent.
+    needed : float
+        Visitors of all arms at the planned end.
+    worth : float
+        The smallest difference worth having, absolute.
+    level : float
+        Of one challenger: 1 - α/m.
+    runs, seed : int
+        How often, and of which lots.
+
+    Returns
+    -------
+    DryRun
+        None where nobody came, or the plan is longer than MOST_DAYS.
+
+    Raises
+    ------
+    ValueError
+        When more converted than came, or there are no two shares.
+
+    Examples
+    --------
+    >>> d = dry_run([(200, 10), (240, 12)], [50, 50], 4000, 0.01, runs=200)
+    >>> d.alarms <= 0.1, len(d.decided)
+    (True, 19)
+    """
+    if len(shares) < 2:
+        raise ValueError("shares: give two at least")
+    if any(not 0 <= converted <= came for came, converted in days):
+        raise ValueError("days: no more can convert than come")
+    each_day = sum(came for came, _ in days) / max(1, len(days))
+    if not each_day or needed / each_day > MOST_DAYS:
+        return None
+    length = math.ceil(needed / each_day)
+    chance = np.random.default_rng(seed)
+    sizes = np.zeros((len(shares), runs, length))
+    hits = np.zeros((len(shares), runs, length))
+    for day in range(length):
+        came, converted = days[day % len(days)]
+        left, left_converted = np.full(runs, came), np.full(runs, converted)
+        of_rest = 100
+        for arm, share in enumerate(shares):
+            mine = chance.binomial(left, min(1.0, share / of_rest)) if of_rest else left
+            did = chance.hypergeometric(left_converted, left - left_converted, mine)
+            sizes[arm, :, day], hits[arm, :, day] = mine, did
+            left, left_converted, of_rest = left - mine, left_converted - did, of_rest - share
+    sizes, hits = sizes.cumsum(axis=2), hits.cumsum(axis=2)
+    nobody = [Counts(0, 0)] * len(shares)
+    daily = [each_day * share / 100 for share in shares]
+    lows, highs = [], []
+    for arm in range(1, len(shares)):
+        edges = _future_bounds(nobody, daily, arm, needed, [], length, level)
+        low, high = _ranges(sizes[0], hits[0], sizes[arm], hits[arm], edges)
+        lows.append(low)
+        highs.append(high)
+    low, high = np.array(lows), np.array(highs)
+    alarm: NDArray[np.bool_] = np.asarray(((low > 0) | (high < 0)).any(axis=(0, 2)))
+    decided: NDArray[np.bool_] = np.asarray((low > 0).any(axis=0) | (high < worth).all(axis=0))
+    so_far = np.maximum.accumulate(decided, axis=1).mean(axis=0)
+    return DryRun(runs, float(alarm.mean()), [float(part) for part in so_far])

@@ -6,7 +6,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from clabo.core.evidence import Counts, Moments, forecast, information, looks
+from clabo.core.evidence import Counts, Moments, dry_run, forecast, information, looks
 
 
 class Forecasts(TestCase):
@@ -63,3 +63,29 @@ class Forecasts(TestCase):
         self.assertEqual(first, forecast(arms, [100, 100, 100], 12_000, 0.01, [[0.2], [0.2]], 0.975))
         assert first is not None and first.middle is not None
         self.assertLessEqual(first.early or 0, first.middle)
+
+
+class DryRuns(TestCase):
+    def test_no_difference_is_called_one_in_five_of_a_hundred_at_most(self) -> None:
+        days = [(90 + 60 * (n % 3), 4 + 3 * (n % 3)) for n in range(28)]
+        for shares, level in (([50, 50], 0.95), ([34, 33, 33], 0.975)):
+            found = dry_run(days, shares, 6000, 0.01, level, runs=2000, seed=3)
+            assert found
+            # Looks alone spend 4.5 %.
+            self.assertLess(found.alarms, 0.045 + 3 * (0.045 * 0.955 / 2000) ** 0.5)
+            self.assertGreater(found.alarms, 0.005)
+            self.assertTrue(all(a <= b for a, b in zip(found.decided, found.decided[1:], strict=False)))
+
+    def test_everybody_who_came_is_in_one_arm(self) -> None:
+        """Where nobody converts, or everybody does, there is nothing to read; and the days are as many as the plan takes."""
+        for did in (0, 100):
+            found = dry_run([(100, did)], [50, 50], 1000, 0.01, runs=50)
+            assert found
+            self.assertEqual((found.alarms, found.decided), (0, [0.0] * 10))
+
+    def test_what_cannot_be_played(self) -> None:
+        self.assertIsNone(dry_run([], [50, 50], 1000, 0.01))
+        self.assertIsNone(dry_run([(1, 0)], [50, 50], 10_000, 0.01))
+        for days, shares in (([(10, 11)], [50, 50]), ([(10, 1)], [100])):
+            with self.assertRaises(ValueError):
+                dry_run(days, shares, 100, 0.01)

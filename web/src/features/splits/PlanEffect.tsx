@@ -67,6 +67,7 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
         docs/evidence.md). So look as often as you like: a clear winner is seen well before the end, a narrow one takes
         all of it.
       </p>
+      {plan.dry && <DryRun dry={plan.dry} />}
       {plan.unseen.length > 0 && (
         <p className="border-l-4 border-marigold pl-3">
           No hit has come from <bdi className="num">{plan.unseen.join(", ")}</bdi> yet. The test can start once the tag
@@ -98,6 +99,49 @@ export function PlanEffect({ plan, complete, written, problem }: Props) {
         </details>
       </div>
     </section>
+  );
+}
+
+/** The same test as if nothing differed, over and over on the control's own days. */
+function DryRun({ dry }: { dry: NonNullable<Schemas["PlanOut"]["dry"]> }) {
+  const [width, height] = [520, 90];
+  const days = dry.decided.length;
+  const x = (day: number) => (day / days) * width;
+  const y = (part: number) => height - part * height;
+  const line = dry.decided.map((part, day) => `L${x(day + 1).toFixed(1)} ${y(part).toFixed(1)}`).join("");
+  const half = dry.decided.findIndex((part) => part >= 0.5);
+  return (
+    <figure>
+      <figcaption className="mb-1">
+        <strong>Played over the control’s own days as if nothing differed</strong>, {count(dry.runs)} times: in{" "}
+        {percent(dry.alarms, 1)} a difference was called that is not there
+        {half >= 0
+          ? `; half had found on day ${half + 1} that there is none worth having.`
+          : `; ${percent(dry.decided.at(-1) ?? 0, 0)} had found by the end that there is none worth having.`}
+      </figcaption>
+      <svg
+        viewBox={`-34 -8 ${width + 40} ${height + 30}`}
+        role="img"
+        aria-label={`Decided by day: ${percent(dry.decided.at(-1) ?? 0, 0)} after ${days} days`}
+        className="w-full max-w-xl"
+      >
+        {[0, 0.5, 1].map((part) => (
+          <g key={part}>
+            <line x1={0} x2={width} y1={y(part)} y2={y(part)} stroke="var(--color-line)" />
+            <text x={-6} y={y(part) + 4} textAnchor="end" fontSize={11} fill="var(--color-quiet)">
+              {part * 100} %
+            </text>
+          </g>
+        ))}
+        <path d={`M0 ${y(0)}${line}`} fill="none" stroke="var(--color-plum)" strokeWidth={2} />
+        <text x={0} y={height + 16} fontSize={11} fill="var(--color-quiet)">
+          day 0
+        </text>
+        <text x={width} y={height + 16} textAnchor="end" fontSize={11} fill="var(--color-quiet)">
+          day {days}: decided
+        </text>
+      </svg>
+    </figure>
   );
 }
 
