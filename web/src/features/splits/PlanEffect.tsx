@@ -113,14 +113,14 @@ function DryRun({ dry }: { dry: NonNullable<Schemas["PlanOut"]["dry"]> }) {
   return (
     <figure>
       <figcaption className="mb-1">
-        <strong>Played over the control’s own days as if nothing differed</strong>, {count(dry.runs)} times: in{" "}
-        {percent(dry.alarms, 1)} a difference was called that is not there
+        <strong>Played over the control’s own days as if nothing differed</strong>, {count(dry.runs)} times:{" "}
+        {count(Math.round(dry.alarms * dry.runs))} of them called a difference that is not there
         {half >= 0
           ? `; half had found on day ${half + 1} that there is none worth having.`
           : `; ${percent(dry.decided.at(-1) ?? 0, 0)} had found by the end that there is none worth having.`}
       </figcaption>
       <svg
-        viewBox={`-34 -8 ${width + 40} ${height + 30}`}
+        viewBox={`-42 -8 ${width + 48} ${height + 30}`}
         role="img"
         aria-label={`Decided by day: ${percent(dry.decided.at(-1) ?? 0, 0)} after ${days} days`}
         className="w-full max-w-xl"
