@@ -67,11 +67,8 @@ def as_trail(
     return pa.record_batch([pa.array(c, f.type) for c, f in zip(columns, _TRAIL, strict=True)], schema=_TRAIL)
 
 
-def fill(site: Site, folder: Path) -> dict[str, float]:
-    """The index as the pipeline and its jobs would leave it; the events as Parquet and as rows."""
-    chance = np.random.default_rng(7)
-    now = datetime.now(UTC)
-    today = site.midnight(now.astimezone(site.zone).date())
+def known(site: Site, now: datetime) -> tuple[list[int], list[int]]:
+    """Pages and origins: the atoms of a view of each page, and of a visit from each origin."""
     pages = [
         Page.objects.create(site=site, host="shop.example", path=f"/page-{i}", first_at=now, last_at=now)
         for i in range(PAGES)
@@ -87,6 +84,15 @@ def fill(site: Site, folder: Path) -> dict[str, float]:
         Atom.objects.create(site=site, sort=Atom.Sort.VISIT, page=pages[0], origin=o, device=Device.PHONE).pk
         for o in origins
     ]
+    return views, visits
+
+
+def fill(site: Site, folder: Path) -> dict[str, float]:
+    """The index as the pipeline and its jobs would leave it; the events as Parquet and as rows."""
+    chance = np.random.default_rng(7)
+    now = datetime.now(UTC)
+    today = site.midnight(now.astimezone(site.zone).date())
+    views, visits = known(site, now)
     rule = site.conversionrule_set.get(name="order").pk
     order = Atom.objects.create(site=site, sort=Atom.Sort.CONVERSION, conversion=rule).pk
     by_page = np.array(views, dtype=np.uint32)

@@ -14,9 +14,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from bench.audiences import _TRAIL, DAYS, EVENTS, ORIGINS, PAGES, as_trail, made_day, page
+from bench.audiences import _TRAIL, DAYS, EVENTS, as_trail, known, made_day, page
 from bench.common import fresh_site, machine, table
-from clabo.events.models import Device, Kind, Origin, Page
+from clabo.events.models import Page
 from clabo.presence.models import Atom, Trail
 from clabo.sites.models import Site
 from clabo.testing.asking import Member
@@ -30,29 +30,7 @@ def fill(site: Site, folder: Path) -> int:
     chance = np.random.default_rng(7)
     now = datetime.now(UTC)
     today = site.midnight(now.astimezone(site.zone).date())
-    pages = [
-        Page.objects.create(site=site, host="shop.example", path=f"/page-{i}", first_at=now, last_at=now)
-        for i in range(PAGES)
-    ]
-    origins = [
-        Origin.objects.create(
-            site=site, channel="paid" if i % 2 else "search", source=f"source-{i}", fingerprint=str(i)
-        )
-        for i in range(ORIGINS)
-    ]
-    views = np.array(
-        [Atom.objects.create(site=site, sort=Atom.Sort.EVENT, kind=Kind.VIEW, page=p).pk for p in pages],
-        dtype=np.uint32,
-    )
-    arrivals = np.array(
-        [
-            Atom.objects.create(
-                site=site, sort=Atom.Sort.VISIT, page=pages[0], origin=o, device=Device.PHONE
-            ).pk
-            for o in origins
-        ],
-        dtype=np.uint32,
-    )
+    views, arrivals = (np.array(atoms, dtype=np.uint32) for atoms in known(site, now))
     bytes_kept = 0
     writer = pq.ParquetWriter(folder / "trails.parquet", pa.schema([*_TRAIL, ("day", pa.date32())]))
     for age in range(DAYS - 1, -1, -1):
