@@ -21,11 +21,13 @@ _LONG_AGO = np.iinfo(np.int64).min
 
 @dataclass(frozen=True, slots=True)
 class Walk:
-    """For each step (rows) and everybody (columns) when it was reached, NEVER where it was not.
+    """When those of `who`, all who came to the first step, reached each step.
 
+    `who` is in order; `reached` has a row for each step and a column for each of them, NEVER where it was not.
     `before`: when the step before was, from which that one was reached; of the first step the same time.
     """
 
+    who: Whole
     reached: Whole
     before: Whole
 
@@ -34,14 +36,14 @@ class Walk:
         return [int(n) for n in (self.reached != NEVER).sum(axis=1)]
 
     def at(self, step: int) -> NDArray[np.bool_]:
-        """Who reached a step (from 0 on)."""
+        """Which of `who` reached a step (from 0 on)."""
         found: NDArray[np.bool_] = self.reached[step] != NEVER
         return found
 
     def left(self, step: int) -> NDArray[np.bool_]:
-        """Who reached a step and not the next; of the last step nobody."""
+        """Which of `who` reached a step and not the next; of the last step nobody."""
         if step + 1 == len(self.reached):
-            return np.zeros(self.reached.shape[1], dtype=bool)
+            return np.zeros(len(self.who), dtype=bool)
         return self.at(step) & ~self.at(step + 1)
 
     def median_seconds(self, step: int) -> float | None:
@@ -52,15 +54,13 @@ class Walk:
         return float(np.median(self.reached[step, some] - self.before[step, some])) / 1e6
 
 
-def walk(steps: Sequence[Happened], count: int, within: int | None = None) -> Walk:
-    """How far each of `count` got along the steps, each at or after the one before it.
+def walk(steps: Sequence[Happened], within: int | None = None) -> Walk:
+    """How far everybody got along the steps, each at or after the one before it.
 
     Parameters
     ----------
     steps : sequence of (who, times)
-        What happened that is each step.
-    count : int
-        How many there are: `who` are 0 to count - 1.
+        What happened that is each step; at least one. Quicker where they are in order of who, then of time.
     within : int, optional
         The last step's time lies at most so many microseconds after the first's. None: whenever.
 
@@ -70,33 +70,64 @@ def walk(steps: Sequence[Happened], count: int, within: int | None = None) -> Wa
         Without `within`, the earliest time of each step after the earliest of the one before. With it, the earliest
         that some first step not longer ago leads to; where several first steps lead there, the latest is asked.
     """
-    return _whenever(steps, count) if within is None else _in_time(steps, count, within)
+    everybody = _each(in_order(*steps[0])[0])
+    found = Walk(everybody, *(np.full((len(steps), len(everybody)), NEVER, dtype=np.int64) for _ in range(2)))
+    # From here on places in `everybody`.
+    of_those = [in_order(*_among(everybody, *step)) for step in steps]
+    if within is None:
+        _whenever(found, of_those)
+    else:
+        _in_time(found, of_those, within)
+    return found
 
 
-def _whenever(steps: Sequence[Happened], count: int) -> Walk:
-    reached = np.full((len(steps), count), NEVER, dtype=np.int64)
-    before = reached.copy()
-    last = np.full(count, _LONG_AGO, dtype=np.int64)
+def in_order(who: Whole, times: Whole) -> Happened:
+    """The same in order of who, then of time."""
+    if not _is_in_order(who, times):
+        # Mostly several stretches that are in order, one after the other.
+        order = np.argsort(who, kind="stable")
+        if not _is_in_order(who[order], times[order]):
+            order = np.lexsort((times, who))
+        who, times = who[order], times[order]
+    return who, times
+
+
+def _is_in_order(who: Whole, times: Whole) -> bool:
+    same = who[1:] == who[:-1]
+    return bool(((who[1:] > who[:-1]) | (same & (times[1:] >= times[:-1]))).all())
+
+
+def _each(who: Whole) -> Whole:
+    """Those who are in it, once, of what is in order."""
+    first = np.ones(len(who), dtype=bool)
+    first[1:] = who[1:] != who[:-1]
+    return who[first].astype(np.int64)
+
+
+def _among(everybody: Whole, who: Whole, times: Whole) -> Happened:
+    """What happened to those of `everybody`, by their places."""
+    if not len(everybody):
+        return who[:0].astype(np.int64), times[:0]
+    place = np.minimum(np.searchsorted(everybody, who), len(everybody) - 1)
+    there = everybody[place] == who
+    return place[there], times[there]
+
+
+def _whenever(found: Walk, steps: Sequence[Happened]) -> None:
+    last = np.full(len(found.who), _LONG_AGO, dtype=np.int64)
     for place, (who, times) in enumerate(steps):
         after = times >= last[who]
         who, times = who[after], times[after]
-        if (times[1:] >= times[:-1]).all():
-            # In order of time the first of each stays: assigned last.
-            reached[place, who[::-1]] = times[::-1]
-        else:
-            np.minimum.at(reached[place], who, times)
-        before[place] = np.where(reached[place] == NEVER, NEVER, last if place else reached[place])
-        last = reached[place]
-    return Walk(reached, before)
+        reached = found.reached[place]
+        # In order of time the first of each stays: assigned last.
+        reached[who[::-1]] = times[::-1]
+        found.before[place] = np.where(reached == NEVER, NEVER, last if place else reached)
+        last = reached
 
 
-def _in_time(steps: Sequence[Happened], count: int, within: int) -> Walk:
-    reached = np.full((len(steps), count), NEVER, dtype=np.int64)
-    before = reached.copy()
+def _in_time(found: Walk, steps: Sequence[Happened], within: int) -> None:
     last: tuple[Whole, Whole, Whole] | None = None
     for place, (who, times) in enumerate(steps):
-        order = np.lexsort((times, who))
-        who, times = who[order], times[order]
         if last is None:
             begun, previous = times, times
         else:
@@ -109,10 +140,9 @@ def _in_time(steps: Sequence[Happened], count: int, within: int) -> Walk:
             soon = times - begun <= within
             who, times, begun, previous = who[soon], times[soon], begun[soon], previous[soon]
         # In order of time, the first of each stays: assigned last.
-        reached[place, who[::-1]] = times[::-1]
-        before[place, who[::-1]] = previous[::-1]
+        found.reached[place, who[::-1]] = times[::-1]
+        found.before[place, who[::-1]] = previous[::-1]
         last = who, times, begun
-    return Walk(reached, before)
 
 
 def _place_of(who: Whole, times: Whole, asked: Whole, at: Whole) -> Whole:
@@ -131,13 +161,13 @@ def following(at: Whole, who: Whole, times: Whole, what: Whole) -> Whole:
     at : array, one for everybody
         After when; NEVER where it is not asked.
     who, times, what : arrays of one length
-        What happened to whom when.
+        What happened to whom (a place in `at`) when.
     """
     later = times > at[who]
     if not later.all():
         who, times, what = who[later], times[later], what[later]
-    if not (times[1:] >= times[:-1]).all():
-        order = np.argsort(times, kind="stable")
+    if not _is_in_order(who, times):
+        order = np.lexsort((times, who))
         who, what = who[order], what[order]
     found = np.full(len(at), -1, dtype=np.int64)
     # The earliest of each stays: assigned last.

@@ -10,18 +10,18 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import What
 from clabo.core.paths import walk
-from clabo.paths.reading import journeys, rows_of_all
+from clabo.paths.reading import journeys, rows_of
 
 
 def reached_by_page(lens: Lens, steps: Sequence[What]) -> dict[int, list[int]]:
     """By landing page, how many of the visits that entered there reached each step, within the visit."""
     known = Inventory(lens.site.pk)
     seen = journeys(lens)
-    atoms = seen.known
-    walked = walk(rows_of_all(steps, seen, atoms, known), len(seen))
-    page_of = np.full(atoms.size, -1, dtype=np.int64)
-    for atom, page in atoms.by("page").items():
+    walked = walk([rows_of(step, seen, known) for step in steps])
+    page_of = np.full(seen.known.size, -1, dtype=np.int64)
+    for atom, page in seen.known.by("page").items():
         page_of[atom] = -1 if page is None else page
     pages, place = np.unique(page_of[seen.arrivals], return_inverse=True)
-    counts = [np.bincount(place[walked.at(step)], minlength=len(pages)) for step in range(len(steps))]
+    of_those = place[walked.who]
+    counts = [np.bincount(of_those[walked.at(step)], minlength=len(pages)) for step in range(len(steps))]
     return {int(page): [int(c[i]) for c in counts] for i, page in enumerate(pages) if page >= 0}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter, defaultdict
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
@@ -13,12 +13,11 @@ import numpy as np
 from django.db.models import BigIntegerField, Min
 from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Cast, Extract
-from numpy.typing import NDArray
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.evidence import Interval, rate_interval
-from clabo.core.paths import Whole, walk
+from clabo.core.paths import walk
 from clabo.core.rules.conditions.form import FormSubmitted
 from clabo.db.arrays import in_array
 from clabo.events.models import Element, Event, Kind, Page
@@ -91,13 +90,12 @@ def form_reports(lens: Lens) -> list[FormReport]:
     reports = []
     for form in found:
         come_so_far = [
-            np.isin(atoms.pages, list(form.pages)),
-            *(atoms.mask([a for k in kinds for a in form.atoms[k]]) for kinds in REACHED_BY.values()),
+            atoms.viewing(form.pages),
+            *([a for k in kinds for a in form.atoms[k]] for kinds in REACHED_BY.values()),
         ]
-        rows = [_rows(seen, so_far) for so_far in come_so_far]
-        walked = walk(rows, len(seen))
+        walked = walk([seen.of_atoms(so_far) for so_far in come_so_far])
         counts = walked.counts()
-        gave_up = walked.at(1) & ~walked.at(3)
+        gave_up = set(walked.who[walked.at(1) & ~walked.at(3)].tolist())
         fields = _last_fields(gave_up, lefts[_key(form.traits)])
         steps = [
             FormStep(name, n, rate_interval(n, counts[i - 1]) if i else None)
@@ -114,7 +112,7 @@ def form_reports(lens: Lens) -> list[FormReport]:
                 rate_interval(counts[3], counts[0]),
                 float(np.median(took)) / 1e6 if len(took) else None,
                 [LeftAt(name, n) for name, n in fields.most_common()],
-                int(gave_up.sum()) - sum(fields.values()),
+                len(gave_up) - sum(fields.values()),
             )
         )
     return sorted(reports, key=lambda r: (-r.steps[1].reached, -r.steps[0].reached))
@@ -144,10 +142,12 @@ def _key(traits: Mapping[str, Any]) -> str:
 
 def _forms(site_id: int, seen: Journeys) -> list[_Form]:
     """The forms that were acted on in these visits, the most often first."""
-    used, times = np.unique(seen.atoms, return_counts=True)
-    often = dict(zip(used.tolist(), times.tolist(), strict=True))
+    often = seen.counts()
     rows = Atom.objects.filter(
-        in_array("id", used.tolist()), site_id=site_id, sort=Atom.Sort.EVENT, kind__in=REACHED_BY["begun"]
+        in_array("id", np.flatnonzero(often).tolist()),
+        site_id=site_id,
+        sort=Atom.Sort.EVENT,
+        kind__in=REACHED_BY["begun"],
     ).exclude(element=None)
     forms: dict[str, _Form] = {}
     for atom, kind, page, element, traits in rows.values_list(
@@ -156,13 +156,8 @@ def _forms(site_id: int, seen: Journeys) -> list[_Form]:
         form = forms.setdefault(_key(traits), _Form(traits))
         form.atoms[kind].append(atom)
         form.elements.add(element)
-        form.pages[page] += often[atom]
+        form.pages[page] += int(often[atom])
     return sorted(forms.values(), key=lambda f: -f.pages.total())
-
-
-def _rows(seen: Journeys, atoms: NDArray[np.bool_]) -> tuple[Whole, Whole]:
-    some = atoms[seen.atoms]
-    return seen.who[some], seen.times[some]
 
 
 # Visits' places, times, and the field that was the last one then.
@@ -195,10 +190,10 @@ def _lefts(lens: Lens, seen: Journeys) -> defaultdict[str, Lefts]:
     return found
 
 
-def _last_fields(gave_up: NDArray[np.bool_], lefts: Lefts) -> Counter[str]:
+def _last_fields(gave_up: Collection[int], lefts: Lefts) -> Counter[str]:
     """At which field those gave up of whom it is known: the last that they are known to have been at."""
     last: dict[int, tuple[int, str]] = {}
     for place, time, name in lefts:
-        if name and gave_up[place] and time >= last.get(place, (-1, ""))[0]:
+        if name and place in gave_up and time >= last.get(place, (-1, ""))[0]:
             last[place] = time, name
     return Counter(name for _, name in last.values())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from functools import cached_property
@@ -26,6 +26,7 @@ from clabo.core.paths import Happened as Rows
 from clabo.core.paths import Whole
 from clabo.db.arrays import in_array
 from clabo.events.models import Device, Kind, Visitor
+from clabo.paths.stretch import Stretch
 from clabo.presence import trails
 from clabo.presence.models import Atom
 from clabo.sites.models import Site
@@ -38,15 +39,14 @@ _SPARSE = 20
 class Journeys:
     """Visits that began on the lens's days and that it looks at, and everything that happened in them.
 
-    `who`, `times` and `atoms` are one row for each event; `who` is the visit's place. `people`, `arrivals` and `ids`
-    are one for each visit: the visitor's number, the atom that it began with, and its id. `known` are all atoms.
+    A visit is known by its place, from 0 on. `stretches` hold what happened; a visit's events in an earlier one come
+    before those in a later one. `people`, `arrivals` and `ids` are one for each visit: the visitor's number, the atom
+    that it began with, and its id. `known` are all atoms.
     """
 
     lens: Lens
     known: Atoms
-    who: Whole
-    times: Whole
-    atoms: NDArray[np.uint32]
+    stretches: tuple[Stretch, ...]
     people: NDArray[np.uint32]
     arrivals: NDArray[np.uint32]
     ids: Whole
@@ -54,11 +54,32 @@ class Journeys:
     def __len__(self) -> int:
         return len(self.ids)
 
-    @property
-    def bytes(self) -> int:
-        """What its columns take."""
-        columns = (self.who, self.times, self.atoms, self.people, self.arrivals, self.ids)
-        return sum(int(c.nbytes) for c in columns)
+    def of_atoms(self, ids: Sequence[int]) -> Rows:
+        """When any of these atoms happened in which visit."""
+        found = [(s, s.of_atoms(ids)) for s in self.stretches]
+        return (
+            _together([s.who[some] for s, some in found], np.int32),
+            _together([s.times[some] for s, some in found], np.int64),
+        )
+
+    def of_visits(self, visits: Whole) -> tuple[Whole, Whole, NDArray[np.uint32]]:
+        """Visit, time and atom of everything that happened in these visits (in order), in order of visit and time."""
+        found = [(s, s.of_visits(visits)) for s in self.stretches]
+        who = _together([s.who[some] for s, some in found], np.int32)
+        times = _together([s.times[some] for s, some in found], np.int64)
+        atoms = _together([s.atoms[some] for s, some in found], np.uint32)
+        if len(found) > 1:
+            order = np.argsort(who, kind="stable")
+            who, times, atoms = who[order], times[order], atoms[order]
+        return who, times, atoms
+
+    def counts(self) -> Whole:
+        """By atom, how many events there are of it."""
+        found = np.zeros(self.known.size, dtype=np.int64)
+        for stretch in self.stretches:
+            counts = stretch.counts()
+            found[: len(counts)] += counts
+        return found
 
     def places(self, visits: Whole) -> Whole:
         """The place of each of these visits by id, -1 for those that are not looked at."""
@@ -124,6 +145,10 @@ class Atoms:
             if (column is None or self.rows[pk][column] == name)
             and (lens.device is None or self.rows[pk][5] == lens.device)
         ]
+
+    def viewing(self, pages: Collection[int]) -> list[int]:
+        """What views of these pages are."""
+        return np.flatnonzero(np.isin(self.pages, list(pages)) & (self.pages >= 0)).tolist()
 
     @cached_property
     def pages(self) -> Whole:
@@ -200,9 +225,17 @@ def _kept(
     found = read()
     with _lock:
         _journeys[key] = found
-        while len(_journeys) > 1 and sum(j.bytes for j in _journeys.values()) > MOST_BYTES:
+        while len(_journeys) > 1 and _bytes(_journeys.values()) > MOST_BYTES:
             _journeys.popitem(last=False)
     return found
+
+
+def _bytes(several: Collection[Journeys]) -> int:
+    """What they take; those of fewer days share what they have with those of more."""
+    stretches = {id(s): s.bytes for j in several for s in j.stretches}
+    return sum(stretches.values()) + sum(
+        int(c.nbytes) for j in several for c in (j.people, j.arrivals, j.ids)
+    )
 
 
 def _read(
@@ -219,17 +252,7 @@ def _read(
     if lens.people is not None:
         numbers = Visitor.objects.filter(in_array("id", lens.people.ids)).values_list("number", flat=True)
         chosen &= np.isin(seen.people, np.fromiter(numbers, np.int64))
-    nothing = np.zeros(0, np.int64)
-    found = Journeys(
-        lens,
-        atoms,
-        nothing,
-        nothing,
-        seen.atoms[:0],
-        seen.people[chosen],
-        seen.atoms[chosen],
-        seen.visits[chosen],
-    )
+    found = Journeys(lens, atoms, (), seen.people[chosen], seen.atoms[chosen], seen.visits[chosen])
     if base is not None:
         # Visits keep their places; those that have begun since come after them.
         found = replace(
@@ -240,13 +263,8 @@ def _read(
         )
     who = found.places(seen.visits)
     inside = (who >= 0) & ~began
-    who, times, what = who[inside], seen.times[inside], seen.atoms[inside]
-    if base is not None:
-        who, times, what = (
-            np.concatenate([of_base, new])
-            for of_base, new in ((base.who, who), (base.times, times), (base.atoms, what))
-        )
-    return replace(found, who=who, times=times, atoms=what)
+    new = Stretch(who[inside], seen.times[inside], seen.atoms[inside])
+    return replace(found, stretches=(*(base.stretches if base is not None else ()), new))
 
 
 def micro(time: datetime) -> int:
@@ -258,36 +276,12 @@ def _together(several: list[NDArray[Any]], kind: type[np.generic]) -> NDArray[An
     return np.concatenate(several) if several else np.zeros(0, kind)
 
 
-def rows_of_all(whats: Sequence[What], seen: Journeys, atoms: Atoms, known: Inventory) -> list[Rows]:
-    """As `rows_of` of each; what is told by atoms alone is looked for in one pass over everything."""
-    of_atom = np.zeros(atoms.size, dtype=np.uint8)
-    told: dict[int, NDArray[np.bool_]] = {}
-    for place, what in enumerate(whats):
-        ids = known_atoms(what, known, atoms.size - 1) if isinstance(what, Happened) else None
-        if ids is not None:
-            told[place] = atoms.mask(ids)
-            of_atom |= told[place]
-    if len(told) < 2:
-        return [rows_of(what, seen, atoms, known) for what in whats]
-    some = np.flatnonzero(of_atom[seen.atoms])
-    who, times, which = seen.who[some], seen.times[some], seen.atoms[some]
-    found = []
-    for place, what in enumerate(whats):
-        if place in told:
-            mine = told[place][which]
-            found.append((who[mine], times[mine]))
-        else:
-            found.append(rows_of(what, seen, atoms, known))
-    return found
-
-
-def rows_of(what: What, seen: Journeys, atoms: Atoms, known: Inventory) -> Rows:
+def rows_of(what: What, seen: Journeys, known: Inventory) -> Rows:
     """When something happened in which visit."""
     if isinstance(what, Happened):
-        ids = known_atoms(what, known, atoms.size - 1)
+        ids = known_atoms(what, known, seen.known.size - 1)
         if ids is not None:
-            some = atoms.mask(ids)[seen.atoms]
-            return seen.who[some], seen.times[some]
+            return seen.of_atoms(ids)
     site = seen.lens.site
     events = events_met(site.pk, what.rule, known) if isinstance(what, Happened) else None
     conversion = what.conversion if isinstance(what, Converted) else 0

@@ -41,8 +41,11 @@ def arms_of(seen: Journeys, test: int) -> tuple[list[str], Whole]:
     first, arm = np.full(size, np.iinfo(np.int64).max), np.full(size, len(letters), dtype=np.int64)
     for number, letter, when in rows:
         first[number], arm[number] = when, letters.index(letter)
-    ended = np.zeros(len(seen), dtype=np.int64)
-    np.maximum.at(ended, seen.who, seen.times)
-    in_time = first[seen.people] <= ended
+    # When the visits of those who have seen one ended: at the last thing in them.
+    theirs = np.flatnonzero(first[seen.people] != np.iinfo(np.int64).max)
+    visit, times, _ = seen.of_visits(theirs)
+    ended = np.zeros(len(theirs), dtype=np.int64)
+    np.maximum.at(ended, np.searchsorted(theirs, visit), times)
+    in_time = theirs[first[seen.people[theirs]] <= ended]
     of_visit[in_time] = arm[seen.people[in_time]]
     return [*letters, NONE], of_visit

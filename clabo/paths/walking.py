@@ -13,9 +13,9 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import Converted, What
 from clabo.core.evidence import Counts, Interval, RateComparison, compare_rates, holm, rate_interval
-from clabo.core.paths import NEVER, Walk, Whole, following, walk
+from clabo.core.paths import NEVER, Walk, Whole, following, in_order, walk
 from clabo.events.models import Page
-from clabo.paths.reading import Atoms, Journeys, journeys, rows_of, rows_of_all
+from clabo.paths.reading import Journeys, journeys, rows_of
 from clabo.paths.variants import arms_of, read_test
 from clabo.problems import Problem
 
@@ -88,16 +88,14 @@ def path_report(
     `by`: one of BY or a split test ("test:<number>"), to have groups of visits side by side. Raises Problem.
     """
     seen = journeys(lens)
-    atoms, known = seen.known, Inventory(lens.site.pk)
-    rows = rows_of_all(steps, seen, atoms, known)
-    entities, of_visit = _entities(seen, within)
-    walked = walk(
-        [(who if of_visit is None else of_visit[who], times) for who, times in rows],
-        entities,
-        None if within is None else within * 1_000_000,
-    )
+    known = Inventory(lens.site.pk)
+    rows = [rows_of(step, seen, known) for step in steps]
+    if within is None:
+        walked = walk(rows)
+    else:
+        walked = walk([(seen.people[who].astype(np.int64), times) for who, times in rows], within * 1_000_000)
     counts = walked.counts()
-    nexts = _nexts(walked, seen, of_visit)
+    nexts = _nexts(walked, seen, within is not None)
     found = []
     for place, reached in enumerate(counts):
         left = walked.left(place)
@@ -117,52 +115,51 @@ def path_report(
                 int(left.sum()) - sum(i.count for i in instead),
             )
         )
-    groups = _groups(seen, atoms, walked, by) if by and within is None else []
+    groups = _groups(seen, walked, by) if by and within is None else []
     return PathReport(found, rate_interval(counts[-1], counts[0]), groups)
 
 
-def _entities(seen: Journeys, within: int | None) -> tuple[int, Whole | None]:
-    """Who walks: visits, or the people who made them. How many there are, and which one a visit is, if not itself."""
-    if within is None:
-        return len(seen), None
-    people, of_visit = np.unique(seen.people, return_inverse=True)
-    return len(people), of_visit.astype(np.int64)
+def _nexts(walked: Walk, seen: Journeys, of_people: bool) -> Whole:
+    """The page that everybody viewed next who left, at whichever step: they left at one; -1 for none.
 
-
-def _nexts(walked: Walk, seen: Journeys, of_visit: Whole | None) -> Whole:
-    """The page that everybody viewed next who left, at whichever step: they left at one; -1 for none."""
-    at = np.full(walked.reached.shape[1], NEVER, dtype=np.int64)
+    `of_people`: those who walked are visitors by number, not visits.
+    """
+    at = np.full(len(walked.who), NEVER, dtype=np.int64)
     for place in range(len(walked.reached)):
         left = walked.left(place)
         at[left] = walked.reached[place, left]
-    who = seen.who if of_visit is None else of_visit[seen.who]
-    later = np.flatnonzero(seen.times > at[who])
-    pages = seen.known.pages[seen.atoms[later]]
+    who = walked.who[at != NEVER]
+    visits = np.flatnonzero(np.isin(seen.people, who)) if of_people else who
+    visit, times, what = seen.of_visits(visits)
+    pages = seen.known.pages[what]
     viewed = pages >= 0
-    return following(at, who[later[viewed]], seen.times[later[viewed]], pages[viewed])
+    visit = visit[viewed]
+    place = np.searchsorted(walked.who, seen.people[visit] if of_people else visit)
+    return following(at, place, times[viewed], pages[viewed])
 
 
-def _groups(seen: Journeys, atoms: Atoms, walked: Walk, by: str) -> list[Group]:
+def _groups(seen: Journeys, walked: Walk, by: str) -> list[Group]:
     if by.startswith("test:"):
         names, of_group = arms_of(seen, read_test(seen.lens.site, by))
         # Variants stay in their order.
-        return _counted(names, of_group, walked)
+        return _counted(names, of_group[walked.who], walked)
     if by not in BY:
         raise Problem(f"Choose one of {', '.join(BY)}, or a split test.", "by")
-    values_of = atoms.by(by)
-    values = list(dict.fromkeys(values_of.get(int(a)) for a in np.unique(seen.arrivals)))
+    arrived = seen.arrivals[walked.who]
+    values_of = seen.known.by(by)
+    values = list(dict.fromkeys(values_of.get(int(a)) for a in np.unique(arrived)))
     place_of = {value: i for i, value in enumerate(values)}
-    table = np.zeros(atoms.size, dtype=np.int64)
+    table = np.zeros(seen.known.size, dtype=np.int64)
     for atom, value in values_of.items():
         table[atom] = place_of.get(value, 0)
     pages = Page.objects.in_bulk([v for v in values if isinstance(v, int)]) if by == "page" else {}
     names = [str(pages.get(v, "no page")) if by == "page" else str(v or "direct") for v in values]
-    found = _counted(names, table[seen.arrivals], walked)
+    found = _counted(names, table[arrived], walked)
     return sorted(found, key=lambda g: -g.reached[0])[:SHOWN_GROUPS]
 
 
 def _counted(names: Sequence[str], of_group: Whole, walked: Walk) -> list[Group]:
-    """The groups, by name, of which somebody came to the first step."""
+    """The groups, by name, of which somebody came to the first step; the group of each who walked."""
     reached = [
         np.bincount(of_group[walked.at(step)], minlength=len(names)) for step in range(len(walked.reached))
     ]
@@ -207,14 +204,14 @@ def whole_difference(here: PathReport, there: PathReport) -> StepDifference:
 def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int], int]]:
     """The most common ways to a conversion within a visit: pages before it in order, each once, and how many went so."""
     seen = journeys(lens)
-    atoms, known = seen.known, Inventory(lens.site.pk)
-    who, times = rows_of(Converted(conversion), seen, atoms, known)
-    at = np.full(len(seen), NEVER, dtype=np.int64)
-    np.minimum.at(at, who, times)
-    pages = atoms.pages[seen.atoms]
-    some = (pages >= 0) & (at[seen.who] != NEVER) & (seen.times < at[seen.who])
+    who, times = in_order(*rows_of(Converted(conversion), seen, Inventory(lens.site.pk)))
+    first = np.unique(who, return_index=True)
+    visits, at = first[0], times[first[1]]
+    visit, when, what = seen.of_visits(visits)
+    pages = seen.known.pages[what]
+    some = (pages >= 0) & (when < at[np.searchsorted(visits, visit)]) if len(visits) else pages >= 0
     ways: dict[int, dict[int, None]] = {}
-    for visit, page in zip(seen.who[some].tolist(), pages[some].tolist(), strict=True):
-        ways.setdefault(visit, {})[page] = None
+    for one, page in zip(visit[some].tolist(), pages[some].tolist(), strict=True):
+        ways.setdefault(one, {})[page] = None
     counted: Counter[tuple[Any, ...]] = Counter(tuple(list(way)[:4]) for way in ways.values())
     return [(list(way), n) for way, n in counted.most_common(most)]

@@ -51,16 +51,11 @@ class Ways:
 def ways(lens: Lens, page: Page, only: Mapping[int, int] | None = None) -> Ways:
     """What came before and after the page; `only` of views that have these pages at these distances (NOTHING: none)."""
     seen = journeys(lens)
-    atoms = seen.known
-    pages = atoms.pages[seen.atoms]
-    # Only the views of visits that came to the page.
-    came = np.zeros(len(seen), dtype=bool)
-    came[seen.who[pages == page.pk]] = True
-    viewed = np.flatnonzero(came[seen.who] & (pages >= 0))
-    who, times, what = seen.who[viewed], seen.times[viewed], pages[viewed]
-    # Days come in order of time and one after the other: a visit's views stay in order.
-    order = np.argsort(who, kind="stable") if (np.diff(times) >= 0).all() else np.lexsort((times, who))
-    places = around(who[order], what[order], page.pk, REACH)
+    # Only the visits that came to the page, and of these the views.
+    came = np.unique(seen.of_atoms(seen.known.viewing([page.pk]))[0])
+    who, _, what = seen.of_visits(came)
+    pages = seen.known.pages[what]
+    places = around(who[pages >= 0], pages[pages >= 0], page.pk, REACH)
     found = counted(places, REACH, only)
     by_id = Page.objects.in_bulk([p for of in found.values() for p in of if p != NOTHING])
     return Ways(

@@ -31,16 +31,17 @@ class Walks(unittest.TestCase):
     def test_whoever_can_get_there_is_there(
         self, steps: list[list[tuple[int, int]]], within: int | None
     ) -> None:
-        found = walk([columns(rows) for rows in steps], COUNT, within)
-        for who in range(COUNT):
+        found = walk([columns(rows) for rows in steps], within)
+        self.assertEqual(found.who.tolist(), sorted({w for w, _ in steps[0]}))
+        for column, who in enumerate(found.who.tolist()):
             for place in range(len(steps)):
                 ways = chains(steps[: place + 1], who)
                 if within is not None:
                     ways = [c for c in ways if c[-1] - c[0] <= within]
                 expected = min((c[-1] for c in ways), default=NEVER)
-                self.assertEqual(found.reached[place, who], expected, (who, place))
+                self.assertEqual(found.reached[place, column], expected, (who, place))
                 if expected != NEVER:
-                    self.assertLessEqual(found.before[place, who], expected)
+                    self.assertLessEqual(found.before[place, column], expected)
         counts = found.counts()
         self.assertEqual(sorted(counts, reverse=True), counts)
         for place in range(len(steps) - 1):
@@ -49,7 +50,7 @@ class Walks(unittest.TestCase):
     @settings(max_examples=200, deadline=None)
     @given(st.lists(ROWS, min_size=2, max_size=3))
     def test_the_time_between_is_that_of_the_earliest_way(self, steps: list[list[tuple[int, int]]]) -> None:
-        found = walk([columns(rows) for rows in steps], COUNT)
+        found = walk([columns(rows) for rows in steps])
         for place in range(1, len(steps)):
             gaps = []
             for who in range(COUNT):
@@ -81,6 +82,6 @@ class Walks(unittest.TestCase):
 
     def test_of_nobody_nothing(self) -> None:
         nothing = columns([])
-        found = walk([nothing, nothing], 0, within=5)
+        found = walk([nothing, nothing], within=5)
         self.assertEqual(found.counts(), [0, 0])
         self.assertIsNone(found.median_seconds(1))

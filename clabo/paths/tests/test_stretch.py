@@ -1,0 +1,36 @@
+"""What is found in a stretch, against going through all of it."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from clabo.paths.stretch import Stretch
+
+# Few, many, and more than two short numbers hold.
+NUMBERS = st.integers(0, 4) | st.sampled_from([65_535, 65_536, 131_073])
+
+
+class Found(unittest.TestCase):
+    @settings(max_examples=200, deadline=None)
+    @given(st.lists(st.tuples(NUMBERS, NUMBERS), max_size=12), st.sets(NUMBERS), st.sets(NUMBERS))
+    def test_it_is_what_is_there(
+        self, events: list[tuple[int, int]], atoms: set[int], visits: set[int]
+    ) -> None:
+        who, what = np.array(events, dtype=np.int64).reshape(-1, 2).T
+        stretch = Stretch(who, np.arange(len(events)), what.astype(np.uint32))
+        rows = sorted((v, time, a) for time, (v, a) in enumerate(events))
+        told = list(zip(stretch.who.tolist(), stretch.times.tolist(), stretch.atoms.tolist(), strict=True))
+        self.assertEqual(told, rows)
+        some = [told[i] for i in stretch.of_atoms(list(atoms)).tolist()]
+        self.assertEqual(some, [row for row in rows if row[2] in atoms])
+        some = [told[i] for i in stretch.of_visits(np.array(sorted(visits), dtype=np.int64)).tolist()]
+        self.assertEqual(some, [row for row in rows if row[0] in visits])
+        counts = stretch.counts()
+        self.assertEqual(
+            {a: int(n) for a, n in enumerate(counts) if n},
+            {a: sum(r[2] == a for r in rows) for _, a in events},
+        )
