@@ -134,8 +134,8 @@ def _nexts(walked: Walk, seen: Journeys, of_people: bool) -> Whole:
     pages = seen.known.pages[what]
     viewed = pages >= 0
     visit = visit[viewed]
-    place = np.searchsorted(walked.who, seen.people[visit] if of_people else visit)
-    return following(at, place, times[viewed], pages[viewed])
+    asked = seen.people[visit].astype(np.int64) if of_people else visit
+    return following(at, np.searchsorted(walked.who, asked), times[viewed], pages[viewed])
 
 
 def _groups(seen: Journeys, walked: Walk, by: str) -> list[Group]:
