@@ -22,8 +22,8 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion
 from clabo.conversions.selecting import Inventory, events_met
 from clabo.core.audiences import Converted, Happened, What
+from clabo.core.paths import NEVER, Whole
 from clabo.core.paths import Happened as Rows
-from clabo.core.paths import Whole
 from clabo.db.arrays import in_array
 from clabo.events.models import Device, Kind, Visitor
 from clabo.paths.stretch import Stretch
@@ -63,15 +63,30 @@ class Journeys:
         )
 
     def of_visits(self, visits: Whole) -> tuple[Whole, Whole, NDArray[np.uint32]]:
-        """Visit, time and atom of everything that happened in these visits (in order), in order of visit and time."""
-        found = [(s, s.of_visits(visits)) for s in self.stretches]
-        who = _together([s.who[some] for s, some in found], np.int32)
-        times = _together([s.times[some] for s, some in found], np.int64)
-        atoms = _together([s.atoms[some] for s, some in found], np.uint32)
+        """Everything that happened in these visits: of which of them (its place among them), when, and the atom.
+
+        In order of these visits, then of time.
+        """
+        found = [(s, *s.of_visits(visits)) for s in self.stretches]
+        which = _together([of for _, of, _ in found], np.int64)
+        times = _together([s.times[some] for s, _, some in found], np.int64)
+        atoms = _together([s.atoms[some] for s, _, some in found], np.uint32)
         if len(found) > 1:
-            order = np.argsort(who, kind="stable")
-            who, times, atoms = who[order], times[order], atoms[order]
-        return who, times, atoms
+            order = np.argsort(which, kind="stable")
+            which, times, atoms = which[order], times[order], atoms[order]
+        return which, times, atoms
+
+    def next_views(self, visits: Whole, after: Whole) -> tuple[Whole, Whole]:
+        """When each of these visits viewed a page next after a time of its own, and which; NEVER and -1 for none."""
+        viewing = self.known.pages >= 0
+        times, pages = np.full(len(visits), NEVER, dtype=np.int64), np.full(len(visits), -1, dtype=np.int64)
+        rest = np.arange(len(visits))
+        for stretch in self.stretches:
+            at = stretch.next_after(visits[rest], after[rest], viewing)
+            there, at = rest[at >= 0], at[at >= 0]
+            times[there], pages[there] = stretch.times[at], self.known.pages[stretch.atoms[at]]
+            rest = rest[pages[rest] < 0]
+        return times, pages
 
     def counts(self) -> Whole:
         """By atom, how many events there are of it."""

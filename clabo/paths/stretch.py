@@ -10,9 +10,6 @@ from numpy.typing import NDArray
 
 from clabo.core.paths import Whole
 
-# Numbers below this are sorted by their digits, which is much quicker.
-_SHORT = 1 << 16
-
 
 class Stretch:
     """Events in order of visit, then of time: which visit (`who`, a whole number), when, and which atom."""
@@ -21,6 +18,8 @@ class Stretch:
         """Events in order of time, in any order of visits."""
         order = _order(who)
         self.who = who[order].astype(np.int32)
+        # From where each visit's are, and after the last.
+        self._start = np.concatenate([[0], np.cumsum(np.bincount(who))]).astype(np.int32)
         self.times = times[order]
         self.atoms = atoms[order]
         # Places of each atom's events, in order.
@@ -33,7 +32,7 @@ class Stretch:
     @property
     def bytes(self) -> int:
         """What it takes."""
-        return sum(int(c.nbytes) for c in (self.who, self.times, self.atoms, self._by_atom, self._until))
+        return sum(int(c.nbytes) for c in self.__dict__.values())
 
     def counts(self) -> Whole:
         """By atom, how many events."""
@@ -50,20 +49,39 @@ class Stretch:
         found = self._by_atom[self._until[atom - 1] if atom else 0 : self._until[atom]]
         return found.astype(np.int64)
 
-    def of_visits(self, visits: Whole) -> Whole:
-        """Where the events of these visits are, in order; the visits once each and in order."""
-        asked = visits.astype(np.int32)
-        start = np.searchsorted(self.who, asked)
-        many = np.searchsorted(self.who, asked, side="right") - start
-        # The first place of each, and from there on one by one.
-        return np.repeat(start - np.cumsum(many) + many, many) + np.arange(many.sum())
+    def of_visits(self, visits: Whole) -> tuple[Whole, Whole]:
+        """Of which of these visits (its place among them) and where their events are, in order of these visits."""
+        start, end = self._spans(visits)
+        many = end - start
+        of = np.repeat(np.arange(len(visits)), many)
+        return of, np.arange(len(of)) + (start - np.cumsum(many) + many)[of]
+
+    def next_after(self, visits: Whole, times: Whole, wanted: NDArray[np.bool_]) -> Whole:
+        """Where each of these visits' first event later than a time of its own is that is wanted, by atom; or -1."""
+        found = np.full(len(visits), -1, dtype=np.int64)
+        at, end = self._spans(visits)
+        looking = np.flatnonzero(at < end)
+        # One event of each at a time: most visits have few.
+        while len(looking):
+            here = at[looking]
+            right = (self.times[here] > times[looking]) & wanted[self.atoms[here]]
+            found[looking[right]] = here[right]
+            looking = looking[~right]
+            at[looking] += 1
+            looking = looking[at[looking] < end[looking]]
+        return found
+
+    def _spans(self, visits: Whole) -> tuple[Whole, Whole]:
+        last = len(self._start) - 1
+        start, end = self._start[np.minimum(visits, last)], self._start[np.minimum(visits + 1, last)]
+        return start.astype(np.int64), end.astype(np.int64)
 
 
 def _order(numbers: NDArray[Any]) -> Whole:
-    """Places in order of these whole numbers from 0 on, those of one number staying in order."""
-    if not len(numbers) or numbers.max() < _SHORT:
-        return np.argsort(numbers.astype(np.uint16), kind="stable")
-    if numbers.max() >= _SHORT**2:
-        return np.argsort(numbers, kind="stable")
-    order = np.argsort((numbers % _SHORT).astype(np.uint16), kind="stable")
-    return order[np.argsort((numbers[order] // _SHORT).astype(np.uint16), kind="stable")]
+    """Places in order of these whole numbers from 0 to below 2³¹, those of one number staying in order.
+
+    Number and place as one: sorting values is several times as quick as sorting places by value.
+    """
+    keys = (numbers.astype(np.int64) << 32) | np.arange(len(numbers))
+    keys.sort()
+    return keys & 0xFFFFFFFF

@@ -45,7 +45,7 @@ def arms_of(seen: Journeys, test: int) -> tuple[list[str], Whole]:
     theirs = np.flatnonzero(first[seen.people] != np.iinfo(np.int64).max)
     visit, times, _ = seen.of_visits(theirs)
     ended = np.zeros(len(theirs), dtype=np.int64)
-    np.maximum.at(ended, np.searchsorted(theirs, visit), times)
+    np.maximum.at(ended, visit, times)
     in_time = theirs[first[seen.people[theirs]] <= ended]
     of_visit[in_time] = arm[seen.people[in_time]]
     return [*letters, NONE], of_visit

@@ -13,7 +13,7 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import Converted, What
 from clabo.core.evidence import Counts, Interval, RateComparison, compare_rates, holm, rate_interval
-from clabo.core.paths import NEVER, Walk, Whole, following, in_order, walk
+from clabo.core.paths import NEVER, Walk, Whole, in_order, walk
 from clabo.events.models import Page
 from clabo.paths.reading import Journeys, journeys, rows_of
 from clabo.paths.variants import arms_of, read_test
@@ -128,14 +128,18 @@ def _nexts(walked: Walk, seen: Journeys, of_people: bool) -> Whole:
     for place in range(len(walked.reached)):
         left = walked.left(place)
         at[left] = walked.reached[place, left]
-    who = walked.who[at != NEVER]
-    visits = np.flatnonzero(np.isin(seen.people, who)) if of_people else who
-    visit, times, what = seen.of_visits(visits)
-    pages = seen.known.pages[what]
-    viewed = pages >= 0
-    visit = visit[viewed]
-    asked = seen.people[visit].astype(np.int64) if of_people else visit
-    return following(at, np.searchsorted(walked.who, asked), times[viewed], pages[viewed])
+    left = at != NEVER
+    found = np.full(len(at), -1, dtype=np.int64)
+    if not of_people:
+        found[left] = seen.next_views(walked.who[left], at[left])[1]
+        return found
+    visits = np.flatnonzero(np.isin(seen.people, walked.who[left]))
+    person = np.searchsorted(walked.who, seen.people[visits].astype(np.int64))
+    times, pages = seen.next_views(visits, at[person])
+    # The earliest of each stays: assigned last.
+    order = np.argsort(times)[::-1]
+    found[person[order]] = pages[order]
+    return found
 
 
 def _groups(seen: Journeys, walked: Walk, by: str) -> list[Group]:
@@ -209,7 +213,7 @@ def proposals(lens: Lens, conversion: int, most: int = 5) -> list[tuple[list[int
     visits, at = first[0], times[first[1]]
     visit, when, what = seen.of_visits(visits)
     pages = seen.known.pages[what]
-    some = (pages >= 0) & (when < at[np.searchsorted(visits, visit)]) if len(visits) else pages >= 0
+    some = (pages >= 0) & (when < at[visit])
     ways: dict[int, dict[int, None]] = {}
     for one, page in zip(visit[some].tolist(), pages[some].tolist(), strict=True):
         ways.setdefault(one, {})[page] = None

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from clabo.paths.stretch import Stretch
 
-# Few, many, and more than two short numbers hold.
+# Few and many.
 NUMBERS = st.integers(0, 4) | st.sampled_from([65_535, 65_536, 131_073])
 
 
@@ -27,8 +27,17 @@ class Found(unittest.TestCase):
         self.assertEqual(told, rows)
         some = [told[i] for i in stretch.of_atoms(list(atoms)).tolist()]
         self.assertEqual(some, [row for row in rows if row[2] in atoms])
-        some = [told[i] for i in stretch.of_visits(np.array(sorted(visits), dtype=np.int64)).tolist()]
-        self.assertEqual(some, [row for row in rows if row[0] in visits])
+        asked = np.array(sorted(visits), dtype=np.int64)
+        of, where = stretch.of_visits(asked)
+        self.assertEqual([told[i] for i in where.tolist()], [row for row in rows if row[0] in visits])
+        self.assertEqual([asked[i] for i in of.tolist()], [told[i][0] for i in where.tolist()])
+        # The next of some atoms after the middle of time.
+        wanted = np.zeros(200_000, dtype=bool)
+        wanted[list(atoms)] = True
+        nexts = stretch.next_after(asked, np.full(len(asked), len(events) // 2), wanted)
+        for visit, at in zip(asked.tolist(), nexts.tolist(), strict=True):
+            later = [row for row in rows if row[0] == visit and row[1] > len(events) // 2 and row[2] in atoms]
+            self.assertEqual(told[at] if at >= 0 else None, later[0] if later else None)
         counts = stretch.counts()
         self.assertEqual(
             {a: int(n) for a, n in enumerate(counts) if n},
