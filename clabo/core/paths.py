@@ -16,7 +16,6 @@ Whole = NDArray[np.int64]
 # When the steps of somebody happened: who and when, in any order.
 Happened = tuple[Whole, Whole]
 NEVER = np.iinfo(np.int64).max
-_LONG_AGO = np.iinfo(np.int64).min
 _SPARSE = 20
 
 
@@ -24,33 +23,37 @@ _SPARSE = 20
 class Walk:
     """When those of `who`, all who came to the first step, reached each step.
 
-    `who` is in order; `reached` has a row for each step and a column for each of them, NEVER where it was not.
-    `before`: when the step before was, from which that one was reached; of the first step the same time.
+    `who` is in order; `reached` has a row for each step and a column for each of them; how many steps each reached is
+    `depth`, and `reached` means nothing beyond. `before`: when the step before was, from which that one was reached; of
+    the first step the same time.
     """
 
     who: Whole
     reached: Whole
     before: Whole
+    depth: NDArray[np.int8]
 
     def counts(self) -> list[int]:
         """How many reached each step."""
-        return [int(n) for n in (self.reached != NEVER).sum(axis=1)]
+        found = np.bincount(self.depth, minlength=len(self.reached) + 1)
+        return [int(n) for n in found[::-1].cumsum()[::-1][1:]]
 
     def at(self, step: int) -> NDArray[np.bool_]:
         """Which of `who` reached a step (from 0 on)."""
-        found: NDArray[np.bool_] = self.reached[step] != NEVER
+        found: NDArray[np.bool_] = self.depth > step
         return found
 
     def left(self, step: int) -> NDArray[np.bool_]:
         """Which of `who` reached a step and not the next; of the last step nobody."""
         if step + 1 == len(self.reached):
             return np.zeros(len(self.who), dtype=bool)
-        return self.at(step) & ~self.at(step + 1)
+        found: NDArray[np.bool_] = self.depth == step + 1
+        return found
 
     def median_seconds(self, step: int) -> float | None:
         """Half of those who reached a step (from 1 on) did so within so long of the one before; None for nobody."""
-        some = self.at(step)
-        if not some.any():
+        some = np.flatnonzero(self.at(step))
+        if not len(some):
             return None
         return float(np.median(self.reached[step, some] - self.before[step, some])) / 1e6
 
@@ -71,15 +74,21 @@ def walk(steps: Sequence[Happened], within: int | None = None) -> Walk:
         Without `within`, the earliest time of each step after the earliest of the one before. With it, the earliest
         that some first step not longer ago leads to; where several first steps lead there, the latest is asked.
     """
-    everybody = _each(in_order(*steps[0])[0])
-    found = Walk(everybody, *(np.full((len(steps), len(everybody)), NEVER, dtype=np.int64) for _ in range(2)))
+    who, times = in_order(*steps[0])
+    first = np.ones(len(who), dtype=bool)
+    first[1:] = who[1:] != who[:-1]
+    everybody = who[first].astype(np.int64)
     # From here on places in `everybody`.
-    of_those = [in_order(*_among(everybody, *step)) for step in steps]
+    of_those = [(np.cumsum(first) - 1, times), *(in_order(*_among(everybody, *step)) for step in steps[1:])]
+    shape = len(steps), len(everybody)
     if within is None:
-        _whenever(found, of_those)
+        reached, before = _whenever(of_those, shape)
     else:
-        _in_time(found, of_those, within)
-    return found
+        reached, before = _in_time(of_those, shape, within)
+    depth = np.zeros(len(everybody), dtype=np.int8)
+    for row in reached:
+        depth += row != NEVER
+    return Walk(everybody, reached, before, depth)
 
 
 def in_order(who: Whole, times: Whole) -> Happened:
@@ -98,13 +107,6 @@ def _is_in_order(who: Whole, times: Whole) -> bool:
     return bool(((who[1:] > who[:-1]) | (same & (times[1:] >= times[:-1]))).all())
 
 
-def _each(who: Whole) -> Whole:
-    """Those who are in it, once, of what is in order."""
-    first = np.ones(len(who), dtype=bool)
-    first[1:] = who[1:] != who[:-1]
-    return who[first].astype(np.int64)
-
-
 def _among(everybody: Whole, who: Whole, times: Whole) -> Happened:
     """What happened to those of `everybody`, by their places."""
     if not len(everybody):
@@ -121,19 +123,21 @@ def _among(everybody: Whole, who: Whole, times: Whole) -> Happened:
     return place[there].astype(np.int64), times[there]
 
 
-def _whenever(found: Walk, steps: Sequence[Happened]) -> None:
-    last = np.full(len(found.who), _LONG_AGO, dtype=np.int64)
+def _whenever(steps: Sequence[Happened], shape: tuple[int, int]) -> tuple[Whole, Whole]:
+    # The step before is the row above.
+    rows = np.full((shape[0] + 1, shape[1]), NEVER, dtype=np.int64)
     for place, (who, times) in enumerate(steps):
-        after = times >= last[who]
-        who, times = who[after], times[after]
-        reached = found.reached[place]
+        if place:
+            after = times >= rows[place][who]
+            who, times = who[after], times[after]
         # In order of time the first of each stays: assigned last.
-        reached[who[::-1]] = times[::-1]
-        found.before[place] = np.where(reached == NEVER, NEVER, last if place else reached)
-        last = reached
+        rows[place + 1][who[::-1]] = times[::-1]
+    rows[0] = rows[1]
+    return rows[1:], rows[:-1]
 
 
-def _in_time(found: Walk, steps: Sequence[Happened], within: int) -> None:
+def _in_time(steps: Sequence[Happened], shape: tuple[int, int], within: int) -> tuple[Whole, Whole]:
+    reached, before = (np.full(shape, NEVER, dtype=np.int64) for _ in range(2))
     last: tuple[Whole, Whole, Whole] | None = None
     for place, (who, times) in enumerate(steps):
         if last is None:
@@ -148,9 +152,10 @@ def _in_time(found: Walk, steps: Sequence[Happened], within: int) -> None:
             soon = times - begun <= within
             who, times, begun, previous = who[soon], times[soon], begun[soon], previous[soon]
         # In order of time, the first of each stays: assigned last.
-        found.reached[place, who[::-1]] = times[::-1]
-        found.before[place, who[::-1]] = previous[::-1]
+        reached[place, who[::-1]] = times[::-1]
+        before[place, who[::-1]] = previous[::-1]
         last = who, times, begun
+    return reached, before
 
 
 def _place_of(who: Whole, times: Whole, asked: Whole, at: Whole) -> Whole:

@@ -58,8 +58,8 @@ class Journeys:
         """When any of these atoms happened in which visit."""
         found = [(s, s.of_atoms(ids)) for s in self.stretches]
         return (
-            _together([s.who[some] for s, some in found], np.int32),
-            _together([s.times[some] for s, some in found], np.int64),
+            _together([s.who(some) for s, some in found], np.int64),
+            _together([s.times(some) for s, some in found], np.int64),
         )
 
     def of_visits(self, visits: Whole) -> tuple[Whole, Whole, NDArray[np.uint32]]:
@@ -69,7 +69,7 @@ class Journeys:
         """
         found = [(s, *s.of_visits(visits)) for s in self.stretches]
         which = _together([of for _, of, _ in found], np.int64)
-        times = _together([s.times[some] for s, _, some in found], np.int64)
+        times = _together([s.times(some) for s, _, some in found], np.int64)
         atoms = _together([s.atoms[some] for s, _, some in found], np.uint32)
         if len(found) > 1:
             order = np.argsort(which, kind="stable")
@@ -84,7 +84,7 @@ class Journeys:
         for stretch in self.stretches:
             at = stretch.next_after(visits[rest], after[rest], viewing)
             there, at = rest[at >= 0], at[at >= 0]
-            times[there], pages[there] = stretch.times[at], self.known.pages[stretch.atoms[at]]
+            times[there], pages[there] = stretch.times(at), self.known.pages[stretch.atoms[at]]
             rest = rest[pages[rest] < 0]
         return times, pages
 

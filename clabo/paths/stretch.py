@@ -12,27 +12,46 @@ from clabo.core.paths import Whole
 
 
 class Stretch:
-    """Events in order of visit, then of time: which visit (`who`, a whole number), when, and which atom."""
+    """Events in order of visit, then of time, and which atom each is of.
+
+    Visit and time are one number, so that both are found by one search: the visit, and below it the time since its
+    first event here.
+    """
 
     def __init__(self, who: Whole, times: Whole, atoms: NDArray[np.uint32]) -> None:
-        """Events in order of time, in any order of visits."""
+        """Events in order of time, in any order of visits (whole numbers from 0 on); times are microseconds."""
         order = _order(who)
-        self.who = who[order].astype(np.int32)
-        # From where each visit's are, and after the last.
-        self._start = np.concatenate([[0], np.cumsum(np.bincount(who))]).astype(np.int32)
-        self.times = times[order]
+        visits, at = who[order], times[order]
         self.atoms = atoms[order]
+        # From where each visit's are, and after the last.
+        self._start = np.concatenate([[0], np.cumsum(np.bincount(visits))]).astype(np.int32)
+        self._began = at[np.minimum(self._start[:-1], len(at) - 1)] if len(at) else at
+        since = at - self._began[visits]
+        self._bits = int(since.max(initial=0)).bit_length()
+        if self._bits + len(self._start).bit_length() > 63:
+            raise ValueError("who: too many visits for as long as the longest")
+        self._keys = (visits << self._bits) | since
         # Places of each atom's events, in order.
         self._by_atom = _order(self.atoms).astype(np.int32)
         self._until = np.cumsum(np.bincount(self.atoms))
 
     def __len__(self) -> int:
-        return len(self.who)
+        return len(self.atoms)
 
     @property
     def bytes(self) -> int:
         """What it takes."""
-        return sum(int(c.nbytes) for c in self.__dict__.values())
+        return sum(c.nbytes for c in vars(self).values() if isinstance(c, np.ndarray))
+
+    def who(self, places: Whole) -> Whole:
+        """The visits of the events at these places."""
+        found: Whole = self._keys[places] >> self._bits
+        return found
+
+    def times(self, places: Whole) -> Whole:
+        """When the events at these places were."""
+        keys = self._keys[places]
+        return self._began[keys >> self._bits] + (keys & ((1 << self._bits) - 1))
 
     def counts(self) -> Whole:
         """By atom, how many events."""
@@ -59,16 +78,18 @@ class Stretch:
     def next_after(self, visits: Whole, times: Whole, wanted: NDArray[np.bool_]) -> Whole:
         """Where each of these visits' first event later than a time of its own is that is wanted, by atom; or -1."""
         found = np.full(len(visits), -1, dtype=np.int64)
-        at, end = self._spans(visits)
-        looking = np.flatnonzero(at < end)
-        # One event of each at a time: most visits have few.
-        while len(looking):
-            here = at[looking]
-            right = (self.times[here] > times[looking]) & wanted[self.atoms[here]]
-            found[looking[right]] = here[right]
-            looking = looking[~right]
-            at[looking] += 1
-            looking = looking[at[looking] < end[looking]]
+        start, end = self._spans(visits)
+        some = np.flatnonzero(start < end)
+        began = self._began[visits[some]]
+        since = np.clip(times[some] - began, -1, 1 << self._bits)
+        at = np.searchsorted(self._keys, (visits[some] << self._bits) + since, side="right")
+        # One of each at a time: mostly the first is one.
+        while len(some):
+            there = at < end[some]
+            some, at = some[there], at[there]
+            right = wanted[self.atoms[at]]
+            found[some[right]] = at[right]
+            some, at = some[~right], at[~right] + 1
         return found
 
     def _spans(self, visits: Whole) -> tuple[Whole, Whole]:

@@ -13,7 +13,7 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.selecting import Inventory
 from clabo.core.audiences import Converted, What
 from clabo.core.evidence import Counts, Interval, RateComparison, compare_rates, holm, rate_interval
-from clabo.core.paths import NEVER, Walk, Whole, in_order, walk
+from clabo.core.paths import Walk, Whole, in_order, walk
 from clabo.events.models import Page
 from clabo.paths.reading import Journeys, journeys, rows_of
 from clabo.paths.variants import arms_of, read_test
@@ -124,11 +124,9 @@ def _nexts(walked: Walk, seen: Journeys, of_people: bool) -> Whole:
 
     `of_people`: those who walked are visitors by number, not visits.
     """
-    at = np.full(len(walked.who), NEVER, dtype=np.int64)
-    for place in range(len(walked.reached)):
-        left = walked.left(place)
-        at[left] = walked.reached[place, left]
-    left = at != NEVER
+    left = walked.depth < len(walked.reached)
+    # When the last step was that they reached.
+    at = walked.reached[walked.depth - 1, np.arange(len(walked.who))]
     found = np.full(len(at), -1, dtype=np.int64)
     if not of_people:
         found[left] = seen.next_views(walked.who[left], at[left])[1]

@@ -23,7 +23,9 @@ class Found(unittest.TestCase):
         who, what = np.array(events, dtype=np.int64).reshape(-1, 2).T
         stretch = Stretch(who, np.arange(len(events)), what.astype(np.uint32))
         rows = sorted((v, time, a) for time, (v, a) in enumerate(events))
-        told = list(zip(stretch.who.tolist(), stretch.times.tolist(), stretch.atoms.tolist(), strict=True))
+        everything = np.arange(len(stretch))
+        columns = stretch.who(everything), stretch.times(everything), stretch.atoms
+        told = list(zip(*(c.tolist() for c in columns), strict=True))
         self.assertEqual(told, rows)
         some = [told[i] for i in stretch.of_atoms(list(atoms)).tolist()]
         self.assertEqual(some, [row for row in rows if row[2] in atoms])
