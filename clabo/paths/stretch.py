@@ -51,7 +51,8 @@ class Stretch:
     def times(self, places: Whole) -> Whole:
         """When the events at these places were."""
         keys = self._keys[places]
-        return self._began[keys >> self._bits] + (keys & ((1 << self._bits) - 1))
+        found: Whole = self._began[keys >> self._bits] + (keys & ((1 << self._bits) - 1))
+        return found
 
     def counts(self) -> Whole:
         """By atom, how many events."""
