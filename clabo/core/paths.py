@@ -75,8 +75,7 @@ def walk(steps: Sequence[Happened], within: int | None = None) -> Walk:
         that some first step not longer ago leads to; where several first steps lead there, the latest is asked.
     """
     who, times = in_order(*steps[0])
-    first = np.ones(len(who), dtype=bool)
-    first[1:] = who[1:] != who[:-1]
+    first = _first_of_each(who)
     everybody = who[first].astype(np.int64)
     # From here on places in `everybody`.
     of_those = [(np.cumsum(first) - 1, times), *(in_order(*_among(everybody, *step)) for step in steps[1:])]
@@ -100,6 +99,19 @@ def in_order(who: Whole, times: Whole) -> Happened:
             order = np.lexsort((times, who))
         who, times = who[order], times[order]
     return who, times
+
+
+def each(who: Whole) -> Whole:
+    """Everybody who is in it once, in order."""
+    # Much is in order already, and sorting what nearly is takes less than looking every one up.
+    ordered = np.sort(who, kind="stable") if (who[1:] < who[:-1]).any() else who
+    return ordered[_first_of_each(ordered)]
+
+
+def _first_of_each(who: Whole) -> NDArray[np.bool_]:
+    first = np.ones(len(who), dtype=bool)
+    first[1:] = who[1:] != who[:-1]
+    return first
 
 
 def _is_in_order(who: Whole, times: Whole) -> bool:

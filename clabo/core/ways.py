@@ -43,7 +43,7 @@ def around(who: Whole, what: Whole, centre: int, reach: int) -> Whole:
         inside = (there >= 0) & (there < len(who))
         there = np.clip(there, 0, max(len(who) - 1, 0))
         same = inside & (who[there] == who[at]) if len(at) else inside
-        found[same, column] = what[there[same]]
+        found[:, column] = np.where(same, what[there], NOTHING) if len(at) else NOTHING
     return found
 
 

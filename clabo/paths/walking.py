@@ -149,7 +149,7 @@ def _groups(seen: Journeys, walked: Walk, by: str) -> list[Group]:
         raise Problem(f"Choose one of {', '.join(BY)}, or a split test.", "by")
     arrived = seen.arrivals[walked.who]
     values_of = seen.known.by(by)
-    values = list(dict.fromkeys(values_of.get(int(a)) for a in np.unique(arrived)))
+    values = list(dict.fromkeys(values_of.get(int(a)) for a in np.flatnonzero(np.bincount(arrived))))
     place_of = {value: i for i, value in enumerate(values)}
     table = np.zeros(seen.known.size, dtype=np.int64)
     for atom, value in values_of.items():

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-import numpy as np
-
 from clabo.conversions.lens import Lens
 from clabo.core.evidence import Interval, rate_interval
+from clabo.core.paths import each
 from clabo.core.ways import NOTHING, around, counted
 from clabo.events.models import Page
 from clabo.paths.reading import journeys
@@ -52,10 +51,11 @@ def ways(lens: Lens, page: Page, only: Mapping[int, int] | None = None) -> Ways:
     """What came before and after the page; `only` of views that have these pages at these distances (NOTHING: none)."""
     seen = journeys(lens)
     # Only the visits that came to the page, and of these the views.
-    came = np.unique(seen.of_atoms(seen.known.viewing([page.pk]))[0])
+    came = each(seen.of_atoms(seen.known.viewing([page.pk]))[0])
     who, _, what = seen.of_visits(came)
     pages = seen.known.pages[what]
-    places = around(who[pages >= 0], pages[pages >= 0], page.pk, REACH)
+    viewed = pages >= 0
+    places = around(who[viewed], pages[viewed], page.pk, REACH)
     found = counted(places, REACH, only)
     by_id = Page.objects.in_bulk([p for of in found.values() for p in of if p != NOTHING])
     return Ways(
