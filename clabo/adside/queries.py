@@ -18,7 +18,19 @@ from clabo.adside.services import ad_side
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.core.evidence import Interval, count_ratio
-from clabo.core.twocounts import ByDay, Claimed, Click, Counting, Part, Steps, Tally, steps, total
+from clabo.core.twocounts import (
+    ByDay,
+    Claimed,
+    Click,
+    Counting,
+    Part,
+    Placed,
+    Steps,
+    Tally,
+    placed,
+    steps,
+    total,
+)
 from clabo.db.arrays import in_array
 from clabo.events.daysums import of_days
 from clabo.events.models import SERVER_KINDS, Event, TrafficClass, TrafficDay, Visit
@@ -100,7 +112,14 @@ def two_counts(lens: Lens) -> TwoCounts:
     claimed = _claimed(lens, sides)
     return TwoCounts(
         [
-            _side(lens, sides[s], said[s], arrived[s], seen[s], _steps(lens, sides[s], claimed[s]))
+            _side(
+                lens,
+                sides[s],
+                said[s],
+                arrived[s],
+                seen[s],
+                steps(claimed[s], sides[s].once, lens.first, lens.last),
+            )
             for s in sources
         ],
         lens.site.consent == Consent.ASK,
@@ -222,30 +241,31 @@ def _everywhere(lens: Lens) -> Lens:
     return Lens(lens.site, lens.first, lens.last, "any", None, lens.rule, lens.model)
 
 
-def _counting(site: Site, side: AdSide) -> Counting:
-    return Counting(side.window_days, side.once, ZoneInfo(side.time_zone) if side.time_zone else site.zone)
+def _countings(site: Site, sides: Mapping[str, AdSide]) -> dict[str, tuple[Counting, Counting]]:
+    """How Clabo counts, and how each ad side does."""
+    ours = Counting(site.attribution_window_days, False, site.zone)
+    return {
+        source: (ours, Counting(s.window_days, s.once, ZoneInfo(s.time_zone) if s.time_zone else site.zone))
+        for source, s in sides.items()
+    }
 
 
-def _steps(lens: Lens, side: AdSide, claimed: list[Claimed]) -> Steps:
-    ours = Counting(lens.site.attribution_window_days, False, lens.site.zone)
-    return steps(claimed, ours, _counting(lens.site, side), lens.first, lens.last)
-
-
-def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Claimed]]:
+def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Placed]]:
     """Conversions with a click of each source that may fall on the lens's days, by anybody's count."""
-    found: defaultdict[str, list[Claimed]] = defaultdict(list)
+    found: defaultdict[str, list[Placed]] = defaultdict(list)
     rule = lens.rule
     if not rule or not sides:
         return found
-    longest = max(lens.site.attribution_window_days, *(s.window_days for s in sides.values()))
+    countings = _countings(lens.site, sides)
+    longest = max(how.window_days for both in countings.values() for how in both)
     rows = of_days(
         (Visit, Credit),
         lens.site.pk,
         # A day more on either side: their midnight may be another. A later click takes a conversion away from a day.
         lens.first - timedelta(days=1),
         lens.last + timedelta(days=longest + 2),
-        ("claimed", rule.pk, longest, str(lens.site.zone), tuple(sides)),
-        lambda days: _claimed_on(lens.site, rule, list(sides), longest, days),
+        ("claimed", rule.pk, str(countings)),
+        lambda days: _claimed_on(lens.site, rule, countings, longest, days),
         # Whatever happens to a visit, or to what is credited to one, lies so far before its conversion at most.
         back=longest + 2,
     )
@@ -255,8 +275,12 @@ def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Clai
 
 
 def _claimed_on(
-    site: Site, rule: ConversionRule, sources: list[str], longest: int, days: Q
-) -> Iterator[tuple[date, str, Claimed]]:
+    site: Site,
+    rule: ConversionRule,
+    countings: Mapping[str, tuple[Counting, Counting]],
+    longest: int,
+    days: Q,
+) -> Iterator[tuple[date, str, Placed]]:
     """Day, source and conversion for each source that brought a click before it, in the longest window."""
     conversions = (
         Conversion.objects.filter(site=site, rule=rule)
@@ -280,7 +304,7 @@ def _claimed_on(
             started_at__gte=min(times) - timedelta(days=longest + 1),
             started_at__lte=max(times),
             views__gt=0,
-            origin__source__in=sources,
+            origin__source__in=list(countings),
         )
         .exclude(traffic_class=TrafficClass.REHEARSAL)
         .order_by("started_at", "id")
@@ -300,7 +324,7 @@ def _claimed_on(
         own = None if event in reported else visit
         summed = Decimal(0) if currency or beyond else value or Decimal(0)
         for source, some in by_source.items():
-            yield day, source, Claimed(time, summed, some, own, not counted)
+            yield day, source, placed(Claimed(time, summed, some, own, not counted), *countings[source])
 
 
 def _reported(site: Site, conversions: Mapping[UUID, datetime]) -> set[object]:

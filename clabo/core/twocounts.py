@@ -82,52 +82,92 @@ class Steps:
         return self.uncounted
 
 
-def steps(conversions: Iterable[Claimed], ours: Counting, theirs: Counting, first: date, last: date) -> Steps:
-    """The counts from `first` to `last`, on the day of the click that is claimed.
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A conversion as two sides would count it. `ours`: the day of the click that we claim it for, None for none.
+
+    `theirs`: the visit of the click that they would, and its day by our midnight and by theirs.
+    """
+
+    at: datetime
+    value: Decimal
+    uncounted: bool
+    ours: date | None
+    theirs: tuple[int, date, date] | None
+
+
+def placed(conversion: Claimed, ours: Counting, theirs: Counting) -> Placed:
+    """The latest click that each side has in its window; ours always holds the visit that the conversion happened in."""
+    # A click's age is all that theirs knows.
+    for_us = _latest(conversion, ours, own=True)
+    for_them = _latest(conversion, theirs)
+    day = None if for_us is None else for_us.start.astimezone(ours.zone).date()
+    claim = None
+    if for_them is not None:
+        at = for_them.start
+        claim = for_them.visit, at.astimezone(ours.zone).date(), at.astimezone(theirs.zone).date()
+    return Placed(conversion.at, conversion.value, conversion.uncounted, day, claim)
+
+
+def _latest(conversion: Claimed, how: Counting, own: bool = False) -> Click | None:
+    earliest = conversion.at - timedelta(days=how.window_days)
+    fitting = (
+        c
+        for c in reversed(conversion.clicks)
+        if earliest <= c.start <= conversion.at or (own and c.visit == conversion.own)
+    )
+    return next(fitting, None)
+
+
+def steps(conversions: Iterable[Placed], once: bool, first: date, last: date) -> Steps:
+    """The counts from `first` to `last`, on the day of the click that is claimed; `once`: they count one a click at most.
 
     `shared`: every conversion with a click of the source in our window, whoever else had a part in it. `window`: in
     theirs. `counting`: once a click, if so. `days`: by their midnight. `uncounted`: with those of robots and own visits.
     """
     every = sorted(conversions, key=lambda c: c.at)
     counted = [c for c in every if not c.uncounted]
-    by_window = Counting(theirs.window_days, False, ours.zone)
-    by_counting = Counting(theirs.window_days, theirs.once, ours.zone)
-    within = (first, last)
+    theirs = _first_of_a_click(counted) if once else counted
+    also_uncounted = _first_of_a_click(every) if once else every
     return Steps(
-        # Our window always holds the visit that the conversion happened in; a click's age is all that theirs knows.
-        _count(counted, ours, within, own=True),
-        _count(counted, by_window, within),
-        _count(counted, by_counting, within),
-        _count(counted, theirs, within),
-        _count(every, theirs, within),
+        *(
+            _sums(((day(c), c.value) for c in some), first, last)
+            for day, some in (
+                (lambda c: c.ours, counted),
+                (_by_our_midnight, counted),
+                (_by_our_midnight, theirs),
+                (_by_their_midnight, theirs),
+                (_by_their_midnight, also_uncounted),
+            )
+        )
     )
 
 
-def _count(
-    conversions: Sequence[Claimed], how: Counting, within: tuple[date, date], own: bool = False
-) -> ByDay:
+def _by_our_midnight(conversion: Placed) -> date | None:
+    return conversion.theirs and conversion.theirs[1]
+
+
+def _by_their_midnight(conversion: Placed) -> date | None:
+    return conversion.theirs and conversion.theirs[2]
+
+
+def _first_of_a_click(conversions: Sequence[Placed]) -> list[Placed]:
+    claimed: set[int] = set()
+    found = []
+    for conversion in conversions:
+        if conversion.theirs and conversion.theirs[0] not in claimed:
+            claimed.add(conversion.theirs[0])
+            found.append(conversion)
+    return found
+
+
+def _sums(conversions: Iterable[tuple[date | None, Decimal]], first: date, last: date) -> ByDay:
     found: defaultdict[date, int] = defaultdict(int)
     values: defaultdict[date, Decimal] = defaultdict(Decimal)
-    claimed: set[int] = set()
-    window = timedelta(days=how.window_days)
-    for conversion in conversions:
-        earliest = conversion.at - window
-        fitting = (
-            c
-            for c in reversed(conversion.clicks)
-            if earliest <= c.start <= conversion.at or (own and c.visit == conversion.own)
-        )
-        latest = next(fitting, None)
-        if latest is None:
-            continue
-        if how.once:
-            if latest.visit in claimed:
-                continue
-            claimed.add(latest.visit)
-        day = latest.start.astimezone(how.zone).date()
-        if within[0] <= day <= within[1]:
+    for day, value in conversions:
+        if day is not None and first <= day <= last:
             found[day] += 1
-            values[day] += conversion.value
+            values[day] += value
     return {day: Tally(Decimal(n), values[day]) for day, n in found.items()}
 
 

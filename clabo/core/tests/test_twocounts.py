@@ -10,13 +10,19 @@ from zoneinfo import ZoneInfo
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clabo.core.twocounts import Claimed, Click, Counting, steps, total
+from clabo.core.twocounts import Claimed, Click, Counting, placed, total
+from clabo.core.twocounts import Steps as Found
+from clabo.core.twocounts import steps as steps_of
 
 START = datetime(2026, 10, 1, tzinfo=UTC)
 FIRST, LAST = date(2026, 10, 3), date(2026, 10, 25)
 VIENNA, AUCKLAND = ZoneInfo("Europe/Vienna"), ZoneInfo("Pacific/Auckland")
 OURS = Counting(30, False, VIENNA)
 HOURS = st.integers(0, 40 * 24)
+
+
+def steps(history: list[Claimed], ours: Counting, theirs: Counting, first: date, last: date) -> Found:
+    return steps_of([placed(c, ours, theirs) for c in history], theirs.once, first, last)
 
 
 @st.composite
