@@ -119,11 +119,11 @@ def _read(shot: dict[str, Any]) -> Shot:
     with Image.open(shot["file"]) as opened:
         image = opened.convert("RGB")
     return Shot(
-        shot["width"], shot["height"], shot["cut"], _webp(image, _QUALITY), _small(image), tiles_of(image)
+        shot["width"], shot["height"], shot["cut"], _webp(image, _QUALITY), small_of(image), tiles_of(image)
     )
 
 
-def _small(image: Image.Image) -> bytes:
+def small_of(image: Image.Image) -> bytes:
     """The top of the page, in at most SMALL_BYTES."""
     high = round(image.width * SMALL[1] / SMALL[0])
     top = image.crop((0, 0, image.width, min(high, image.height)))
