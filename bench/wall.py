@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
