@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import math
 
-from ninja import Schema
+from pydantic import BaseModel, ConfigDict
 
 from clabo.core.evidence import Interval
 
 
-class IntervalOut(Schema):
+class Shape(BaseModel):
+    """What the API takes and gives. As pydantic has it: ninja's own looks every attribute up on its way."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+
+class IntervalOut(Shape):
     """An estimate with its limits at 95 %. A missing limit: the data set none."""
 
     low: float | None
@@ -17,7 +23,7 @@ class IntervalOut(Schema):
     high: float | None
 
 
-class MadeOut(Schema):
+class MadeOut(Shape):
     """Something that was made: its id and name."""
 
     id: int

@@ -5,14 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.accounts.models import ApiToken, Invitation, Membership
+from clabo.shapes import Shape
 
 RoleName = Literal["owner", "editor", "viewer"]
 
 
-class SiteLink(Schema):
+class SiteLink(Shape):
     id: int
     name: str
     currency: str
@@ -20,14 +21,14 @@ class SiteLink(Schema):
     role: RoleName
 
 
-class WorkspaceLink(Schema):
+class WorkspaceLink(Shape):
     id: int
     name: str
     role: RoleName
     sites: list[SiteLink]
 
 
-class Session(Schema):
+class Session(Shape):
     """Who is signed in and what they can open. `setup_needed`: there is no account at all yet."""
 
     email: str | None = None
@@ -36,7 +37,7 @@ class Session(Schema):
     workspaces: list[WorkspaceLink]
 
 
-class FirstAccount(Schema):
+class FirstAccount(Shape):
     token: str = Field(max_length=300)
     name: str = Field(max_length=120)
     email: str = Field(max_length=254)
@@ -44,7 +45,7 @@ class FirstAccount(Schema):
     workspace: str = Field(max_length=120)
 
 
-class Member(Schema):
+class Member(Shape):
     user_id: int
     name: str
     email: str
@@ -52,7 +53,7 @@ class Member(Schema):
     has_signed_in: bool
 
 
-class InvitationOut(Schema):
+class InvitationOut(Shape):
     """An offer that has not been taken yet. The link to take it goes to that address only."""
 
     id: int
@@ -62,13 +63,13 @@ class InvitationOut(Schema):
     expires_at: datetime
 
 
-class NewInvitation(Schema):
+class NewInvitation(Shape):
     email: str = Field(max_length=254)
     name: str = Field("", max_length=120)
     role: RoleName = "viewer"
 
 
-class NewRole(Schema):
+class NewRole(Shape):
     role: RoleName
 
 
@@ -86,7 +87,7 @@ def invitation_out(i: Invitation) -> InvitationOut:
     return InvitationOut(id=i.pk, email=i.email, name=i.name, role=cast(Any, i.role), expires_at=i.expires_at)
 
 
-class OfferOut(Schema):
+class OfferOut(Shape):
     """What whoever holds an invitation's token gets to see."""
 
     workspace: str
@@ -99,21 +100,21 @@ class OfferOut(Schema):
     signed_in_as: str | None
 
 
-class TakeIn(Schema):
+class TakeIn(Shape):
     """Name and password are for who has no account yet."""
 
     name: str = Field("", max_length=120)
     password: str = Field("", max_length=200)
 
 
-class TokenIn(Schema):
+class TokenIn(Shape):
     name: str = Field(max_length=80)
     # "reports", or also lists of "people" (members of audiences, which takes an editor).
     scope: Literal["reports", "people"] = "reports"
     days: int = 90
 
 
-class TokenOut(Schema):
+class TokenOut(Shape):
     id: int
     name: str
     scope: Literal["reports", "people"]

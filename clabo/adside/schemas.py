@@ -5,23 +5,23 @@ from __future__ import annotations
 from datetime import date
 from decimal import Decimal
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.adside.queries import Side, SideDay, TwoCounts
 from clabo.conversions.lens import Lens
 from clabo.core.twocounts import Part, Tally
 from clabo.reports.schemas import LensOut, lens_out
-from clabo.shapes import IntervalOut, known_interval
+from clabo.shapes import IntervalOut, Shape, known_interval
 
 
-class AdSideIn(Schema):
+class AdSideIn(Shape):
     source: str = Field(max_length=200)
     window_days: int
     once: bool = False
     time_zone: str = Field("", max_length=64)
 
 
-class AdSideOut(Schema):
+class AdSideOut(Shape):
     source: str
     window_days: int
     once: bool
@@ -29,7 +29,7 @@ class AdSideOut(Schema):
     time_zone: str
 
 
-class PartOut(Schema):
+class PartOut(Shape):
     """What one cause adds to Clabo's count on the way to the ad side's; the value where it is known."""
 
     part: Part
@@ -37,7 +37,7 @@ class PartOut(Schema):
     value: Decimal | None
 
 
-class SideDayOut(Schema):
+class SideDayOut(Shape):
     """One source on one day. What no file says is missing."""
 
     source: str
@@ -52,7 +52,7 @@ class SideDayOut(Schema):
     claimed: Decimal
 
 
-class SideOut(Schema):
+class SideOut(Shape):
     counting: AdSideOut
     clicks: int
     # Visits by its ads that reports count; robots' and own visits, which they leave out.
@@ -73,7 +73,7 @@ class SideOut(Schema):
     days: list[SideDayOut]
 
 
-class TwoCountsOut(Schema):
+class TwoCountsOut(Shape):
     lens: LensOut
     # Visitors are asked first: of those who say no, Clabo sees nothing.
     asks: bool

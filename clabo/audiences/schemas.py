@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.audiences.definition_shape import DefinitionJson
 from clabo.audiences.lists import Brought
@@ -23,6 +23,7 @@ from clabo.core.audiences.person import Line
 from clabo.core.audiences.whats import Happening
 from clabo.core.identities import MOST_BROWSERS
 from clabo.events.models import KIND_NAMES, Event, Visit
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.wording import say
 from clabo.wording.audiences import Names, ago, audience_sentence, did, done, joint_of, node_says, window
@@ -30,14 +31,14 @@ from clabo.wording.audiences import Names, ago, audience_sentence, did, done, jo
 EnoughName = Literal["not_yet", "enough", "plenty"]
 
 
-class AudienceIn(Schema):
+class AudienceIn(Shape):
     name: str = Field(max_length=80)
     definition: DefinitionJson
     # Only what is received from now on counts; of a new audience only.
     starts_empty: bool = False
 
 
-class AudienceOut(Schema):
+class AudienceOut(Shape):
     id: int
     name: str
     definition: DefinitionJson
@@ -52,7 +53,7 @@ class AudienceOut(Schema):
     used_by: list[str]
 
 
-class AudienceVersionOut(Schema):
+class AudienceVersionOut(Shape):
     version: int
     name: str
     made_at: datetime
@@ -61,13 +62,13 @@ class AudienceVersionOut(Schema):
     definition: DefinitionJson
 
 
-class AudiencePreviewIn(Schema):
+class AudiencePreviewIn(Shape):
     definition: DefinitionJson
     # The audience that this is a change of.
     audience: int | None = None
 
 
-class StairOut(Schema):
+class StairOut(Shape):
     """A line of the staircase."""
 
     path: str
@@ -77,12 +78,12 @@ class StairOut(Schema):
     left: int
 
 
-class LengthOut(Schema):
+class LengthOut(Shape):
     days: int
     people: int
 
 
-class SharedOut(Schema):
+class SharedOut(Shape):
     audience: int
     name: str
     people: int
@@ -90,12 +91,12 @@ class SharedOut(Schema):
     nearly_one: bool
 
 
-class ComeAndGoOut(Schema):
+class ComeAndGoOut(Shape):
     come: int
     go: int
 
 
-class AudiencePreviewOut(Schema):
+class AudiencePreviewOut(Shape):
     people: int
     # The figures are of everybody; no part of them is an estimate.
     exact: bool
@@ -114,59 +115,59 @@ class AudiencePreviewOut(Schema):
     change: ComeAndGoOut | None
 
 
-class AudienceDayOut(Schema):
+class AudienceDayOut(Shape):
     people: int
     entered: int
     left: int
 
 
-class OutlookOut(Schema):
+class OutlookOut(Shape):
     days: int
     low: float
     expected: float
     high: float
 
 
-class GrowthOut(Schema):
+class GrowthOut(Shape):
     first_day: date
     days: list[AudienceDayOut]
     outlook: OutlookOut | None
     enough_in: int | None
 
 
-class ExampleOut(Schema):
+class ExampleOut(Shape):
     visitor: int
     key: str
     reason: str
     at: datetime | None
 
 
-class ExamplesOut(Schema):
+class ExamplesOut(Shape):
     inside: list[ExampleOut]
     outside: list[ExampleOut]
 
 
-class BandsIn(Schema):
+class BandsIn(Shape):
     cuts: list[int] = Field(max_length=20)
 
 
-class CombinationOut(Schema):
+class CombinationOut(Shape):
     inside: list[bool]
     people: int
 
 
-class MatrixOut(Schema):
+class MatrixOut(Shape):
     people: list[int]
     combinations: list[CombinationOut]
     together: int
 
 
-class LinkOut(Schema):
+class LinkOut(Shape):
     url: str
     until: datetime
 
 
-class TakingOut(Schema):
+class TakingOut(Shape):
     """Members that were taken out as a file; `rows` is missing where it was broken off."""
 
     at: datetime
@@ -177,20 +178,20 @@ class TakingOut(Schema):
     rows: int | None
 
 
-class VisitorFoundOut(Schema):
+class VisitorFoundOut(Shape):
     visitor: int
     key: str
     last_at: datetime
     visits: int
 
 
-class VisitorHappeningOut(Schema):
+class VisitorHappeningOut(Shape):
     at: datetime
     what: str
     where: str
 
 
-class VisitorLineOut(Schema):
+class VisitorLineOut(Shape):
     says: str
     when: str
     met: bool
@@ -203,7 +204,7 @@ class VisitorLineOut(Schema):
     asked: int
 
 
-class IdentityOut(Schema):
+class IdentityOut(Shape):
     """What pages have stated of somebody, as a hash; `off`: it joins nobody, because somebody has said so."""
 
     identity: int
@@ -215,14 +216,14 @@ class IdentityOut(Schema):
     most: int
 
 
-class BelongingOut(Schema):
+class BelongingOut(Shape):
     audience: int
     name: str
     member: bool
     lines: list[VisitorLineOut]
 
 
-class VisitorOut(Schema):
+class VisitorOut(Shape):
     visitor: int
     key: str
     first_at: datetime
@@ -237,20 +238,20 @@ class VisitorOut(Schema):
     audiences: list[BelongingOut]
 
 
-class ListIn(Schema):
+class ListIn(Shape):
     """A new list, still empty."""
 
     name: str
     kind: Literal["email", "id"]
 
 
-class HashesIn(Schema):
+class HashesIn(Shape):
     """SHA-256 of normalised e-mail addresses or ids, hexadecimal; made in the browser."""
 
     hashes: list[Annotated[str, Field(pattern="^[0-9a-f]{64}$")]] = Field(min_length=1, max_length=20_000)
 
 
-class ListOut(Schema):
+class ListOut(Shape):
     id: int
     name: str
     kind: Literal["email", "id"]
@@ -261,11 +262,11 @@ class ListOut(Schema):
     used_by: list[str]
 
 
-class ListSizeOut(Schema):
+class ListSizeOut(Shape):
     size: int
 
 
-class IdentityIn(Schema):
+class IdentityIn(Shape):
     """Whether an identity joins nobody any more."""
 
     off: bool

@@ -5,15 +5,16 @@ from __future__ import annotations
 from datetime import datetime
 from decimal import Decimal
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.bridges.models import BridgeLink
 from clabo.bridges.queries import Followed, recent_counts
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.sites.reach import tag_origin
 
 
-class BridgeIn(Schema):
+class BridgeIn(Shape):
     slug: str = Field(max_length=60)
     target: str = Field(max_length=2000)
     reference_name: str = Field("ref", max_length=40)
@@ -55,12 +56,12 @@ def links_out(site: Site, links: list[BridgeLink], secrets: bool) -> list[Bridge
     ]
 
 
-class BroughtBy(Schema):
+class BroughtBy(Shape):
     by: str = Field("page", max_length=40)
     days: int = Field(28, ge=1, le=180)
 
 
-class FollowedOut(Schema):
+class FollowedOut(Shape):
     label: str
     steps: int
     sold: int
@@ -73,7 +74,7 @@ class FollowedOut(Schema):
     value: Decimal
 
 
-class BroughtOut(Schema):
+class BroughtOut(Shape):
     """Steps of the last days by one of the choices, and the sales they have led to so far."""
 
     by: str

@@ -5,15 +5,16 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any, Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.columns.models import OwnColumn
 from clabo.core.columns import Measure, Ratio
+from clabo.shapes import Shape
 
 Mark = Literal["", "under", "over"]
 
 
-class OwnColumnIn(Schema):
+class OwnColumnIn(Shape):
     name: str = Field(max_length=40)
     numerator: Measure
     denominator: Measure

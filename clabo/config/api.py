@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
-from ninja import NinjaAPI, Schema
+from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.openapi.schema import OpenAPISchema
 from ninja.security import SessionAuth
@@ -34,6 +34,7 @@ from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
 from clabo.reports.today_api import router as today
 from clabo.saved.api import router as saved
+from clabo.shapes import Shape
 from clabo.sites.api import router as sites
 from clabo.sources.api import router as sources
 from clabo.spend.api import router as spend
@@ -41,7 +42,7 @@ from clabo.splits.api import router as splits
 from clabo.splits.change_shape import described as with_changes
 
 
-class ProblemOut(Schema):
+class ProblemOut(Shape):
     """Every error's body (RFC 9457): what is wrong and what to do, and which field it is about."""
 
     type: str = "about:blank"

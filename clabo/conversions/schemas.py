@@ -6,13 +6,14 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.conversions import queries, services
 from clabo.conversions.models import ConversionRule, RuleVersion
 from clabo.conversions.places import Place
 from clabo.conversions.rule_shape import RuleJson
 from clabo.core import daylimit, rules
+from clabo.shapes import Shape
 from clabo.wording.rules import sentence
 
 CategoryName = Literal["lead", "signup", "purchase", "booking", "other"]
@@ -24,7 +25,7 @@ CountingName = Literal["every", "visit", "visitor"]
 SeenKind = Literal["mark", "form", "tried", "click", "message", "shown", "step", "sale"]
 
 
-class ConversionIn(Schema):
+class ConversionIn(Shape):
     name: str = Field(max_length=60)
     category: CategoryName
     rule: RuleJson
@@ -40,7 +41,7 @@ class ConversionIn(Schema):
     site_day_limit: Decimal | None = Field(daylimit.SITE, max_digits=14, decimal_places=4)
 
 
-class ChangeOut(Schema):
+class ChangeOut(Shape):
     """A change of the rule, with what it added and removed once it has been counted back."""
 
     version: int
@@ -78,7 +79,7 @@ class VersionOut(ChangeOut):
     content: dict[str, Any]
 
 
-class PreviewIn(Schema):
+class PreviewIn(Shape):
     rule: RuleJson
     counting: CountingName
     days: int = Field(28, ge=1, le=180)
@@ -88,7 +89,7 @@ class PreviewIn(Schema):
     proven_only: bool = False
 
 
-class ElementOut(Schema):
+class ElementOut(Shape):
     """What is known of a form, a clicked element, a frame's message or an element that appeared."""
 
     id: str = ""
@@ -105,7 +106,7 @@ class ElementOut(Schema):
     values: dict[str, str] = {}
 
 
-class PlaceOut(Schema):
+class PlaceOut(Shape):
     kind: str
     host: str
     path: str
@@ -121,7 +122,7 @@ class NearOut(PlaceOut):
     reason: str
 
 
-class SuspectOut(Schema):
+class SuspectOut(Shape):
     host: str
     path: str
     title: str
@@ -129,14 +130,14 @@ class SuspectOut(Schema):
     reasons: list[str]
 
 
-class ComesAndGoes(Schema):
+class ComesAndGoes(Shape):
     """Conversions of the days looked at, against the rule in force."""
 
     more: int
     fewer: int
 
 
-class PreviewOut(Schema):
+class PreviewOut(Shape):
     sentence: str
     days: int
     first_day: date
@@ -215,13 +216,13 @@ def place_out(place: Place) -> dict[str, Any]:
     }
 
 
-class SeenPage(Schema):
+class SeenPage(Shape):
     host: str
     path: str
     times: int
 
 
-class SeenOut(Schema):
+class SeenOut(Shape):
     """Something that rules can be made of, with the pages it was seen on, most often first."""
 
     kind: SeenKind

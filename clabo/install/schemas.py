@@ -6,15 +6,16 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.core.pagecheck import Verdict
 from clabo.install import kit
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.wording.kit import piece_words
 
 
-class KnownPage(Schema):
+class KnownPage(Shape):
     id: int
     host: str
     path: str
@@ -25,7 +26,7 @@ class KnownPage(Schema):
     twice_at: datetime | None
 
 
-class RefusedKind(Schema):
+class RefusedKind(Shape):
     reason: str
     day: str
     count: int
@@ -33,13 +34,13 @@ class RefusedKind(Schema):
     last_at: datetime
 
 
-class RefusedHostOut(Schema):
+class RefusedHostOut(Shape):
     host: str
     count: int
     last_at: datetime
 
 
-class Pixel(Schema):
+class Pixel(Shape):
     head_line: str
     render_line: str
     pixel_line: str
@@ -56,7 +57,7 @@ class Pixel(Schema):
     refused_hosts: list[RefusedHostOut]
 
 
-class PieceOut(Schema):
+class PieceOut(Shape):
     id: str
     title: str
     lines: list[str]
@@ -66,7 +67,7 @@ class PieceOut(Schema):
     proof: str
 
 
-class SharedKit(Schema):
+class SharedKit(Shape):
     """What whoever has the link gets to see: no more than what is to be pasted, and whether it has arrived."""
 
     site: str
@@ -79,12 +80,12 @@ class SharedKit(Schema):
     pieces: list[PieceOut]
 
 
-class ShareIn(Schema):
+class ShareIn(Shape):
     email: str = Field("", max_length=254)
     note: str = Field("", max_length=1000)
 
 
-class ShareOut(Schema):
+class ShareOut(Shape):
     address: str
     expires_at: datetime
     mailed_to: str
@@ -96,7 +97,7 @@ def pieces_out(site: Site) -> list[PieceOut]:
     ]
 
 
-class OpenKitOut(Schema):
+class OpenKitOut(Shape):
     """A link that can be opened now. Its address is known to whoever made it."""
 
     id: int
@@ -107,13 +108,13 @@ class OpenKitOut(Schema):
     expires_at: datetime
 
 
-class TagFindingOut(Schema):
+class TagFindingOut(Shape):
     verdict: Verdict
     good: bool
     more: str = ""
 
 
-class CoveredOut(Schema):
+class CoveredOut(Shape):
     host: str
     path: str
     title: str
@@ -130,26 +131,26 @@ class CoveredOut(Schema):
     findings: list[TagFindingOut]
 
 
-class CoverageOut(Schema):
+class CoverageOut(Shape):
     total: int
     by_state: dict[str, int]
     pages: list[CoveredOut]
 
 
-class PagesIn(Schema):
+class PagesIn(Shape):
     pages: str = Field("", max_length=500_000)
     sitemap: str = Field("", max_length=2048)
 
 
-class ListedOut(Schema):
+class ListedOut(Shape):
     added: int
 
 
-class CheckIn(Schema):
+class CheckIn(Shape):
     url: str = Field(max_length=2048)
 
 
-class CheckedOut(Schema):
+class CheckedOut(Shape):
     url: str
     status: int
     redirects: list[str]

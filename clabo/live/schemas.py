@@ -6,23 +6,22 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any, Literal, cast
 
-from ninja import Schema
-
 from clabo.conversions import queries
 from clabo.conversions.schemas import ElementOut
 from clabo.core.rules import Kind
 from clabo.events.models import KIND_NAMES, Device, Event, TrafficClass
 from clabo.live import queries as collected
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 
 
-class MetOut(Schema):
+class MetOut(Shape):
     id: int
     name: str
     counted: bool
 
 
-class HitOut(Schema):
+class HitOut(Shape):
     id: str
     time: datetime
     kind: Kind
@@ -49,12 +48,12 @@ class HitOut(Schema):
     met: list[MetOut]
 
 
-class RefusedOut(Schema):
+class RefusedOut(Shape):
     reason: str
     count: int
 
 
-class NowOut(Schema):
+class NowOut(Shape):
     """How hits arrive. `behind_seconds`: how long the oldest one that is not yet processed has waited."""
 
     last_minute: int
@@ -68,19 +67,19 @@ class NowOut(Schema):
     refused_today: list[RefusedOut]
 
 
-class LiveOut(Schema):
+class LiveOut(Shape):
     hits: list[HitOut]
     now: NowOut
 
 
-class ConditionOut(Schema):
+class ConditionOut(Shape):
     """One condition of a rule held against one hit; `why_not` is empty where it is met."""
 
     reading: str
     why_not: str
 
 
-class WhyOut(Schema):
+class WhyOut(Shape):
     rule: int
     name: str
     met: bool

@@ -5,12 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from ninja import Schema
-
 from clabo.jobs.queries import JobState
+from clabo.shapes import Shape
 
 
-class JobOut(Schema):
+class JobOut(Shape):
     """Something that is being done, waits, is tried again, or was given up (`failed`)."""
 
     id: int

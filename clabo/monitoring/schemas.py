@@ -5,14 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.events.models import Exclusion
+from clabo.shapes import Shape
 
 What = Literal["network", "visitor", "period"]
 
 
-class ExclusionIn(Schema):
+class ExclusionIn(Shape):
     """A network or a visitor, for good or within a time; or everything within a time."""
 
     what: What
@@ -22,7 +23,7 @@ class ExclusionIn(Schema):
     until_at: datetime | None = None
 
 
-class ForgottenOut(Schema):
+class ForgottenOut(Shape):
     """What was removed of somebody."""
 
     events: int
@@ -35,7 +36,7 @@ class ForgottenOut(Schema):
     entries: int
 
 
-class ExclusionOut(Schema):
+class ExclusionOut(Shape):
     id: int
     what: What
     network: str

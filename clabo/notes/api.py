@@ -5,13 +5,14 @@ from __future__ import annotations
 from datetime import date
 
 from django.http import HttpRequest
-from ninja import Field, Query, Router, Schema
+from ninja import Field, Query, Router
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.notes import services
 from clabo.notes.services import Kind
 from clabo.problems import Problem
+from clabo.shapes import Shape
 from clabo.sites.access import site_for
 
 router = Router(tags=["notes"])
@@ -19,12 +20,12 @@ HERE = "/sites/{int:site_id}/notes"
 MOST_DAYS = 1500
 
 
-class NoteIn(Schema):
+class NoteIn(Shape):
     day: date
     text: str = Field(max_length=300)
 
 
-class NoteOut(Schema):
+class NoteOut(Shape):
     # Who or what it is from: "written" by somebody; a "rule", a "test", "spend" or a "page" by Clabo.
     kind: Kind
     day: date
@@ -36,7 +37,7 @@ class NoteOut(Schema):
     page_id: int | None = None
 
 
-class NotesIn(Schema):
+class NotesIn(Shape):
     first: date
     last: date
     # Of pages' changes only those of these pages, by id.

@@ -10,11 +10,11 @@ from inspect import signature
 from typing import Any, TypeVar, cast, get_args
 
 from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
-from ninja import Schema
 
 from clabo.outputs.tables import Own, Table, table_of
 from clabo.outputs.writing import MEDIA, Format, write
 from clabo.problems import Problem
+from clabo.shapes import Shape
 
 FORMATS: tuple[str, ...] = get_args(Format)
 # For the API's document, of functions that `as_table` wraps.
@@ -30,12 +30,12 @@ FILES: dict[str, Any] = {
     ]
 }
 # All that can be had as a file, by name.
-TABLES: dict[str, type[Schema]] = {}
+TABLES: dict[str, type[Shape]] = {}
 F = TypeVar("F", bound=Callable[..., Any])
 
 
 def as_table(
-    name: str, shape: type[Schema], rows: Callable[[Any], Iterable[Schema]] = iter
+    name: str, shape: type[Shape], rows: Callable[[Any], Iterable[Shape]] = iter
 ) -> Callable[[F], F]:
     """An API function whose answer can be had as a file: `rows` of it, each of that shape.
 

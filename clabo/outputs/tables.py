@@ -9,10 +9,8 @@ from decimal import Decimal
 from types import NoneType, UnionType
 from typing import Any, Literal, Union, get_args, get_origin
 
-from ninja import Schema
-
 from clabo.outputs.meanings import meaning
-from clabo.shapes import IntervalOut
+from clabo.shapes import IntervalOut, Shape
 
 Kind = Literal["text", "count", "amount", "number", "yes", "day", "moment"]
 Value = str | int | float | Decimal | bool | date | datetime | None
@@ -56,8 +54,8 @@ class Own:
 
 def table_of(
     name: str,
-    shape: type[Schema],
-    rows: Iterable[Schema],
+    shape: type[Shape],
+    rows: Iterable[Shape],
     about: Sequence[tuple[str, str]] = (),
     own: Sequence[Own] = (),
 ) -> Table:
@@ -83,7 +81,7 @@ def table_of(
 
 
 def _values(
-    rows: Iterable[Schema], kept: Sequence[tuple[str, Any]], own: Sequence[Own]
+    rows: Iterable[Shape], kept: Sequence[tuple[str, Any]], own: Sequence[Own]
 ) -> Iterator[list[Value]]:
     for row in rows:
         values: list[Value] = []

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated, Any, Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 from pydantic import WithJsonSchema
 
 from clabo.conversions.models import ConversionRule
@@ -16,7 +16,7 @@ from clabo.paths.forms import FormReport
 from clabo.paths.models import Path
 from clabo.paths.walking import PathReport, StepDifference
 from clabo.paths.ways import Ways
-from clabo.shapes import IntervalOut, finite, interval_out, known_interval
+from clabo.shapes import IntervalOut, Shape, finite, interval_out, known_interval
 from clabo.sites.models import Site
 from clabo.wording.audiences import Names, did
 
@@ -40,7 +40,7 @@ def described(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
-class LensWords(Schema):
+class LensWords(Shape):
     """Which visits: as in the lens of Pages."""
 
     period: str = "28d"
@@ -65,7 +65,7 @@ class PathAsked(LensWords):
     against: AgainstWords | None = None
 
 
-class PathIn(Schema):
+class PathIn(Shape):
     """A path to be kept."""
 
     name: str = Field(max_length=80)
@@ -73,7 +73,7 @@ class PathIn(Schema):
     within: int | None = None
 
 
-class LeftIn(Schema):
+class LeftIn(Shape):
     """Audiences of those who left a path: at one step, or (None) one for each."""
 
     name: str = Field(max_length=80)
@@ -83,21 +83,21 @@ class LeftIn(Schema):
     at: int | None = None
 
 
-class PathOut(Schema):
+class PathOut(Shape):
     id: int
     name: str
     steps: list[StepJson]
     within: int | None
 
 
-class InsteadOut(Schema):
+class InsteadOut(Shape):
     """Where some of those went who left: a page, or (None) nowhere: the visit ended."""
 
     path: str | None
     count: int
 
 
-class StepOut(Schema):
+class StepOut(Shape):
     # The step in words, to stand after "who".
     says: str
     reached: int
@@ -111,13 +111,13 @@ class StepOut(Schema):
     elsewhere: int
 
 
-class PathGroupOut(Schema):
+class PathGroupOut(Shape):
     name: str
     reached: list[int]
     whole: IntervalOut | None
 
 
-class StepDifferenceOut(Schema):
+class StepDifferenceOut(Shape):
     """A step's rate here minus there; `p_value` is adjusted for all steps (Holm)."""
 
     difference: IntervalOut | None
@@ -126,7 +126,7 @@ class StepDifferenceOut(Schema):
     more: float
 
 
-class WalkedOut(Schema):
+class WalkedOut(Shape):
     steps: list[StepOut]
     whole: IntervalOut | None
     groups: list[PathGroupOut]
@@ -141,7 +141,7 @@ class PathReportOut(WalkedOut):
     whole_difference: StepDifferenceOut | None
 
 
-class FormStepOut(Schema):
+class FormStepOut(Shape):
     # "seen": a page with the form was; "begun", "tried", "sent".
     name: Literal["seen", "begun", "tried", "sent"]
     reached: int
@@ -149,14 +149,14 @@ class FormStepOut(Schema):
     rate: IntervalOut | None
 
 
-class LeftAtOut(Schema):
+class LeftAtOut(Shape):
     """A field, by its name alone, and how many of those who gave up entered something there last."""
 
     field: str
     count: int
 
 
-class FormOut(Schema):
+class FormOut(Shape):
     # What the form is called: its id, name or action, or its fields.
     name: str
     # In a frame of this origin.
@@ -174,13 +174,13 @@ class FormOut(Schema):
     path: list[StepJson] | None
 
 
-class FormsOut(Schema):
+class FormsOut(Shape):
     forms: list[FormOut]
     # Since when the tag tells of forms that are begun; earlier ones are known when they are tried or sent.
     since: datetime | None
 
 
-class FormRowOut(Schema):
+class FormRowOut(Shape):
     """One line of the file."""
 
     name: str
@@ -194,7 +194,7 @@ class FormRowOut(Schema):
     left_at: str
 
 
-class ProposalOut(Schema):
+class ProposalOut(Shape):
     """A common way to a conversion, and how many visits took it."""
 
     steps: list[StepJson]
@@ -246,7 +246,7 @@ class WaysIn(LensWords):
     at: list[str] = []
 
 
-class NeighbourOut(Schema):
+class NeighbourOut(Shape):
     """A page beside the one that is asked about; without a page the visit began, or ended."""
 
     page_id: int | None
@@ -256,7 +256,7 @@ class NeighbourOut(Schema):
     share: IntervalOut
 
 
-class WayColumnOut(Schema):
+class WayColumnOut(Shape):
     distance: int
     total: int
     neighbours: list[NeighbourOut]
@@ -264,7 +264,7 @@ class WayColumnOut(Schema):
     further_pages: int
 
 
-class WaysOut(Schema):
+class WaysOut(Shape):
     page_id: int
     path: str
     title: str
@@ -273,7 +273,7 @@ class WaysOut(Schema):
     columns: list[WayColumnOut]
 
 
-class WayRowOut(Schema):
+class WayRowOut(Shape):
     """One line of the file."""
 
     distance: int

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Router
 
 from clabo.accounts.models import Role
 from clabo.core.pagechange import TILE_HEIGHT, TILE_WIDTH
@@ -15,6 +15,7 @@ from clabo.pictures import queries
 from clabo.pictures.models import PagePicture
 from clabo.pictures.tasks import have_taken
 from clabo.problems import missing
+from clabo.shapes import Shape
 from clabo.sites.access import site_for
 from clabo.wording.pictures import why_no_picture
 
@@ -22,7 +23,7 @@ router = Router(tags=["pictures"])
 HERE = "/sites/{int:site_id}/pictures"
 
 
-class PictureOut(Schema):
+class PictureOut(Shape):
     """One picture; the image itself is under its id."""
 
     id: int
@@ -38,7 +39,7 @@ class PictureOut(Schema):
     changed: list[list[int]] | None
 
 
-class LooksOut(Schema):
+class LooksOut(Shape):
     """How a page looks now."""
 
     page_id: int
@@ -52,7 +53,7 @@ class LooksOut(Schema):
     phone: PictureOut | None
 
 
-class WantedOut(Schema):
+class WantedOut(Shape):
     looked_at: datetime | None
 
 

@@ -5,16 +5,17 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.rehearsals import services as rehearsing
 from clabo.rehearsals.models import Rehearsal
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.wording import say, say_all
 from clabo.wording.rules import sentence
 
 
-class LineOut(Schema):
+class LineOut(Shape):
     should: Literal["fire", "silent"]
     says: str
     # The address that opens the page inside the rehearsal; empty where any page will do.
@@ -23,14 +24,14 @@ class LineOut(Schema):
     reason: str
 
 
-class RehearsedRule(Schema):
+class RehearsedRule(Shape):
     rule: int
     name: str
     sentence: str
     lines: list[LineOut]
 
 
-class RehearsalShort(Schema):
+class RehearsalShort(Shape):
     id: int
     started_at: datetime
     ended_at: datetime | None
@@ -48,16 +49,16 @@ class RehearsalOut(RehearsalShort):
     rules: list[RehearsedRule]
 
 
-class RehearsalIn(Schema):
+class RehearsalIn(Shape):
     # One conversion, or all of the site's.
     rule_id: int | None = None
 
 
-class StepsIn(Schema):
+class StepsIn(Shape):
     steps: str = Field(max_length=20_000)
 
 
-class StepsOut(Schema):
+class StepsOut(Shape):
     steps: str
 
 

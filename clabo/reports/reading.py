@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import Literal
 
 from django.http import HttpRequest
-from ninja import Schema
 
 from clabo.audiences.narrowing import narrowed
 from clabo.conversions.lens import Lens, read_lens
 from clabo.core.attribution import Model
+from clabo.shapes import Shape
 from clabo.sites.access import site_for
 from clabo.sites.models import Site
 
 
-class LensIn(Schema):
+class LensIn(Shape):
     """The words of the lens as they stand in the URL."""
 
     period: str = "28d"

@@ -7,8 +7,6 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
 
-from ninja import Schema
-
 from clabo.audiences.queries import audiences_of
 from clabo.columns.models import OwnColumn
 from clabo.columns.schemas import OwnColumnOut, own_column_out
@@ -28,22 +26,22 @@ from clabo.reports.rows import ReportRow
 from clabo.reports.saying import lens_says
 from clabo.reports.series import Point
 from clabo.reports.worst import Reason, WorstRow
-from clabo.shapes import IntervalOut, finite, known_interval
+from clabo.shapes import IntervalOut, Shape, finite, known_interval
 
 
-class RuleChoice(Schema):
+class RuleChoice(Shape):
     id: int
     name: str
     category: str
     has_value: bool
 
 
-class AudienceChoice(Schema):
+class AudienceChoice(Shape):
     id: int
     name: str
 
 
-class LensOut(Schema):
+class LensOut(Shape):
     """The lens as it was read, and what each of its words can be."""
 
     # All of it in one sentence.
@@ -68,7 +66,7 @@ class LensOut(Schema):
     own_columns: list[OwnColumnOut]
 
 
-class OwnValueOut(Schema):
+class OwnValueOut(Shape):
     """An own column's value; without limits where it has no interval."""
 
     low: float | None
@@ -78,7 +76,7 @@ class OwnValueOut(Schema):
     marked: bool
 
 
-class MeasuredOut(Schema):
+class MeasuredOut(Shape):
     """What every report's row has."""
 
     entries: int
@@ -115,14 +113,14 @@ class MeasuredOut(Schema):
     own: dict[int, OwnValueOut]
 
 
-class StepRateOut(Schema):
+class StepRateOut(Shape):
     """Visits that reached a step of a path, and their share of those at the step before: at first, of the entries."""
 
     reached: int
     rate: IntervalOut | None
 
 
-class AlongOut(Schema):
+class AlongOut(Shape):
     """The path whose steps are shown, in words to stand after "who", and in fewer to stand after "to"."""
 
     id: int
@@ -151,27 +149,27 @@ class PageRowOut(MeasuredOut):
     steps: list[StepRateOut]
 
 
-class UnjoinedCost(Schema):
+class UnjoinedCost(Shape):
     total: Decimal
     unjoined: Decimal
     by_address: Decimal
 
 
-class FindingOut(Schema):
+class FindingOut(Shape):
     kind: Literal["loses_money", "earns", "converts_badly"]
     page_id: int
     profit: Decimal
     lost: float
 
 
-class NearestOut(Schema):
+class NearestOut(Shape):
     """The page that is nearest to being judged, and how many visits more it takes at the usual rate."""
 
     page_id: int
     visits: int
 
 
-class PagesOut(Schema):
+class PagesOut(Shape):
     lens: LensOut
     path: AlongOut | None
     findings: list[FindingOut]
@@ -187,7 +185,7 @@ class PagesOut(Schema):
     cost: UnjoinedCost
 
 
-class FairOut(Schema):
+class FairOut(Shape):
     a_rate: float | None
     b_rate: float | None
     difference: IntervalOut | None
@@ -200,7 +198,7 @@ class FairOut(Schema):
     pooled: int
 
 
-class ComparisonOut(Schema):
+class ComparisonOut(Shape):
     """b - a and b / a of the conversion rate."""
 
     a: PageRowOut
@@ -212,7 +210,7 @@ class ComparisonOut(Schema):
     fair: FairOut
 
 
-class AgainstFirstOut(Schema):
+class AgainstFirstOut(Shape):
     """One of several pages against the first; the interval is one of all of them together at 95 %."""
 
     page_id: int
@@ -225,7 +223,7 @@ class AgainstFirstOut(Schema):
     reversed: bool
 
 
-class BesideOut(Schema):
+class BesideOut(Shape):
     rows: list[PageRowOut]
     against: list[AgainstFirstOut]
 
@@ -364,7 +362,7 @@ def stratum_name(key: Any) -> str:
     return f"{name} on {Device(device).label}"
 
 
-class GoalOut(Schema):
+class GoalOut(Shape):
     """What a page is there for: named by somebody, or by its visits; missing where neither says."""
 
     conversion: int | None
@@ -372,12 +370,12 @@ class GoalOut(Schema):
     by_hand: bool
 
 
-class GoalIn(Schema):
+class GoalIn(Shape):
     # Missing: its visits say it.
     conversion: int | None
 
 
-class ReasonOut(Schema):
+class ReasonOut(Shape):
     # "form_silent": nobody has sent a form there since; "tag_stopped"; "dead_link": a link on it leads nowhere; "slow":
     # a quarter of its views waited longer for its largest part than `waited` says, in milliseconds.
     kind: Literal["form_silent", "tag_stopped", "dead_link", "slow"]
@@ -389,7 +387,7 @@ class ReasonOut(Schema):
     measured: int
 
 
-class WorstRowOut(Schema):
+class WorstRowOut(Shape):
     page_id: int
     path: str
     title: str
@@ -418,7 +416,7 @@ class WorstRowOut(Schema):
     reasons: list[ReasonOut]
 
 
-class WorstOut(Schema):
+class WorstOut(Shape):
     lens: LensOut
     rows: list[WorstRowOut]
 
@@ -465,7 +463,7 @@ class PointOut(MeasuredOut):
     days: int
 
 
-class SeriesOut(Schema):
+class SeriesOut(Shape):
     lens: LensOut
     points: list[PointOut]
     # The period before, point by point; empty unless compared.

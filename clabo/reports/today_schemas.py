@@ -7,7 +7,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.conversions.schemas import ChangeOut
 from clabo.decisions.models import Decision
@@ -17,14 +17,14 @@ from clabo.reports.goals import OwnFinding
 from clabo.reports.moves import BestPlace, Place, Since
 from clabo.reports.today import page_key, test_key
 from clabo.reports.yesterday import Yesterday
-from clabo.shapes import IntervalOut, finite, known_interval
+from clabo.shapes import IntervalOut, Shape, finite, known_interval
 from clabo.splits.results import Result
 from clabo.splits.schemas import VerdictOut, verdict_out
 
 MOST_NAMED = 20
 
 
-class NamedPage(Schema):
+class NamedPage(Shape):
     host: str
     path: str
     # Views a day as it was, and when the tag was last heard; missing where it goes on.
@@ -32,14 +32,14 @@ class NamedPage(Schema):
     stopped_at: datetime | None
 
 
-class QuietOut(Schema):
+class QuietOut(Shape):
     id: int
     name: str
     per_day: float
     last_at: datetime
 
 
-class SplitTestNote(Schema):
+class SplitTestNote(Shape):
     key: str
     # Money that it is about in 28 days, where that is known.
     stake: Decimal | None
@@ -50,7 +50,7 @@ class SplitTestNote(Schema):
     verdict: VerdictOut
 
 
-class PageNote(Schema):
+class PageNote(Shape):
     """A finding among the landing pages of the last 28 days."""
 
     key: str
@@ -74,7 +74,7 @@ class PageNote(Schema):
     own_goal: bool
 
 
-class PaidPlaceOut(Schema):
+class PaidPlaceOut(Shape):
     """A page under a source, over the last 28 days."""
 
     page_id: int
@@ -85,7 +85,7 @@ class PaidPlaceOut(Schema):
     value: Decimal
 
 
-class MoveNote(Schema):
+class MoveNote(Shape):
     """Where the next euro is best spent: money a day to move, what that brings a day, and how sure it is."""
 
     key: str
@@ -99,7 +99,7 @@ class MoveNote(Schema):
     category: str
 
 
-class AudienceNote(Schema):
+class AudienceNote(Shape):
     """The largest audience that nobody has taken out."""
 
     key: str
@@ -108,7 +108,7 @@ class AudienceNote(Schema):
     people: int
 
 
-class SinceOut(Schema):
+class SinceOut(Shape):
     """A page, under a source or all, before and since a decision: spend and profit a day."""
 
     path: str
@@ -120,7 +120,7 @@ class SinceOut(Schema):
     profit_since: Decimal
 
 
-class DecisionOut(Schema):
+class DecisionOut(Shape):
     """What somebody has answered to a proposal, and what came of it where it was done and a day has passed."""
 
     id: int
@@ -133,7 +133,7 @@ class DecisionOut(Schema):
     came: list[SinceOut]
 
 
-class AnswerIn(Schema):
+class AnswerIn(Shape):
     key: str = Field(max_length=600)
     answer: Literal["done", "later", "never"]
     days: int = 7
@@ -145,7 +145,7 @@ class ChangedRule(ChangeOut):
     name: str
 
 
-class LedBackNote(Schema):
+class LedBackNote(Shape):
     """A variant of a running test whose page leads back to its control."""
 
     test: int
@@ -156,7 +156,7 @@ class LedBackNote(Schema):
     last_at: datetime | None
 
 
-class UnfoundNote(Schema):
+class UnfoundNote(Shape):
     """A selector of a running test for which its page has no element."""
 
     test: int
@@ -168,7 +168,7 @@ class UnfoundNote(Schema):
     last_at: datetime
 
 
-class SuspectNote(Schema):
+class SuspectNote(Shape):
     """Something of the last week that looks made up, and what of it could be set aside."""
 
     kind: Literal["values", "beyond", "pages", "one_network", "visits", "conversions"]
@@ -183,13 +183,13 @@ class SuspectNote(Schema):
     until_at: datetime | None
 
 
-class RefusedHostNote(Schema):
+class RefusedHostNote(Shape):
     host: str
     count: int
     last_at: datetime
 
 
-class CountOut(Schema):
+class CountOut(Shape):
     """A count of the day, and the range in which it usually falls."""
 
     # Nothing for visits.
@@ -199,14 +199,14 @@ class CountOut(Schema):
     usual: IntervalOut | None
 
 
-class YesterdayOut(Schema):
+class YesterdayOut(Shape):
     day: date
     days: int
     away: bool
     counts: list[CountOut]
 
 
-class RailOut(Schema):
+class RailOut(Shape):
     """The state of each section; `to_mend` and `broken_tests` as of a minute or two ago."""
 
     to_mend: int
@@ -219,7 +219,7 @@ class RailOut(Schema):
     running_tests: int
 
 
-class TodayOut(Schema):
+class TodayOut(Shape):
     to_mend: int
     now: datetime
     first_at: datetime | None

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from ninja import Schema
 from pydantic import ValidationError
 
 from clabo.columns.services import columns_of
@@ -15,11 +14,12 @@ from clabo.reports.answers import pages_out
 from clabo.reports.reading import LensIn, lens_from
 from clabo.reports.schemas import PageRowOut, PagesOut
 from clabo.saved.models import SavedView
+from clabo.shapes import Shape
 from clabo.sources.answers import sources_out
 from clabo.sources.dimensions import read_within
 from clabo.sources.schemas import SourceRowOut, SourcesIn, SourcesOut
 
-S = TypeVar("S", bound=Schema)
+S = TypeVar("S", bound=Shape)
 _DISTINCT = {"visitors", "new_visitors", "views_per_visitor"}
 
 

@@ -5,16 +5,17 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any, Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.reports.schemas import PagesOut
 from clabo.saved.models import Mailing, SavedView, SharedLink
+from clabo.shapes import Shape
 from clabo.sources.schemas import SourcesOut
 
 Place = Literal["pages", "sources", "paths"]
 
 
-class ViewIn(Schema):
+class ViewIn(Shape):
     name: str = Field(max_length=80)
     place: Place
     # The address's words, as the interface writes them.
@@ -29,12 +30,12 @@ class ViewOut(ViewIn):
     changed_at: datetime | None
 
 
-class ShareViewIn(Schema):
+class ShareViewIn(Shape):
     days: int = 30
     password: str = Field("", max_length=200)
 
 
-class ViewLinkOut(Schema):
+class ViewLinkOut(Shape):
     id: int
     hint: str
     with_password: bool
@@ -50,12 +51,12 @@ class NewViewLinkOut(ViewLinkOut):
     address: str
 
 
-class MailingIn(Schema):
+class MailingIn(Shape):
     to: str = Field(max_length=254)
     rhythm: Literal["weekly", "monthly"] = "weekly"
 
 
-class MailingOut(Schema):
+class MailingOut(Shape):
     id: int
     to: str
     rhythm: Literal["weekly", "monthly"]
@@ -64,18 +65,18 @@ class MailingOut(Schema):
     sent_on: date | None
 
 
-class ViewUsesOut(Schema):
+class ViewUsesOut(Shape):
     """Who else sees a view: by links, and by mail."""
 
     links: list[ViewLinkOut]
     mailings: list[MailingOut]
 
 
-class SharedViewIn(Schema):
+class SharedViewIn(Shape):
     password: str = Field("", max_length=200)
 
 
-class SharedViewOut(Schema):
+class SharedViewOut(Shape):
     """A view as a stranger sees it: its table, and nothing else of the site."""
 
     name: str
@@ -87,7 +88,7 @@ class SharedViewOut(Schema):
     sources: SourcesOut | None
 
 
-class UnsubscribedOut(Schema):
+class UnsubscribedOut(Shape):
     view: str
     to: str
 

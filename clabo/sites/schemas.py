@@ -6,20 +6,21 @@ from datetime import datetime
 from decimal import Decimal
 from typing import Annotated, Literal
 
-from ninja import Field, Schema
+from ninja import Field
 
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.sites.reach import origin_of
 
 ConsentName = Literal["always", "ask", "nameless"]
 
 
-class Host(Schema):
+class Host(Shape):
     host: str = Field(max_length=300)
     stands_for: str = Field("", max_length=300)
 
 
-class SiteOut(Schema):
+class SiteOut(Shape):
     id: int
     name: str
     key: str
@@ -40,14 +41,14 @@ class SiteOut(Schema):
     audience_plenty: int
 
 
-class NewSite(Schema):
+class NewSite(Shape):
     name: str = Field(max_length=120)
     hosts: list[str] = Field(max_length=50)
     currency: str = "EUR"
     time_zone: str = "UTC"
 
 
-class SiteChange(Schema):
+class SiteChange(Shape):
     name: str | None = Field(None, max_length=120)
     currency: str | None = None
     time_zone: str | None = None
@@ -72,7 +73,7 @@ def site_out(site: Site) -> SiteOut:
     )
 
 
-class ProofKeyOut(Schema):
+class ProofKeyOut(Shape):
     """A key that the site's server signs orders with. `secret` is there once: when the key is made."""
 
     id: int

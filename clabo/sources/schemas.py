@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal
 
-from ninja import Schema
-
 from clabo.columns.models import OwnColumn
 from clabo.conversions.lens import Lens
 from clabo.reports.reading import LensIn
 from clabo.reports.schemas import LensOut, MeasuredOut, measured
-from clabo.shapes import IntervalOut, interval_out
+from clabo.shapes import IntervalOut, Shape, interval_out
 from clabo.sources.queries import Hour, SourceRow
 
 
@@ -33,7 +31,7 @@ class SourceRowOut(MeasuredOut):
     title: str
 
 
-class SourcesOut(Schema):
+class SourcesOut(Shape):
     lens: LensOut
     by: str
     rows: list[SourceRowOut]
@@ -42,7 +40,7 @@ class SourcesOut(Schema):
     before: dict[str, SourceRowOut]
 
 
-class HourOut(Schema):
+class HourOut(Shape):
     weekday: int
     hour: int
     entries: int
@@ -51,7 +49,7 @@ class HourOut(Schema):
     thin: bool
 
 
-class HoursOut(Schema):
+class HoursOut(Shape):
     lens: LensOut
     hours: list[HourOut]
 

@@ -8,9 +8,9 @@ from decimal import Decimal
 from typing import Annotated, Literal
 
 from ninja import Field as Limit
-from ninja import Schema
 
 from clabo.core.spendfile import ColumnMapping, Field
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.spend import services
 from clabo.spend.joining import Joined
@@ -18,7 +18,7 @@ from clabo.spend.models import SpendImport
 from clabo.wording import say
 
 
-class ReadingJson(Schema):
+class ReadingJson(Shape):
     """Which column is what (numbers from 0), and how days and numbers are written."""
 
     columns: dict[Field, Annotated[int, Limit(ge=0, lt=10_000)]]
@@ -27,7 +27,7 @@ class ReadingJson(Schema):
     source: str = Limit("", max_length=200)
 
 
-class ImportOut(Schema):
+class ImportOut(Shape):
     id: int
     file_name: str
     state: Literal["uploaded", "done", "undone"]
@@ -40,14 +40,14 @@ class ImportOut(Schema):
     cost: Decimal
 
 
-class BadRowOut(Schema):
+class BadRowOut(Shape):
     line: int
     field: str
     message: str
     cells: list[str]
 
 
-class CheckOut(Schema):
+class CheckOut(Shape):
     id: int
     file_name: str
     encoding: str
@@ -71,7 +71,7 @@ class CheckOut(Schema):
     importable: bool
 
 
-class UnjoinedOut(Schema):
+class UnjoinedOut(Shape):
     source: str
     campaign: str
     rows: int
@@ -79,7 +79,7 @@ class UnjoinedOut(Schema):
     cost: Decimal
 
 
-class SpendOut(Schema):
+class SpendOut(Shape):
     """Imports, newest first, and how the last 90 days joined. `by_address`: cost without a visit."""
 
     imports: list[ImportOut]

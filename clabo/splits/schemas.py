@@ -8,7 +8,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Literal, cast
 
-from ninja import Field, Schema
+from ninja import Field
 
 from clabo.audiences.models import Audience
 from clabo.conversions.queries import rule_of
@@ -23,7 +23,7 @@ from clabo.core.measures import What
 from clabo.core.moments import read_moment
 from clabo.core.returns import over_lifetime
 from clabo.install.kit import HOLD_MS, tag_lines
-from clabo.shapes import IntervalOut, finite, interval_out, known_interval
+from clabo.shapes import IntervalOut, Shape, finite, interval_out, known_interval
 from clabo.sites.models import Site
 from clabo.splits import queries, results, services
 from clabo.splits.causes import causes
@@ -56,7 +56,7 @@ DeedName = Literal[
 ]
 
 
-class WayIn(Schema):
+class WayIn(Shape):
     """How a visit came; all that is given must hold."""
 
     source: str = ""
@@ -66,7 +66,7 @@ class WayIn(Schema):
     referrer: str = ""
 
 
-class EntrantsIn(Schema):
+class EntrantsIn(Shape):
     """Who may be in a test; each that is left out lets everybody in."""
 
     devices: list[Device] = []
@@ -76,7 +76,7 @@ class EntrantsIn(Schema):
     audience: int | None = None
 
 
-class LabelIn(Schema):
+class LabelIn(Shape):
     """What may be changed of a test in any state."""
 
     name: str = Field(max_length=120)
@@ -87,7 +87,7 @@ class LabelIn(Schema):
     ends_on_harm: bool = False
 
 
-class AdoptIn(Schema):
+class AdoptIn(Shape):
     letter: str = Field(max_length=1)
     # Clabo shows it to everybody until the site's own page has it.
     shown: bool = False
@@ -95,15 +95,15 @@ class AdoptIn(Schema):
     held_back: int = 0
 
 
-class EditorIn(Schema):
+class EditorIn(Shape):
     letter: str = Field(max_length=1)
 
 
-class ArchiveIn(Schema):
+class ArchiveIn(Shape):
     away: bool
 
 
-class StartCheckOut(Schema):
+class StartCheckOut(Shape):
     """One thing that is looked at before a start; `ok` is missing where Clabo cannot see it by itself."""
 
     what: CheckName
@@ -114,7 +114,7 @@ class StartCheckOut(Schema):
     days: int | None
 
 
-class MeasureIn(Schema):
+class MeasureIn(Shape):
     """What a test is read by besides: of each visitor, whether they had a conversion, what it was worth, or a bounce."""
 
     what: What
@@ -125,7 +125,7 @@ class MeasureIn(Schema):
     lower_is_better: bool = False
 
 
-class MomentIn(Schema):
+class MomentIn(Shape):
     """When a test of content begins for somebody: at once, or at one of these; `once` a tab."""
 
     after: int = 0
@@ -154,13 +154,13 @@ class SplitTestIn(LabelIn):
     moment: MomentIn = MomentIn()
 
 
-class DryRunOut(Schema):
+class DryRunOut(Shape):
     runs: int
     alarms: float
     decided: list[float]
 
 
-class PlanOut(Schema):
+class PlanOut(Shape):
     per_arm: list[int]
     total: int
     # What it takes read every day, in visitors and times the plan of a single look.
@@ -182,13 +182,13 @@ class PlanOut(Schema):
     hold_ms: int
 
 
-class UnfoundOut(Schema):
+class UnfoundOut(Shape):
     selector: str
     times: int
     last_at: datetime
 
 
-class VariantOut(Schema):
+class VariantOut(Shape):
     letter: str
     host: str
     path: str
@@ -203,7 +203,7 @@ class VariantOut(Schema):
     unfound: list[UnfoundOut]
 
 
-class SplitTestOut(Schema):
+class SplitTestOut(Shape):
     id: int
     name: str
     notes: str
@@ -250,7 +250,7 @@ class SplitTestSummary(SplitTestOut):
     letter: str | None
 
 
-class DeedOut(Schema):
+class DeedOut(Shape):
     """What was done with the test; by nobody where Clabo did it by itself."""
 
     at: datetime
@@ -258,14 +258,14 @@ class DeedOut(Schema):
     what: DeedName
 
 
-class LookOut(Schema):
+class LookOut(Shape):
     """A link that shows a variant as it would be; nothing of it is counted."""
 
     letter: str
     address: str
 
 
-class ArmOut(Schema):
+class ArmOut(Shape):
     letter: str
     path: str
     # What it changes on the page, in words.
@@ -286,7 +286,7 @@ class ArmOut(Schema):
     loss: float | None
 
 
-class AgainstOut(Schema):
+class AgainstOut(Shape):
     letter: str
     # What can be said of its difference now: the last look at midnight and the sequence together.
     range: IntervalOut
@@ -305,7 +305,7 @@ class AgainstOut(Schema):
     value_range: IntervalOut
 
 
-class CauseOut(Schema):
+class CauseOut(Shape):
     # "leads_back": its page sends visitors back; "tag_stopped": nothing has come from its page lately; "robots": a part of
     # who comes there is no person; "lost": fewer arrived than were sent.
     what: Literal["leads_back", "tag_stopped", "robots", "lost"]
@@ -314,7 +314,7 @@ class CauseOut(Schema):
     count: int
 
 
-class ForecastOut(Schema):
+class ForecastOut(Shape):
     early: int | None
     middle: int | None
     late: int | None
@@ -322,7 +322,7 @@ class ForecastOut(Schema):
     days: int
 
 
-class GroupOut(Schema):
+class GroupOut(Shape):
     """A group of visitors in which a challenger is held against the control."""
 
     letter: str
@@ -342,7 +342,7 @@ class GroupOut(Schema):
     reversed: bool
 
 
-class ArmMeasureOut(Schema):
+class ArmMeasureOut(Shape):
     letter: str
     # Visitors who did it, with its rate; of a value what a visitor brings.
     did: int
@@ -351,7 +351,7 @@ class ArmMeasureOut(Schema):
     mean: float | None
 
 
-class AgainstMeasureOut(Schema):
+class AgainstMeasureOut(Shape):
     letter: str
     # Of the difference, honest at every look.
     range: IntervalOut
@@ -361,7 +361,7 @@ class AgainstMeasureOut(Schema):
     standing: Standing | None
 
 
-class MeasureOut(Schema):
+class MeasureOut(Shape):
     measure: MeasureIn
     # The conversion's name; missing of bounces, and where it has been deleted.
     name: str | None
@@ -369,14 +369,14 @@ class MeasureOut(Schema):
     against: list[AgainstMeasureOut]
 
 
-class DayOut(Schema):
+class DayOut(Shape):
     day: date
     letter: str
     visitors: int
     range: IntervalOut
 
 
-class VerdictOut(Schema):
+class VerdictOut(Shape):
     kind: VerdictKind
     letter: str | None
     difference: IntervalOut | None
@@ -385,7 +385,7 @@ class VerdictOut(Schema):
     all_worse: bool
 
 
-class ResultOut(Schema):
+class ResultOut(Shape):
     test: SplitTestOut
     verdict: VerdictOut
     arms: list[ArmOut]
@@ -415,7 +415,7 @@ class ResultOut(Schema):
     causes: list[CauseOut]
 
 
-class SplitLens(Schema):
+class SplitLens(Shape):
     """The words of the lens that a test answers to; its days are its own."""
 
     origin: str = "any"

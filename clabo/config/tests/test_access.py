@@ -8,7 +8,6 @@ from datetime import date
 from typing import Any
 
 from django.test import Client, TestCase
-from ninja import Schema
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts import services
@@ -31,6 +30,7 @@ from clabo.pictures.models import PagePicture
 from clabo.rehearsals import services as rehearsing
 from clabo.saved import mailing
 from clabo.saved.services import keep, share
+from clabo.shapes import Shape
 from clabo.sites.models import Site
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
@@ -374,7 +374,7 @@ class Description(TestCase):
     def test_no_two_shapes_have_one_name(self) -> None:
         """The second would silently take the first one's place in the description."""
         names: dict[str, str] = {}
-        for schema in _all_schemas(Schema):
+        for schema in _all_schemas(Shape):
             if schema.__module__.startswith("clabo."):
                 self.assertNotIn(schema.__name__, names, schema.__module__)
                 names[schema.__name__] = schema.__module__
