@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
@@ -29,6 +29,7 @@ from clabo.core.twocounts import (
     Tally,
     placed,
     steps,
+    together,
     total,
 )
 from clabo.db.arrays import in_array
@@ -265,13 +266,25 @@ def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Plac
         lens.first - timedelta(days=1),
         lens.last + timedelta(days=longest + 2),
         ("claimed", rule.pk, str(countings)),
-        lambda days: _claimed_on(lens.site, rule, countings, longest, days),
+        lambda days: _alike_together(_claimed_on(lens.site, rule, countings, longest, days), countings),
         # Whatever happens to a visit, or to what is credited to one, lies so far before its conversion at most.
         back=longest + 2,
     )
     for _, source, claimed in rows:
         found[source].append(claimed)
     return found
+
+
+def _alike_together(
+    rows: Iterable[tuple[date, str, Placed]], countings: Mapping[str, tuple[Counting, Counting]]
+) -> Iterator[tuple[date, str, Placed]]:
+    """Each day's conversions of a source as few rows, where its side does not count once a click."""
+    by_day: defaultdict[tuple[date, str], list[Placed]] = defaultdict(list)
+    for day, source, conversion in rows:
+        by_day[day, source].append(conversion)
+    for (day, source), every in by_day.items():
+        for conversion in every if countings[source][1].once else together(every):
+            yield day, source, conversion
 
 
 def _claimed_on(

@@ -10,8 +10,9 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from clabo.config.api import api
-from clabo.splits.editing import edit
+from clabo.splits.editing import edit, edit_picture
 from clabo.splits.entering import entering
+from clabo.splits.kept import kept
 from clabo.splits.looks import look
 
 
@@ -47,6 +48,8 @@ urlpatterns = [
     ),
     path("look/<str:token>.json", look),
     path("edit/<str:token>.json", edit),
+    path("edit/<str:token>/picture", edit_picture),
+    path("kept/<str:name>.webp", kept),
     path("in/<str:key>/<str:visitor>.json", entering),
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),

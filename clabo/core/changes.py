@@ -9,15 +9,18 @@ from __future__ import annotations
 import re
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, ClassVar, Literal, Self, cast, get_args
 from urllib.parse import urlsplit
 
+from clabo.core import sheet
+from clabo.core.markup import cleaned, nodes
 from clabo.core.rules.errors import RuleError, maybe_text, one_of, only, text
 
 MOST_CHANGES = 30
 MOST_SELECTOR = 300
 MOST_WORDS = 2000
+MOST_MARKUP = 20_000
 Place = Literal["before", "after"]
 PLACES: tuple[Place, ...] = get_args(Place)
 Template = Literal["banner", "panel", "notice"]
@@ -39,6 +42,8 @@ class Change(ABC):
 
     key: ClassVar[str]
     selector: str
+    # Where the selector finds nothing, this one is asked; empty for none.
+    fallback: str
 
     @classmethod
     @abstractmethod
@@ -50,6 +55,10 @@ class Change(ABC):
         values = asdict(cast(Any, self))
         return {self.key: {name: value for name, value in values.items() if value}}
 
+    def for_tag(self) -> dict[str, Any]:
+        """The JSON as the tag applies it."""
+        return self.json()
+
 
 @dataclass(frozen=True, slots=True)
 class Words(Change):
@@ -57,6 +66,7 @@ class Words(Change):
 
     selector: str
     text: str
+    fallback: str = ""
     key: ClassVar[str] = "words"
 
     @classmethod
@@ -72,6 +82,7 @@ class Link(Change):
 
     selector: str
     to: str
+    fallback: str = ""
     key: ClassVar[str] = "link"
 
     @classmethod
@@ -88,6 +99,7 @@ class Picture(Change):
     selector: str
     address: str
     alt: str = ""
+    fallback: str = ""
     key: ClassVar[str] = "picture"
 
     @classmethod
@@ -104,6 +116,7 @@ class Hidden(Change):
     """The element is not shown."""
 
     selector: str
+    fallback: str = ""
     key: ClassVar[str] = "hide"
 
     @classmethod
@@ -118,6 +131,7 @@ class Shown(Change):
     """An element that the page hides is shown."""
 
     selector: str
+    fallback: str = ""
     key: ClassVar[str] = "show"
 
     @classmethod
@@ -134,6 +148,7 @@ class Moved(Change):
     selector: str
     place: Place
     of: str
+    fallback: str = ""
     key: ClassVar[str] = "move"
 
     @classmethod
@@ -150,6 +165,7 @@ class Styled(Change):
     selector: str
     property: str
     value: str
+    fallback: str = ""
     key: ClassVar[str] = "style"
 
     @classmethod
@@ -174,12 +190,13 @@ class Block(Change):
     button: str = ""
     to: str = ""
     picture: str = ""
+    fallback: str = ""
     key: ClassVar[str] = "block"
 
     @classmethod
     def read(cls, data: Mapping[str, Any]) -> Self:
         """The fields; a button needs an address, and an address a button."""
-        only(data, {f.name for f in fields(cls)})
+        only(data, {f.name for f in fields(cls)} - {"fallback"})
         button, to = maybe_text(data, "button", 80), _address(data, "to")
         if bool(button) != bool(to):
             raise RuleError("to" if button else "button", "change_button_and_address")
@@ -195,8 +212,55 @@ class Block(Change):
         )
 
 
+@dataclass(frozen=True, slots=True)
+class Markup(Change):
+    """A piece of markup of one's own stands before or after an element."""
+
+    selector: str
+    place: Place
+    html: str
+    fallback: str = ""
+    key: ClassVar[str] = "html"
+
+    @classmethod
+    def read(cls, data: Mapping[str, Any]) -> Self:
+        """Selector, one of PLACES, and markup, of which only what may stand on a page is kept (core/markup.py)."""
+        only(data, {"selector", "place", "html"})
+        html = cleaned(text(data, "html", "change_ask_markup", MOST_MARKUP))
+        if not html:
+            raise RuleError("html", "change_no_markup")
+        return cls(_selector(data), one_of(data, "place", PLACES), html)  # type: ignore[arg-type]
+
+    def for_tag(self) -> dict[str, Any]:
+        """With the nodes that are made, in place of the markup."""
+        inner = {k: v for k, v in self.json()[self.key].items() if k != "html"}
+        return {self.key: {**inner, "nodes": nodes(self.html)}}
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet(Change):
+    """Rules of a style sheet that hold while the variant is shown. It touches what they select, and needs none of it."""
+
+    css: str
+    selector: ClassVar[str] = ""  # type: ignore[misc]
+    fallback: ClassVar[str] = ""  # type: ignore[misc]
+    key: ClassVar[str] = "sheet"
+
+    @classmethod
+    def read(cls, data: Mapping[str, Any]) -> Self:
+        """The rules (core/sheet.py)."""
+        only(data, {"css"})
+        css = text(data, "css", "sheet_empty", MOST_MARKUP)
+        sheet.rules_of(css, "css")
+        return cls(css)
+
+    def for_tag(self) -> dict[str, Any]:
+        """With the rules one by one, in place of the sheet."""
+        return {self.key: {"rules": sheet.rules_of(self.css, "css")}}
+
+
 CHANGES: dict[str, type[Change]] = {
-    c.key: c for c in (Words, Link, Picture, Hidden, Shown, Moved, Styled, Block)
+    c.key: c for c in (Words, Link, Picture, Hidden, Shown, Moved, Styled, Block, Markup, Sheet)
 }
 
 
@@ -220,7 +284,7 @@ def read_changes(data: Any) -> list[Change]:
     Examples
     --------
     >>> read_changes([{"words": {"selector": "h1", "text": "Start with one hive"}}])
-    [Words(selector='h1', text='Start with one hive')]
+    [Words(selector='h1', text='Start with one hive', fallback='')]
     """
     if not isinstance(data, Sequence) or isinstance(data, str | bytes):
         raise RuleError("", "change_no_list")
@@ -236,16 +300,36 @@ def read_changes(data: Any) -> list[Change]:
         if not isinstance(inner, Mapping):
             raise RuleError(f"[{place}].{key}", "needs_object", key=key)
         try:
-            found.append(CHANGES[key].read(inner))
+            found.append(_read(CHANGES[key], inner))
         except RuleError as error:
             field = "" if error.field == "rule" else f".{error.field}"
             raise RuleError(f"[{place}].{key}{field}", error.told.code, **error.told.params) from None
     return found
 
 
+def _read(kind: type[Change], data: Mapping[str, Any]) -> Change:
+    """A change, and the fallback of its selector, if it has one."""
+    if "fallback" not in data or kind is Sheet:
+        return kind.read(data)
+    change = kind.read({name: value for name, value in data.items() if name != "fallback"})
+    fallback = _selector(data, "fallback") if data["fallback"] else ""
+    found: Change = replace(cast(Any, change), fallback="" if fallback == change.selector else fallback)
+    return found
+
+
+def touched(changes: Sequence[Change]) -> list[str]:
+    """Every selector of what looks different and was there before, fallbacks included, each once."""
+    unseen = (Block, Link, Markup, Shown)
+    seen = [c for c in changes if not isinstance(c, unseen)]
+    found = dict.fromkeys(selectors(seen))
+    found |= dict.fromkeys(c.fallback for c in seen if c.fallback)
+    found |= dict.fromkeys(one for c in seen if isinstance(c, Sheet) for one in sheet.touched(c.css))
+    return list(found)
+
+
 def selectors(changes: Sequence[Change]) -> list[str]:
     """Every selector that must find something for the changes to be made, each once."""
-    found = dict.fromkeys(c.selector for c in changes)
+    found = dict.fromkeys(c.selector for c in changes if c.selector)
     found |= dict.fromkeys(c.of for c in changes if isinstance(c, Moved))
     return list(found)
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from typing import Literal
@@ -84,9 +84,10 @@ class Steps:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A conversion as two sides would count it. `ours`: the day of the click that we claim it for, None for none.
+    """A conversion as two sides would count it, or `count` that they would count alike, with their `value` together.
 
-    `theirs`: the visit of the click that they would, and its day by our midnight and by theirs.
+    `ours`: the day of the click that we claim it for, None for none. `theirs`: the visit of the click that they would, and
+    its day by our midnight and by theirs.
     """
 
     at: datetime
@@ -94,6 +95,17 @@ class Placed:
     uncounted: bool
     ours: date | None
     theirs: tuple[int, date, date] | None
+    count: int = 1
+
+
+def together(conversions: Iterable[Placed]) -> list[Placed]:
+    """The same with those that are counted alike as one, for a side that does not ask which click had one before."""
+    found: dict[object, Placed] = {}
+    for c in conversions:
+        key = c.uncounted, c.ours, c.theirs and c.theirs[1:]
+        known = found.get(key)
+        found[key] = replace(known, value=known.value + c.value, count=known.count + c.count) if known else c
+    return list(found.values())
 
 
 def placed(conversion: Claimed, ours: Counting, theirs: Counting) -> Placed:
@@ -131,7 +143,7 @@ def steps(conversions: Iterable[Placed], once: bool, first: date, last: date) ->
     also_uncounted = _first_of_a_click(every) if once else every
     return Steps(
         *(
-            _sums(((day(c), c.value) for c in some), first, last)
+            _sums(((day(c), c) for c in some), first, last)
             for day, some in (
                 (lambda c: c.ours, counted),
                 (_by_our_midnight, counted),
@@ -161,13 +173,13 @@ def _first_of_a_click(conversions: Sequence[Placed]) -> list[Placed]:
     return found
 
 
-def _sums(conversions: Iterable[tuple[date | None, Decimal]], first: date, last: date) -> ByDay:
+def _sums(conversions: Iterable[tuple[date | None, Placed]], first: date, last: date) -> ByDay:
     found: defaultdict[date, int] = defaultdict(int)
     values: defaultdict[date, Decimal] = defaultdict(Decimal)
-    for day, value in conversions:
+    for day, conversion in conversions:
         if day is not None and first <= day <= last:
-            found[day] += 1
-            values[day] += value
+            found[day] += conversion.count
+            values[day] += conversion.value
     return {day: Tally(Decimal(n), values[day]) for day, n in found.items()}
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Query, Router
+from ninja import File, Query, Router
+from ninja.files import UploadedFile
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
@@ -15,6 +16,7 @@ from clabo.splits import life, queries, results, services
 from clabo.splits.checklist import checklist
 from clabo.splits.editing import edit_address
 from clabo.splits.groups import groups
+from clabo.splits.kept import MOST_BYTES, keep_picture
 from clabo.splits.looks import look_address
 from clabo.splits.models import SplitTest
 from clabo.splits.schemas import (
@@ -23,6 +25,7 @@ from clabo.splits.schemas import (
     ArmOut,
     EditorIn,
     GroupOut,
+    KeptOut,
     LabelIn,
     LookOut,
     PlanOut,
@@ -146,6 +149,13 @@ def editor_link(request: HttpRequest, site_id: int, test_id: int, data: EditorIn
     """A link that opens the page with the editor, for whoever asks for it and for two hours."""
     test = _mine(request, site_id, test_id)
     return LookOut(letter=data.letter, address=edit_address(test, data.letter, person(request)))
+
+
+@router.post("/sites/{int:site_id}/tests/pictures", response=KeptOut)
+def keep(request: HttpRequest, site_id: int, picture: File[UploadedFile]) -> KeptOut:
+    """Keep a picture for what variants show; a PNG, JPEG, WebP or GIF of at most 5 MB."""
+    site = site_for(request, site_id, Role.EDITOR)
+    return KeptOut(address=keep_picture(site, picture.read(MOST_BYTES + 1)))
 
 
 @router.get(ONE + "/groups", response=list[GroupOut])

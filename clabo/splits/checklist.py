@@ -68,7 +68,7 @@ def checklist(test: SplitTest, now: datetime | None = None) -> list[Check]:
 
 
 def _traffic(test: SplitTest, control: Address) -> Check:
-    per_day = recorded(test.site, control, test.rule).per_day * test.traffic / 100
+    per_day = recorded(test.site, control, test.rule, places=test.places()).per_day * test.traffic / 100
     days = days_needed(plan_of(test), per_day) if per_day > 0 else None
     return Check("traffic", days is not None and days <= LONGEST_DAYS, days=days)
 

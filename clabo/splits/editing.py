@@ -6,6 +6,7 @@ import json
 import re
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
@@ -14,10 +15,12 @@ from django.utils.crypto import constant_time_compare, salted_hmac
 from django.views.decorators.csrf import csrf_exempt
 
 from clabo.accounts.models import Membership, Role, User
-from clabo.core.changes import read_changes
+from clabo.core.changes import Change, read_changes
 from clabo.core.rules.errors import RuleError
 from clabo.problems import Problem
 from clabo.sites.reach import origin_of
+from clabo.splits.kept import MOST_BYTES as MOST_PICTURE
+from clabo.splits.kept import keep_picture
 from clabo.splits.models import Deed, SplitTest, Variant
 from clabo.splits.services import note
 from clabo.wording import say
@@ -79,7 +82,7 @@ def written_by(token: str, now: datetime | None = None) -> Writing:
 def write(writing: Writing, data: object) -> None:
     """Keep what was written; raises Problem."""
     try:
-        changes = [c.json() for c in read_changes(data)]
+        changes = [c.json() for c in read_changes(_as_written(data))]
     except RuleError as error:
         raise Problem(say(error.told), f"changes{error.field}") from None
     with transaction.atomic():
@@ -88,6 +91,28 @@ def write(writing: Writing, data: object) -> None:
             raise Problem("The test has been started meanwhile, so that it cannot be written.", status=409)
         test.variants.filter(letter=writing.variant.letter).update(changes=changes)
         note(test, Deed.What.CHANGED, writing.person)
+
+
+# What the tag applies in place of what somebody wrote.
+_DERIVED = ("nodes", "rules")
+
+
+def _for_editor(change: Change) -> dict[str, Any]:
+    """What was written, and what is made of it on the page."""
+    return {change.key: change.json()[change.key] | change.for_tag()[change.key]}
+
+
+def _as_written(data: object) -> object:
+    return [_one_as_written(one) for one in data] if isinstance(data, list) else data
+
+
+def _one_as_written(one: object) -> object:
+    if not isinstance(one, dict):
+        return one
+    return {
+        key: {n: v for n, v in inner.items() if n not in _DERIVED} if isinstance(inner, dict) else inner
+        for key, inner in one.items()
+    }
 
 
 def _token(test_id: int, letter: str, person_id: int, until: int) -> str:
@@ -106,12 +131,30 @@ def edit(request: HttpRequest, token: str) -> HttpResponse:
             raise Problem("Read the draft with GET, and keep it with POST.", status=405)
         name, letter = writing.test.name, writing.variant.letter
         writing.variant.refresh_from_db()
-        answer = JsonResponse({"name": name, "letter": letter, "changes": writing.variant.changes})
+        changes = [_for_editor(c) for c in read_changes(writing.variant.changes)]
+        answer = JsonResponse({"name": name, "letter": letter, "changes": changes})
     except Problem as problem:
         answer = JsonResponse({"detail": problem.detail, "field": problem.field}, status=problem.status)
     answer["access-control-allow-origin"] = "*"
     answer["cache-control"] = "no-store"
     answer["x-robots-tag"] = "noindex"
+    return answer
+
+
+@csrf_exempt
+def edit_picture(request: HttpRequest, token: str) -> HttpResponse:
+    """Keeps a picture for the draft that the token is of; the body is the file."""
+    try:
+        writing = written_by(token)
+        if request.method != "POST":
+            raise Problem("Send the picture with POST.", status=405)
+        if int(request.headers.get("content-length") or 0) > MOST_PICTURE:
+            raise Problem("The picture is too large. Make it smaller first.", "picture", 413)
+        answer = JsonResponse({"address": keep_picture(writing.test.site, request.body)})
+    except Problem as problem:
+        answer = JsonResponse({"detail": problem.detail, "field": problem.field}, status=problem.status)
+    answer["access-control-allow-origin"] = "*"
+    answer["cache-control"] = "no-store"
     return answer
 
 

@@ -10,7 +10,7 @@ from uuid import UUID
 from django.db.models import F, Q
 from django.db.models.functions import Greatest
 
-from clabo.core.changes import Block, Link, Shown, read_changes, selectors
+from clabo.core.changes import read_changes, selectors, touched
 from clabo.core.entrants import read_entrants
 from clabo.db.arrays import in_array
 from clabo.events.models import Event
@@ -39,7 +39,7 @@ def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
                 # All lie on one host (services.pages_of).
                 "host": variants[0].host,
                 "variants": [[v.letter, v.path, v.share] for v in variants],
-                **(_content(variants, test.moment) if test.what == SplitTest.What.CONTENT else {}),
+                **(_content(test, variants) if test.what == SplitTest.What.CONTENT else {}),
             }
         )
     return found
@@ -56,22 +56,18 @@ def _entry(test: SplitTest) -> dict[str, Any]:
     }
 
 
-def _content(variants: Sequence[Variant], moment: dict[str, Any]) -> dict[str, Any]:
-    """Of a test of content: the page, what each variant changes there, and when."""
-    control = variants[0]
+def _content(test: SplitTest, variants: Sequence[Variant]) -> dict[str, Any]:
+    """Of a test of content: its pages, what each variant changes there, and when."""
+    places, moment = test.places(), test.moment
     return {
-        "where": [{"match": "equals", "value": control.host + control.path}],
-        "changes": [v.changes for v in variants],
+        "where": [p.json() for p in places],
+        # For what is to be kept out of sight early on: no page is left out by it.
+        "on": "|".join(p.pattern() for p in places),
+        "changes": [[c.for_tag() for c in read_changes(v.changes)] for v in variants],
         # What waits for a moment is seen as it is until then.
-        "hold": [[] if moment else _touched(v) for v in variants],
+        "hold": [[] if moment else touched(read_changes(v.changes)) for v in variants],
         **({"moment": moment} if moment else {}),
     }
-
-
-def _touched(variant: Variant) -> list[str]:
-    """What looks different, and was there before."""
-    unseen = (Block, Link, Shown)
-    return selectors([c for c in read_changes(variant.changes) if not isinstance(c, unseen)])
 
 
 def expose_batch(batch: StoredBatch) -> None:

@@ -9,7 +9,8 @@ from django.db.models import Q
 
 from clabo.accounts.models import User
 from clabo.core.addresses import Address
-from clabo.core.changes import read_changes, selectors
+from clabo.core.changes import read_changes, touched
+from clabo.events.models import Page
 from clabo.problems import Problem
 from clabo.splits.models import LETTERS, Deed, Pause, SplitTest, Variant, new_key
 from clabo.splits.services import Label, leads_back, note, put_label, unseen
@@ -59,8 +60,23 @@ def sharing_pages(test: SplitTest) -> list[SplitTest]:
         .prefetch_related("variants")
         .order_by("pk")
     )
-    mine = {(v.host, v.path) for v in test.variants.all()}
-    return [t for t in found if mine & {(v.host, v.path) for v in t.variants.all()}]
+    return [t for t in found if _share_a_page(test, t)]
+
+
+def _share_a_page(one: SplitTest, other: SplitTest) -> bool:
+    """A page of one is of the other, of their own pages and of all that have been seen."""
+    ours, theirs = one.places(), other.places()
+    own = {(v.host, v.path) for t in (one, other) for v in t.variants.all()}
+
+    def both(host: str, path: str) -> bool:
+        return any(p.holds(host, path) for p in ours) and any(p.holds(host, path) for p in theirs)
+
+    if any(both(*page) for page in own):
+        return True
+    if not one.pages or not other.pages:
+        return False
+    seen = Page.objects.filter(site=one.site_id).values_list("host", "path")
+    return any(both(host, path) for host, path in seen.iterator())
 
 
 def room_beside(others: list[SplitTest]) -> tuple[str, int] | None:
@@ -110,7 +126,7 @@ def _stand_beside(test: SplitTest, variants: list[Variant], others: list[SplitTe
 
 
 def _touched(tests: list[SplitTest]) -> set[str]:
-    return {s for t in tests for v in t.variants.all() for s in selectors(read_changes(v.changes))}
+    return {s for t in tests for v in t.variants.all() for s in touched(read_changes(v.changes))}
 
 
 def pause(test: SplitTest, now: datetime | None = None, by: User | None = None) -> SplitTest:
@@ -252,6 +268,7 @@ def copy(test: SplitTest, by: User | None = None) -> SplitTest:
                     "who",
                     "measures",
                     "moment",
+                    "pages",
                     "beside",
                     "baseline",
                     "smallest_lift",

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.crypto import constant_time_compare, salted_hmac
 
+from clabo.core.changes import read_changes
 from clabo.problems import Problem
 from clabo.sites.reach import origin_of
 from clabo.splits.models import SplitTest, Variant
@@ -49,7 +50,8 @@ def look(request: HttpRequest, token: str) -> HttpResponse:
     try:
         variant = looked_at(token)
         test: SplitTest = variant.test
-        answer = JsonResponse({"name": test.name, "letter": variant.letter, "changes": variant.changes})
+        changes = [c.for_tag() for c in read_changes(variant.changes)]
+        answer = JsonResponse({"name": test.name, "letter": variant.letter, "changes": changes})
     except Problem as problem:
         answer = JsonResponse({"detail": problem.detail}, status=problem.status)
     answer["access-control-allow-origin"] = "*"

@@ -10,6 +10,7 @@ from django.db import models
 
 from clabo.accounts.models import User
 from clabo.conversions.models import ConversionRule
+from clabo.core.places import Place, read_places
 from clabo.core.splits import Slot, assign
 from clabo.events.models import Visitor
 from clabo.sites.models import Site
@@ -58,6 +59,8 @@ class SplitTest(models.Model):
     layer = models.CharField(max_length=16, blank=True, db_default="")
     # What the split is drawn with, where not with the key: that of the test which this one goes on from.
     salt = models.CharField(max_length=16, blank=True, db_default="")
+    # Of content, the pages that it is on besides that of its variants (core/places.py).
+    pages = models.JSONField(default=list, blank=True, db_default=[])
     # Who may be in it (core/entrants.py).
     who = models.JSONField(default=dict, blank=True, db_default={})
     # Of content, when it begins for somebody who has come (core/moments.py).
@@ -108,6 +111,11 @@ class SplitTest(models.Model):
                 p.from_at <= time and (p.until_at is None or time < p.until_at) for p in self.pauses.all()
             )
         )
+
+    def places(self) -> list[Place]:
+        """Of content, every page that it is on: its own, and those that are meant besides."""
+        own = {Place("equals", v.host + v.path): None for v in self.variants.all()}
+        return [*own, *read_places(self.pages)]
 
 
 class Pause(models.Model):
@@ -189,3 +197,15 @@ class Exposure(models.Model):
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("test", "visitor"), name="exposed_once"),)
+
+
+class KeptPicture(models.Model):
+    """A picture that variants show, as WebP, under the SHA-256 of what it holds."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    name = models.CharField(max_length=64, db_index=True)
+    data = models.BinaryField()
+    kept_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "name"), name="picture_kept_once"),)

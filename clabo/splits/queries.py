@@ -13,7 +13,7 @@ from clabo.core.evidence import DryRun, SamplePlan, daily_cost, days_needed, dry
 from clabo.sites.models import Site
 from clabo.splits.models import Exposure, SplitTest
 from clabo.splits.results import Recorded, recorded
-from clabo.splits.services import SplitContent, pages_of, plan, unseen
+from clabo.splits.services import SplitContent, pages_of, places_of, plan, unseen
 
 
 def tests_of(site: Site) -> list[SplitTest]:
@@ -61,7 +61,7 @@ def planned(site: Site, content: SplitContent) -> Planned:
     """The plan, and what the last 28 days of the control page say to it; raises Problem naming the field."""
     wanted = plan(content)
     pages = pages_of(site, content.addresses)
-    before = recorded(site, pages[0], content.rule)
+    before = recorded(site, pages[0], content.rule, places=places_of(site, content))
     times = daily_cost(wanted)
     total = math.ceil(wanted.total * times)
     per_day = before.per_day * content.traffic / 100

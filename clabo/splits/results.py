@@ -32,6 +32,7 @@ from clabo.core.evidence import (
     verdict,
 )
 from clabo.core.measures import Measure, read_measures
+from clabo.core.places import Place
 from clabo.core.returns import roas
 from clabo.db.arrays import in_array
 from clabo.events.models import Event, Kind, Page, TrafficClass, Visit
@@ -340,15 +341,21 @@ class Recorded:
     days: list[tuple[int, int]] = field(default_factory=list)
 
 
-def recorded(site: Site, page: Address, rule: ConversionRule, days: int = 28) -> Recorded:
-    """How a page has done in the last `days` days, counted as a test on it would count."""
+def recorded(
+    site: Site, page: Address, rule: ConversionRule, days: int = 28, places: Sequence[Place] = ()
+) -> Recorded:
+    """How a page, and those that `places` mean besides, have done in the last `days` days, counted as a test would."""
+    pages = [
+        pk
+        for pk, host, path in Page.objects.filter(site=site).values_list("pk", "host", "path")
+        if (host, path) == (page.host, page.path) or any(p.holds(host, path) for p in places)
+    ]
     since = site.last_days(days)
     seen = dict(
         Event.objects.in_counted_visits()
         .filter(
+            in_array("page_id", pages),
             site=site,
-            page__host=page.host,
-            page__path=page.path,
             kind=Kind.VIEW,
             time__gte=since,
         )

@@ -21,6 +21,7 @@ from clabo.core.evidence.guards import Standing
 from clabo.core.evidence.verdicts import VerdictKind
 from clabo.core.measures import What
 from clabo.core.moments import read_moment
+from clabo.core.places import Match
 from clabo.core.returns import over_lifetime
 from clabo.install.kit import HOLD_MS, tag_lines
 from clabo.shapes import IntervalOut, Shape, finite, interval_out, known_interval
@@ -125,6 +126,13 @@ class MeasureIn(Shape):
     lower_is_better: bool = False
 
 
+class PlaceIn(Shape):
+    """Pages whose address, with its host, equals, begins with or contains a text."""
+
+    match: Match
+    value: str
+
+
 class MomentIn(Shape):
     """When a test of content begins for somebody: at once, or at one of these; `once` a tab."""
 
@@ -152,6 +160,8 @@ class SplitTestIn(LabelIn):
     beside: Literal["", "apart", "crossed"] = ""
     measures: list[MeasureIn] = Field([], max_length=6)
     moment: MomentIn = MomentIn()
+    # Of a test of content, the pages that it is on besides its own.
+    pages: list[PlaceIn] = Field([], max_length=10)
 
 
 class DryRunOut(Shape):
@@ -216,6 +226,7 @@ class SplitTestOut(Shape):
     measures: list[MeasureIn]
     moment: MomentIn
     moment_says: str
+    pages: list[PlaceIn]
     beside: Literal["", "apart", "crossed"]
     # Of all visitors, in percent: from where on its traffic is taken, where it shares them with another test.
     start_at: int
@@ -256,6 +267,12 @@ class DeedOut(Shape):
     at: datetime
     by: str
     what: DeedName
+
+
+class KeptOut(Shape):
+    """Where a picture is that Clabo keeps."""
+
+    address: str
 
 
 class LookOut(Shape):
@@ -440,6 +457,7 @@ def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
         data.beside,
         [m.model_dump(exclude_defaults=True) for m in data.measures],
         data.moment.model_dump(exclude_defaults=True),
+        [p.model_dump() for p in data.pages],
         label_of(data),
     )
 
@@ -466,6 +484,7 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "who",
         "measures",
         "moment",
+        "pages",
         "beside",
         "start_at",
         "adopted",

@@ -20,6 +20,7 @@ from clabo.core.entrants import Entrants, read_entrants
 from clabo.core.evidence import SamplePlan, plan_rate_test
 from clabo.core.measures import Measure, read_measures
 from clabo.core.moments import Moment, read_moment
+from clabo.core.places import Place, read_places
 from clabo.core.rules.errors import RuleError
 from clabo.events.models import Page
 from clabo.events.parsing import SiteReader
@@ -69,6 +70,8 @@ class SplitContent:
     measures: Any = field(default_factory=list)
     # Of content, when it begins for somebody (core/moments.py).
     moment: Any = field(default_factory=dict)
+    # Of content, the pages that it is on besides its own (core/places.py).
+    pages: Any = field(default_factory=list)
     label: Label | None = None
 
 
@@ -112,7 +115,7 @@ def save_test(
         raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
     planned = plan(content)
     pages = pages_of(site, content.addresses)
-    changes = changes_of(content)
+    changes, places = changes_of(content), places_of(site, content)
     if content.what == What.CONTENT:
         pages *= len(content.shares)
     with transaction.atomic():
@@ -126,7 +129,7 @@ def save_test(
         put_label(test, label, datetime.now(UTC))
         test.rule, test.traffic = content.rule, content.traffic
         test.who, test.beside = entrants.json(), content.beside
-        test.moment = moment.json()
+        test.moment, test.pages = moment.json(), [p.json() for p in places]
         test.measures = [m.json() for m in measures]
         test.baseline, test.smallest_lift = content.baseline, content.smallest_lift
         test.planned_visitors, test.what = planned.total, content.what
@@ -203,6 +206,33 @@ def moment_of(content: SplitContent) -> Moment:
     if moment != Moment() and content.what != What.CONTENT:
         raise Problem("Only what changes on a page can wait for a moment.", "moment")
     return moment
+
+
+def places_of(site: Site, content: SplitContent) -> list[Place]:
+    """The pages that a test of content is on besides its own; raises Problem naming what cannot be read."""
+    try:
+        found = read_places(content.pages)
+    except RuleError as error:
+        raise Problem(say(error.told), f"pages{error.field}") from None
+    if found and content.what != What.CONTENT:
+        raise Problem("Only what changes on a page can be on several.", "pages")
+    if not found:
+        return []
+    hosts, own = SiteReader.of(site).hosts, pages_of(site, content.addresses)[0].host
+    whole = []
+    for place, one in enumerate(found):
+        # Addresses are written without their host, or copied out of a browser.
+        value = one.value.split("://", 1)[-1]
+        if one.match != "contains":
+            value = own + value if value.startswith("/") else value
+            host, slash, rest = value.partition("/")
+            if not slash or host not in hosts:
+                raise Problem(
+                    f"Begin with / or with one of the site's hosts, such as {own}.", f"pages[{place}].value"
+                )
+            value = f"{host}/{rest.rstrip('/') if one.match == 'equals' else rest}"
+        whole.append(Place(one.match, value))
+    return list(dict.fromkeys(whole))
 
 
 def entrants_of(content: SplitContent) -> Entrants:

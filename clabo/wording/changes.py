@@ -12,13 +12,16 @@ from clabo.core.changes import (
     Change,
     Hidden,
     Link,
+    Markup,
     Moved,
     Picture,
     Place,
+    Sheet,
     Shown,
     Styled,
     Template,
     Words,
+    touched,
 )
 from clabo.wording.words import listed, texts, words_for
 
@@ -80,6 +83,18 @@ def _block(c: Block) -> str:
     )
 
 
+@change_says.register
+def _markup(c: Markup) -> str:
+    return _("markup of its own stands {place} {selector}").format(
+        place=_(PLACES[c.place]), selector=c.selector
+    )
+
+
+@change_says.register
+def _sheet(c: Sheet) -> str:
+    return _("a style sheet of its own for {selectors}").format(selectors=", ".join(touched([c])[:3]))
+
+
 @words_for("change_one")
 def _one_change(known: list[str]) -> str:
     return _("A change is an object with one key: {known}.").format(known=listed(known))
@@ -98,6 +113,18 @@ texts(
         ),
         "change_no_where_to": gettext_noop(
             "Give an address on the site, beginning with /, or one that begins with https://; links may be mailto: and tel: too."
+        ),
+        "change_ask_markup": gettext_noop("Write the markup of the block."),
+        "change_no_markup": gettext_noop(
+            "Nothing of this may stand on a page: scripts, styles, forms and frames are left out. Use headings, text, lists, tables, links and pictures."
+        ),
+        "sheet_empty": gettext_noop("Write at least one rule, for example h1 {{ color: #5b2a66 }}."),
+        "sheet_too_long": gettext_noop("A sheet has at most {most} rules."),
+        "sheet_unreadable": gettext_noop(
+            "Line {line} is no rule that a variant can have: selectors with properties, within @media, @supports or @container if need be."
+        ),
+        "sheet_loads": gettext_noop(
+            "Line {line} would load something from elsewhere. Use colours, sizes and gradients; a picture is a change of its own."
         ),
         "change_ask_style": gettext_noop("Give a value, for example 20px or #5b2a66."),
         "change_plain_style": gettext_noop("Give a plain value: a number with its unit, a name or a colour."),

@@ -1,6 +1,6 @@
 /** Makes what clabo/core/changes.py describes, and keeps it so while the page draws itself anew. */
 import { tried } from "./safe";
-import type { Change } from "./settings";
+import type { Change, Node as Written } from "./settings";
 
 /** A page that undoes a change again and again has the last word after so many times. */
 const BUDGET = 300;
@@ -14,12 +14,20 @@ export interface Made {
   undo: () => void;
 }
 
-export const find = (selector: string) =>
-  tried(() => Array.from(document.querySelectorAll(selector)).slice(0, MOST)) ?? [];
-export const inner = (change: Change) => Object.values(change)[0] as { selector: string; of?: string };
-export const selectors = (changes: Change[]) => [
-  ...new Set([...changes.map((c) => inner(c).selector), ...changes.flatMap((c) => (c.move ? [c.move.of] : []))]),
-];
+const all = (selector: string) => tried(() => Array.from(document.querySelectorAll(selector)).slice(0, MOST)) ?? [];
+export const find = (selector: string, fallback?: string) => {
+  const found = all(selector);
+  return found[0] || !fallback ? found : all(fallback);
+};
+export const inner = (change: Change) => Object.values(change)[0] as { selector: string; fallback?: string };
+/** What must be found, each once, with what is asked for in its place. */
+export const selectors = (changes: Change[]): [selector: string, fallback?: string][] => {
+  const found = new Map<string, string | undefined>();
+  for (const { selector, fallback } of changes.filter((c) => !c.sheet).map(inner))
+    found.set(selector, found.get(selector) ?? fallback);
+  for (const { move } of changes) if (move && !found.has(move.of)) found.set(move.of, undefined);
+  return Array.from(found);
+};
 
 /** Nodes of text stay what they are, for a framework holds on to them. */
 function words(element: Element, text: string): Made {
@@ -109,9 +117,50 @@ function block(said: NonNullable<Change["block"]>): Element {
   return box;
 }
 
+/** Made one by one: nothing is read as markup. */
+function grow(into: Element, nodes: Written[]) {
+  for (const node of nodes) {
+    if (typeof node === "string") into.append(node);
+    else {
+      const made = document.createElement(node[0]);
+      for (const [name, value] of Object.entries(node[1])) made.setAttribute(name, value);
+      grow(made, node[2]);
+      into.append(made);
+    }
+  }
+  return into;
+}
+
+function own(nodes: Written[]): Element {
+  const box = document.createElement("div");
+  box.setAttribute("data-clabo-block", "own");
+  // It stands in nobody's grid or row.
+  box.style.display = "contents";
+  return grow(box, nodes);
+}
+
+/** Rules that hold on the whole page: by a sheet that no policy keeps out, where the browser has such. */
+function dress(rules: string[]): Made {
+  const sheet = tried(() => new CSSStyleSheet());
+  if (sheet && document.adoptedStyleSheets) {
+    for (const rule of rules) tried(() => sheet.insertRule(rule, sheet.cssRules.length));
+    document.adoptedStyleSheets = [...document.adoptedStyleSheets, sheet];
+    return {
+      holds: () => document.adoptedStyleSheets.includes(sheet),
+      undo: () => {
+        document.adoptedStyleSheets = document.adoptedStyleSheets.filter((other) => other !== sheet);
+      },
+    };
+  }
+  const style = document.createElement("style");
+  style.textContent = rules.join("\n");
+  document.documentElement.append(style);
+  return { holds: () => style.isConnected, undo: () => style.remove() };
+}
+
 /** Makes one change of one element; nothing where it cannot be made yet. */
 function make(change: Change, element: Element): Made | undefined {
-  const { words: w, link, picture, hide, show, move, style: s, block: b } = change;
+  const { words: w, link, picture, hide, show, move, style: s, block: b, html, sheet } = change;
   if (w) return words(element, w.text);
   if (link) return attributes(element, { href: link.to });
   if (picture) {
@@ -129,9 +178,11 @@ function make(change: Change, element: Element): Made | undefined {
     const [by] = find(move.of);
     return by && by !== element && !element.contains(by) ? stand(element, move.place, by) : undefined;
   }
-  if (b) {
-    const box = block(b);
-    element[b.place](box);
+  if (sheet) return dress(sheet.rules);
+  const added = b ?? html;
+  if (added) {
+    const box = b ? block(b) : own(html?.nodes ?? []);
+    element[added.place](box);
     return { holds: () => box.isConnected, undo: () => box.remove() };
   }
   return undefined;
@@ -145,9 +196,11 @@ export const patience = () => ({ left: BUDGET });
 /** Makes what is not so yet, or not any more. */
 export function keep(changes: Change[], making: Making, budget: { left: number }) {
   for (const change of changes) {
-    const found = find(inner(change).selector);
-    // A block or another place is for one element.
-    for (const element of change.block || change.move ? found.slice(0, 1) : found) {
+    const { selector, fallback } = inner(change);
+    const found = change.sheet ? [document.documentElement] : find(selector, fallback);
+    const added = change.block || change.html;
+    // What is added or moved is so beside one element.
+    for (const element of added || change.move ? found.slice(0, 1) : found) {
       const made = making.get(element) ?? new Map<Change, Made>();
       making.set(element, made);
       const before = made.get(change);
@@ -155,7 +208,7 @@ export function keep(changes: Change[], making: Making, budget: { left: number }
       tried(() => {
         const now = make(change, element);
         // What it was at first is what it goes back to.
-        if (now) made.set(change, before && !change.block ? { ...now, undo: before.undo } : now);
+        if (now) made.set(change, before && !added ? { ...now, undo: before.undo } : now);
       });
     }
   }

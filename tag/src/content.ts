@@ -18,10 +18,7 @@ export function hold(selectors: string[], late?: boolean): Held {
     const sheet = new CSSStyleSheet();
     for (const each of selectors) tried(() => sheet.insertRule(`${each}{visibility:hidden!important}`));
     document.adoptedStyleSheets.push(sheet);
-    held.release = () =>
-      tried(() => {
-        document.adoptedStyleSheets = document.adoptedStyleSheets.filter((other) => other !== sheet);
-      });
+    held.release = () => tried(() => sheet.replaceSync(""));
   });
   setTimeout(() => {
     held.late = true;

@@ -5,6 +5,8 @@ export interface Found {
   selector: string;
   /** By its place alone, or by what looks made by a tool: it may be another one tomorrow. */
   brittle: boolean;
+  /** The next best that finds it alone, for when the first finds nothing any more. */
+  fallback?: string;
 }
 
 // What tools make up anew at each build, or number through.
@@ -42,15 +44,16 @@ const placeAmongAlike = (element: Element) => {
   return `${element.localName}:nth-of-type(${place})`;
 };
 
-export function selectorOf(element: Element): Found {
-  for (const mark of marks(element)) if (alone(mark, element)) return { selector: mark, brittle: false };
+/** Every way to find it alone, the most stable first. */
+function* ways(element: Element): Generator<Found> {
+  for (const mark of marks(element)) if (alone(mark, element)) yield { selector: mark, brittle: false };
   // Within what is told apart by itself.
   for (let above = element.parentElement; above; above = above.parentElement)
     for (const outer of marks(above)) {
       if (!alone(outer, above)) continue;
       for (const mark of marks(element)) {
         const both = `${outer} ${mark}`;
-        if (alone(both, element)) return { selector: both, brittle: false };
+        if (alone(both, element)) yield { selector: both, brittle: false };
       }
       break;
     }
@@ -59,9 +62,19 @@ export function selectorOf(element: Element): Found {
   for (let above = element.parentElement; above; above = above.parentElement) {
     for (const outer of marks(above)) {
       const whole = `${outer} > ${path}`;
-      if (alone(outer, above) && alone(whole, element)) return { selector: whole, brittle: true };
+      if (alone(outer, above) && alone(whole, element)) yield { selector: whole, brittle: true };
     }
     path = `${placeAmongAlike(above)} > ${path}`;
   }
-  return { selector: path, brittle: true };
+  yield { selector: path, brittle: true };
+}
+
+export function selectorOf(element: Element): Found {
+  const all = ways(element);
+  const best = all.next().value as Found;
+  // What ends alike leans on the same mark, and would be lost with it.
+  for (const next of all)
+    if (alone(next.selector, element) && !next.selector.endsWith(best.selector))
+      return { ...best, fallback: next.selector };
+  return best;
 }

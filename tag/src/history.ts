@@ -7,7 +7,7 @@ const alike = (a: Change, b: Change) =>
   kindOf(a) === kindOf(b) &&
   inner(a).selector === inner(b).selector &&
   // An element has many properties, and room for several blocks.
-  (a.style ? a.style.property === b.style?.property : !a.block);
+  (a.style ? a.style.property === b.style?.property : !a.block && !a.html);
 
 export class History {
   private steps: Change[][];

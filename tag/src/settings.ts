@@ -15,8 +15,10 @@ export interface SplitTest {
   who?: Entrants;
   host: string;
   variants: Variant[];
-  /** Of a test of content: the page it is on, and what each variant changes there. */
+  /** Of a test of content: the pages it is on, any of them, and what each variant changes there. */
   where?: Where[];
+  /** Host and path of these pages as an expression, which may let in more. */
+  on?: string;
   changes?: Change[][];
   /** It is for an audience, which only the server knows. */
   ask?: boolean;
@@ -28,16 +30,15 @@ export interface SplitTest {
 
 /** What clabo/core/changes.py reads: one key, the kind of change. */
 export type Change = Partial<{
-  words: { selector: string; text: string };
-  link: { selector: string; to: string };
-  picture: { selector: string; address: string; alt?: string };
-  hide: { selector: string };
-  show: { selector: string };
-  move: { selector: string; place: "before" | "after"; of: string };
-  style: { selector: string; property: string; value: string };
-  block: {
-    selector: string;
-    place: "before" | "after";
+  words: At & { text: string };
+  link: At & { to: string };
+  picture: At & { address: string; alt?: string };
+  hide: At;
+  show: At;
+  move: At & { place: Place; of: string };
+  style: At & { property: string; value: string };
+  block: At & {
+    place: Place;
     template: "banner" | "panel" | "notice";
     title: string;
     text?: string;
@@ -45,7 +46,18 @@ export type Change = Partial<{
     to?: string;
     picture?: string;
   };
+  /** Markup of one's own, as what is made of it; the editor is given the markup too. */
+  html: At & { place: Place; html?: string; nodes: Node[] };
+  sheet: { css?: string; rules: string[] };
 }>;
+type Place = "before" | "after";
+/** An element, and what is asked for where there is none. */
+interface At {
+  selector: string;
+  fallback?: string;
+}
+/** A text, or a name with attributes and what is in it. */
+export type Node = string | [name: string, attributes: Record<string, string>, inner: Node[]];
 
 /** Holds on a page whose address compares so with one of these; everywhere where there are none. */
 export interface Where {

@@ -17,7 +17,7 @@ export function hash32(text: string): number {
   return (value ^ (value >>> 16)) >>> 0;
 }
 
-const point = (visitor: string, salt: string) => hash32(`${salt}.${visitor}`) / 4294967296;
+const point = (visitor: string, salt: string) => hash32(`${salt}.${visitor}`) / 2 ** 32;
 
 /** Whether somebody is let in. Who once has been stays in, however they come later, as far as the browser remembers. */
 export function enters({ key, who }: SplitTest, facts?: () => Facts) {
@@ -27,7 +27,7 @@ export function enters({ key, who }: SplitTest, facts?: () => Facts) {
     !who ||
     tried(() => localStorage.getItem(name)) ||
     // Nothing comes of setting it, whether it sticks or not.
-    (admits(who, (facts as () => Facts)()) && !tried(() => localStorage.setItem(name, name)))
+    (admits(who, (facts as () => Facts)()) && !tried(() => localStorage.setItem(name, "1")))
   );
 }
 
@@ -37,12 +37,13 @@ export function assign(visitor: string, test: SplitTest): Variant | undefined {
   if ((__WHO__ && slot < 0) || slot >= (test.traffic ?? 100)) return;
   const place = point(visitor, (__WHO__ && test.salt) || test.key) * 100;
   let edge = 0;
-  for (const variant of test.variants) {
-    edge += variant[2];
-    if (place < edge) return variant;
+  let chosen: Variant | undefined;
+  // The last, where the shares come to less than the whole.
+  for (chosen of test.variants) {
+    edge += chosen[2];
+    if (place < edge) break;
   }
-  // Unless the shares come to less than the whole.
-  return test.variants[test.variants.length - 1];
+  return chosen;
 }
 
 // A variant that is left again within so long, without anybody having touched it, has led back by itself.
@@ -52,7 +53,7 @@ const BY_ITSELF = 10_000;
  * Which variants this page is, and whether the visitor is sent on to another one.
  *
  * Nobody is sent on twice for a test without having acted in between: a variant that leads back to its control ends at
- * the control, for this visit, and `ledBack` is told. `onPage` is told of tests of this page's content, and what is touched. Where a tab can remember nothing, nobody is sent on. What a tab
+ * the control, for this visit, and `ledBack` is told. `touched` comes to hold what tests of this page's content touch. Where a tab can remember nothing, nobody is sent on. What a tab
  * remembers of a test: `s`ent on, `a`rrived at a time, `u`sed since, led `b`ack.
  */
 export function route(
@@ -60,33 +61,34 @@ export function route(
   visitor: string,
   variants: Record<string, string>,
   ledBack: (test: string) => void,
-  onPage: (touched: string[]) => void,
+  touched: unknown[],
   facts?: () => Facts,
 ): string | undefined {
   const { host, pathname } = location;
   const plain = (path: string) => (tried(() => decodeURI(path)) ?? path).replace(/\/+$/, "");
-  const is = (variant?: Variant) => variant && plain(variant[1]) === plain(pathname);
+  const here = plain(pathname);
+  const is = (variant: Variant) => plain(variant[1]) === here;
   for (const test of settings.tests) {
     if (test.host !== (settings.stand?.[host] ?? host)) continue;
-    let chosen = assign(visitor, test);
-    if (__WHO__ && chosen && (is(chosen) || is(test.variants[0])) && !enters(test, facts)) chosen = undefined;
+    const chosen = assign(visitor, test);
+    const mine = chosen && is(chosen);
+    const first = __CONTENT__ && test.on ? RegExp(test.on).test(test.host + here) : is(test.variants[0] as Variant);
+    if (!chosen || !(mine || first) || (__WHO__ && !enters(test, facts))) continue;
     if (__CONTENT__ && test.hold) {
-      if (chosen && is(test.variants[0])) onPage(test.hold[test.variants.indexOf(chosen)] as string[]);
+      touched.push(test.hold[test.variants.indexOf(chosen)]);
       continue;
     }
     const name = `clabo_on_${test.key}`;
     const was = tab.get(name) || "";
-    if (chosen && is(chosen)) {
+    if (mine) {
       variants[test.key] = chosen[0];
       if (was === "s") {
         tab.set(name, `a${Date.now()}`);
         on("pointerdown keydown", () => tab.set(name, "u"), { once: true });
       }
-    } else if (chosen && is(test.variants[0])) {
-      if (was === "s" || Date.now() - +was.slice(1) < BY_ITSELF) {
-        tab.set(name, "b");
-        ledBack(test.key);
-      } else if (was !== "b" && tab.set(name, "s")) return chosen[1];
-    }
+    } else if (was === "s" || Date.now() - +was.slice(1) < BY_ITSELF) {
+      tab.set(name, "b");
+      ledBack(test.key);
+    } else if (was !== "b" && tab.set(name, "s")) return chosen[1];
   }
 }

@@ -152,7 +152,7 @@ function run(settings: Settings): unknown {
   };
 
   /** From here on an id may be stored. True where the page is being left for a variant; `late`: it has been seen by now. */
-  function open(late?: boolean) {
+  function open(late?: boolean): unknown {
     opened = true;
     if (__SPLITS__) {
       identify();
@@ -171,7 +171,7 @@ function run(settings: Settings): unknown {
           who.visitor,
           variants,
           (back) => event("note", undefined, { back }),
-          (some) => touched.push(some),
+          touched,
           ...((__WHO__ ? [facts] : []) as [() => Facts]),
         );
       // Where nothing is touched now, a later page of a single-page site may be.
@@ -195,7 +195,6 @@ function run(settings: Settings): unknown {
     send = queue.add;
     for (const event of held) send(event);
     held = [];
-    return false;
   }
 
   const refuse = () => {

@@ -60,7 +60,7 @@ describe("where a visitor is sent on to", () => {
     vi.stubGlobal("location", { host: "shop.example", pathname: path });
     const variants = {};
     const facts = () => ["desktop", true, "", ""] as Facts;
-    return { to: route(site, "0".repeat(32), variants, ledBack, vi.fn(), facts), variants, ledBack };
+    return { to: route(site, "0".repeat(32), variants, ledBack, [], facts), variants, ledBack };
   };
 
   beforeEach(() => {

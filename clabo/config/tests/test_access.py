@@ -7,6 +7,7 @@ import re
 from datetime import date
 from typing import Any
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, TestCase
 from procrastinate.contrib.django.models import ProcrastinateJob
 
@@ -245,9 +246,9 @@ class EveryRoute(TestCase):
         if path.endswith("/people"):
             address += "?find=" + Visitor.objects.get(site=self.site).key.hex
         if path.endswith("/spend/files"):
-            from django.core.files.uploadedfile import SimpleUploadedFile
-
             return client.post(address, {"file": SimpleUploadedFile("f.csv", b"day,cost\n2026-01-01,1\n")})
+        if path.endswith("/tests/pictures"):
+            return client.post(address, {"picture": SimpleUploadedFile("f.png", b"")})
         body = self.bodies.get((method, path))
         return client.generic(
             method.upper(), address, json.dumps(body) if body is not None else "", "application/json"

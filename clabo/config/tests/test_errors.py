@@ -23,6 +23,8 @@ ROUTES = {
     r"^shared/[^/]+$",
     "look/<str:token>.json",
     "edit/<str:token>.json",
+    "edit/<str:token>/picture",
+    "kept/<str:name>.webp",
     "in/<str:key>/<str:visitor>.json",
     r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views)(?:/(?:\d+|new))?)?$",
 }

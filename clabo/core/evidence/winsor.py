@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 
@@ -39,5 +38,5 @@ def winsorise(samples: Sequence[Sequence[float]], share: float = 0.01) -> list[l
     every = sorted(value for sample in samples for value in sample)
     if not every:
         return [list(sample) for sample in samples]
-    limit = every[math.ceil(len(every) * (1 - share)) - 1]
+    limit = every[len(every) - int(len(every) * share) - 1]
     return [[min(value, limit) for value in sample] for sample in samples]

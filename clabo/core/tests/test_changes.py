@@ -8,7 +8,8 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clabo.core.changes import CHANGES, MOST_CHANGES, STYLES, Moved, read_changes, selectors
+from clabo.core.changes import CHANGES, MOST_CHANGES, STYLES, Moved, Sheet, read_changes, selectors, touched
+from clabo.core.markup import TAGS, cleaned, nodes
 from clabo.core.rules.errors import RuleError
 from clabo.wording import say
 from clabo.wording.changes import change_says
@@ -45,6 +46,13 @@ ONE: st.SearchStrategy[dict[str, Any]] = st.one_of(
             "title": WORDS,
         }
     ).map(lambda d: {"block": d}),
+    st.fixed_dictionaries(
+        {"selector": SELECTORS, "place": PLACES, "html": st.just('<p class="a">b</p>')}
+    ).map(lambda d: {"html": d}),
+    st.just({"sheet": {"css": "h1{color:#5b2a66}"}}),
+    st.fixed_dictionaries({"selector": SELECTORS, "fallback": st.just("main > :first-child")}).map(
+        lambda d: {"hide": d}
+    ),
 )
 
 
@@ -60,6 +68,9 @@ class Changes(TestCase):
             trimmed = {k: v.strip() for k, v in one[key].items()}
             self.assertEqual(back, {key: trimmed})
         for change in changes:
+            if isinstance(change, Sheet):
+                self.assertIn("h1", touched(changes))
+                continue
             self.assertIn(change.selector, selectors(changes))
             if isinstance(change, Moved):
                 self.assertIn(change.of, selectors(changes))
@@ -79,6 +90,14 @@ class Changes(TestCase):
             ([{"words": {**h1, "text": "a\x00"}}], "[0].words.text", "nul"),
             ([{"words": {**h1, "text": "a" * 2001}}], "[0].words.text", "too_long"),
             ([{"words": {**h1, "text": "a", "html": "<b>"}}], "[0].words", "unknown_part"),
+            ([{"hide": {**h1, "fallback": "a{}"}}], "[0].hide.fallback", "change_no_element"),
+            ([{"sheet": {"css": " "}}], "[0].sheet.css", "sheet_empty"),
+            ([{"sheet": {"css": "h1{}\n@import 'x';"}}], "[0].sheet.css", "sheet_unreadable"),
+            (
+                [{"html": {**h1, "place": "after", "html": "<script>1</script>"}}],
+                "[0].html.html",
+                "change_no_markup",
+            ),
             ([{"hide": {}}], "[0].hide.selector", "change_ask_element"),
             ([{"move": {**h1, "place": "in", "of": "h2"}}], "[0].move.place", "choose_one"),
             ([{"move": {**h1, "place": "after", "of": "a{}"}}], "[0].move.of", "change_no_element"),
@@ -132,9 +151,63 @@ class Changes(TestCase):
         ):
             self.refused({"style": {"selector": "a", "property": "color", "value": value}})
 
+        for css in (
+            "a{background:url(//evil.example)}",
+            "a{background:\\75 rl(x)}",
+            "a{background:image-set('x')}",
+            "@font-face{font-family:a;src:url(x)}",
+            "a{width:expression(1)}",
+            "a{behavior:none}",
+            "a{color:red}}",
+            "</style><script>",
+            "@namespace x 'y';",
+        ):
+            self.refused({"sheet": {"css": css}})
+
+    def test_markup_comes_as_nodes_and_a_sheet_as_rules(self) -> None:
+        given = (
+            '<p onclick="x()">A <b>b</b></p><img src="x" onerror="x()"><a href="javascript:x">c</a><!-- -->'
+        )
+        markup, sheet = read_changes(
+            [
+                {"html": {"selector": "h1", "place": "after", "html": given}},
+                {
+                    "sheet": {
+                        "css": "/* */ h1 {color:red !important}\n@media (max-width:600px){.a, b>i{margin:0}}"
+                    }
+                },
+            ]
+        )
+        self.assertEqual(
+            markup.for_tag()["html"]["nodes"],
+            [["p", {}, ["A ", ["b", {}, ["b"]]]], ["img", {"src": "x"}, []], ["a", {}, ["c"]]],
+        )
+        self.assertEqual(
+            sheet.for_tag()["sheet"]["rules"],
+            ["h1{color:red!important;}", "@media (max-width:600px){.a, b>i{margin:0;}}"],
+        )
+        self.assertEqual(touched([markup, sheet]), ["h1", ".a, b>i"])
+
+    @given(st.text(alphabet="<>/\"'=& pabsvgimgonerrorscript:-!", max_size=60))
+    def test_what_is_cleaned_stays_as_it_is(self, html: str) -> None:
+        once = cleaned(html)
+        self.assertEqual(cleaned(once), once)
+
+        def walk(several: list[Any]) -> None:
+            for node in several:
+                if not isinstance(node, str):
+                    self.assertIn(node[0], TAGS)
+                    self.assertFalse([name for name in node[1] if name.startswith("on") or name == "style"])
+                    walk(node[2])
+
+        walk(nodes(html))
+
     def refused(self, change: dict[str, Any]) -> None:
         with self.assertRaises(RuleError, msg=str(change)):
             read_changes([change])
 
     def test_each_kind_is_known_by_its_key(self) -> None:
-        self.assertEqual(set(CHANGES), {"words", "link", "picture", "hide", "show", "move", "style", "block"})
+        self.assertEqual(
+            set(CHANGES),
+            {"words", "link", "picture", "hide", "show", "move", "style", "block", "html", "sheet"},
+        )

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clabo.core.twocounts import Claimed, Click, Counting, placed, total
+from clabo.core.twocounts import Claimed, Click, Counting, placed, together, total
 from clabo.core.twocounts import Steps as Found
 from clabo.core.twocounts import steps as steps_of
 
@@ -22,7 +22,8 @@ HOURS = st.integers(0, 40 * 24)
 
 
 def steps(history: list[Claimed], ours: Counting, theirs: Counting, first: date, last: date) -> Found:
-    return steps_of([placed(c, ours, theirs) for c in history], theirs.once, first, last)
+    every = [placed(c, ours, theirs) for c in history]
+    return steps_of(every if theirs.once else together(every), theirs.once, first, last)
 
 
 @st.composite

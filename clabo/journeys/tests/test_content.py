@@ -64,12 +64,12 @@ class ContentCase(ListeningCase):
         super().setUp()
         self.kit_order: ConversionRule = make_rule(self.site, "/thank-you", value=Decimal(59))
 
-    def run_test(self, changes: list[dict[str, Any]], path: str = "/offer") -> SplitTest:
+    def run_test(self, changes: list[dict[str, Any]], path: str = "/offer", **more: Any) -> SplitTest:
         address = f"http://{self.own.host}{path}"
         before = datetime.now(UTC) - timedelta(hours=1)
         receive([hit(self.site, before, beacon(1, event(address)))])
         content = services.SplitContent(
-            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], changes])
+            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], changes]), **more
         )
         test = life.start(services.save_test(self.site, content))
         self.renewed()
@@ -92,10 +92,10 @@ class ContentCase(ListeningCase):
         line = line.replace(line.split('src="')[1].split('"')[0], served) if 'src="' in line else line
         return f"<!doctype html><title>Offer</title>{line}{FRAMES}<body>{body}"
 
-    def shown_only_as(self, page: Page, words: str) -> None:
+    def shown_only_as(self, page: Page, words: str, path: str = "/offer") -> None:
         """Whatever was drawn of the page said that. Where the machine is so busy that nothing comes in time, once more."""
         for _ in range(5):
-            page.goto(self.own.url + "/offer", wait_until="networkidle")
+            page.goto(self.own.url + path, wait_until="networkidle")
             page.wait_for_timeout(1200)
             seen = set(page.evaluate("frames_seen"))
             if seen == {words}:
@@ -146,6 +146,44 @@ class OnThePage(ContentCase):
             if self.exposed() == ["A", "B"]:
                 return
         self.fail("both are in it")
+
+    def test_markup_rules_and_a_fallback_on_all_pages_that_are_meant(self) -> None:
+        for path in ("/offer", "/kits/one", "/other"):
+            self.own.pages[path] = self.held(OFFER)
+        changes: list[dict[str, Any]] = [
+            # The id is not there any more.
+            {"words": {"selector": "#headline", "fallback": "main > h1", "text": "Hives delivered"}},
+            {
+                "html": {
+                    "selector": "#price",
+                    "place": "after",
+                    "html": "<ul class=new><li>One</li><li><b>Two</b></ul>",
+                }
+            },
+            {
+                "sheet": {
+                    "css": ".new li { color: rgb(1, 2, 3) }\n@media (min-width: 1px) { h1 { letter-spacing: 3px } }"
+                }
+            },
+        ]
+        test = self.run_test(changes, pages=[{"match": "begins", "value": "/kits/"}])
+        page = self.someone(test, "B")
+        for path in ("/offer", "/kits/one"):
+            self.shown_only_as(page, "Hives delivered", path)
+            said = page.evaluate(
+                """() => {
+                  const own = document.querySelector("#price").nextElementSibling;
+                  const style = (s) => getComputedStyle(document.querySelector(s));
+                  return [own.textContent, own.querySelectorAll("ul.new > li > b").length,
+                    style(".new li").color, style("h1").letterSpacing];
+                }"""
+            )
+            self.assertEqual(said, ["OneTwo", 1, "rgb(1, 2, 3)", "3px"])
+        self.shown_only_as(page, "Start with one hive", "/other")
+        self.assertEqual(page.evaluate("document.adoptedStyleSheets.length"), 0)
+        self.assertEqual(self.exposed(), ["B"])
+        # Nothing is missed: what the first selector did not find the second did.
+        self.assertFalse(Unfound.objects.exists())
 
     def test_too_late_is_not_at_all(self) -> None:
         self.own.pages["/offer"] = self.held(OFFER)

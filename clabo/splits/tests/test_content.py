@@ -121,6 +121,46 @@ class Running(ContentCase):
         life.end(draft)
         self.assertFalse(tag_site(self.site).content)
 
+    def test_it_is_on_every_page_that_is_meant(self) -> None:
+        meant = [{"match": "begins", "value": "/kit"}, {"match": "contains", "value": "sale"}]
+        test = self.started(pages=meant)
+        [told] = json.loads(tag_site(self.site).settings)["tests"]
+        self.assertEqual(
+            told["where"],
+            [
+                {"match": "equals", "value": "shop.example/a"},
+                {"match": "begins", "value": "shop.example/kit"},
+                {"match": "contains", "value": "sale"},
+            ],
+        )
+        self.assertEqual(told["on"], r"^shop\.example\/a$|^shop\.example\/kit|sale")
+        said = Member(self.site).ask("GET", f"/tests/{test.pk}")["test"]
+        self.assertEqual(said["pages"][0], {"match": "begins", "value": "shop.example/kit"})
+        # A page of them is in no other test, be it the other's own or one that both mean.
+        receive(walk(self.site, 2, STARTED, "/kits/one", "/big-sale"))
+        for other in (
+            self.drafted(addresses=["/kits/one"]),
+            self.drafted(addresses=["/b"], pages=[{"match": "contains", "value": "big"}]),
+        ):
+            with self.assertRaises(Problem) as refused:
+                life.start(services.save_test(self.site, other))
+            self.assertEqual(refused.exception.field, "beside")
+        life.start(services.save_test(self.site, self.drafted(addresses=["/b"])))
+
+    def test_pages_that_cannot_be_meant(self) -> None:
+        for pages, field in (
+            ([{"match": "begins", "value": "elsewhere.example/kits"}], "pages[0].value"),
+            ([{"match": "begins", "value": "kits"}], "pages[0].value"),
+            ([{"match": "begins", "value": " "}], "pages[0].value"),
+            ([{"match": "like", "value": "/a"}], "pages[0].match"),
+        ):
+            with self.assertRaises(Problem) as refused:
+                services.save_test(self.site, self.drafted(pages=pages))
+            self.assertEqual(refused.exception.field, field)
+        with self.assertRaises(Problem) as refused:
+            services.save_test(self.site, self.content(pages=[{"match": "begins", "value": "/a"}]))
+        self.assertEqual(refused.exception.field, "pages")
+
     def test_a_page_is_in_one_test_at_a_time(self) -> None:
         self.started()
         other = services.save_test(self.site, self.content())

@@ -2,7 +2,7 @@
 
 import { find, keep, type Making, patience, selectors, watch } from "../changing";
 import type { Held } from "../content";
-import { holds } from "../place";
+import { holds, page } from "../place";
 import { tab, tried } from "../safe";
 import type { Change, SplitTest } from "../settings";
 import { assign, enters } from "../splits";
@@ -16,7 +16,7 @@ interface Running {
   letter: string;
   changes: Change[];
   /** Selectors of all variants, in order; and those for which there was an element. */
-  asked: string[];
+  asked: [selector: string, fallback?: string][];
   met: Set<string>;
   made: Making;
   told: boolean;
@@ -70,9 +70,10 @@ function start(tag: Tag) {
   function look() {
     for (const one of running) {
       if (!one.open) continue;
-      for (const selector of one.asked) if (!one.met.has(selector) && find(selector)[0]) one.met.add(selector);
+      for (const [selector, fallback] of one.asked)
+        if (!one.met.has(selector) && find(selector, fallback)[0]) one.met.add(selector);
       keep(one.changes, one.made, budget);
-      if (!one.told && one.asked.every((selector) => one.met.has(selector))) {
+      if (!one.told && one.asked.every(([selector]) => one.met.has(selector))) {
         one.told = true;
         const name = `clabo_in_${one.test.key}`;
         if (tab.get(name) !== one.letter) {
@@ -93,7 +94,9 @@ function start(tag: Tag) {
     const visitor = tag.visitor();
     for (const test of settings.tests) {
       const { changes, variants } = test;
-      const chosen = visitor && changes && holds(settings, test.where, location) ? assign(visitor, test) : undefined;
+      const here =
+        page(settings, location).host === test.host && test.where?.some((where) => holds(settings, [where], location));
+      const chosen = visitor && changes && here ? assign(visitor, test) : undefined;
       if (!chosen || !changes || (late && !test.moment)) continue;
       // Who has been let in stays in; of the others the server is asked once a visit.
       const name = `clabo_a_${test.key}`;
@@ -157,7 +160,7 @@ function start(tag: Tag) {
     const here = location.href;
     setTimeout(() => {
       for (const one of some) {
-        const place = one.asked.findIndex((selector) => !one.met.has(selector));
+        const place = one.asked.findIndex(([selector]) => !one.met.has(selector));
         const name = `clabo_un_${one.test.key}`;
         if (place < 0 || location.href !== here || tab.get(name)) continue;
         tab.set(name, "1");

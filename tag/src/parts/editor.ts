@@ -77,6 +77,12 @@ function written(value: string, long = false) {
 /** What an element says by itself: nothing where it holds others. */
 const says = (element: Element) => (element.childElementCount ? "" : (element.textContent ?? "").trim());
 
+/** Where an element is found again, and where if not there. */
+function where(element: Element) {
+  const { selector, fallback } = selectorOf(element);
+  return { selector, ...(fallback && { fallback }) };
+}
+
 class Editor {
   private readonly host = document.createElement("div");
   private readonly root = this.host.attachShadow({ mode: "open" });
@@ -223,6 +229,7 @@ class Editor {
     this.chosen = target;
     this.outline(target);
     const { selector, brittle } = selectorOf(target);
+    const at = where(target);
     const shown = made("div");
     shown.append("Found again by ", made("code", selector));
     const parts: Node[] = [shown];
@@ -237,28 +244,33 @@ class Editor {
     const text = says(target);
     if (text) {
       const [box, input] = field("Words", written(text, true));
-      parts.push(box, this.actions(["Say this", () => this.put({ words: { selector, text: input.value } })]));
+      parts.push(box, this.actions(["Say this", () => this.put({ words: { ...at, text: input.value } })]));
     }
     const link = target.closest("a[href]");
     if (link) {
-      const of = link === target ? selector : selectorOf(link).selector;
       const [box, input] = field("Leads to", written(link.getAttribute("href") ?? ""));
-      parts.push(box, this.actions(["Lead there", () => this.put({ link: { selector: of, to: input.value } })]));
+      parts.push(box, this.actions(["Lead there", () => this.put({ link: { ...where(link), to: input.value } })]));
     }
     if (target instanceof HTMLImageElement) {
       const [box, input] = field("Address of the picture", written(target.getAttribute("src") ?? ""));
       const [about, alt] = field("What it shows, in words", written(target.alt));
-      const put = () => this.put({ picture: { selector, address: input.value, ...(alt.value && { alt: alt.value }) } });
-      parts.push(box, about, this.actions(["Show this", put]));
+      const [fileBox, file] = field<HTMLInputElement>("Or a picture of yours", made("input"));
+      file.type = "file";
+      file.accept = "image/png,image/jpeg,image/webp,image/gif";
+      file.addEventListener(
+        "change",
+        guard(() => this.keepPicture(file, input)),
+      );
+      const put = () => this.put({ picture: { ...at, address: input.value, ...(alt.value && { alt: alt.value }) } });
+      parts.push(box, fileBox, about, this.actions(["Show this", put]));
     }
     const before = target.previousElementSibling;
     const after = target.nextElementSibling;
-    const more: [string, () => unknown][] = [["Hide it", () => this.put({ hide: { selector } })]];
+    const more: [string, () => unknown][] = [["Hide it", () => this.put({ hide: at })]];
     if (before)
-      more.push(["Up", () => this.put({ move: { selector, place: "before", of: selectorOf(before).selector } })]);
-    if (after)
-      more.push(["Down", () => this.put({ move: { selector, place: "after", of: selectorOf(after).selector } })]);
-    more.push(["Put something in …", () => this.block(selector)]);
+      more.push(["Up", () => this.put({ move: { ...at, place: "before", of: selectorOf(before).selector } })]);
+    if (after) more.push(["Down", () => this.put({ move: { ...at, place: "after", of: selectorOf(after).selector } })]);
+    more.push(["Put something in …", () => this.block(at)]);
     if (target.parentElement && target.parentElement !== document.body)
       more.push(["What is around it", () => target.parentElement && this.choose(target.parentElement)]);
     more.push(["Leave it", () => this.close()]);
@@ -272,7 +284,7 @@ class Editor {
     return row;
   }
 
-  private block(selector: string) {
+  private block(at: ReturnType<typeof where>) {
     const kinds = made("select");
     for (const [value, text] of Object.entries(NEW_BLOCKS)) kinds.add(new Option(text, value));
     const [kindBox] = field("What", kinds);
@@ -290,7 +302,7 @@ class Editor {
     const put = () =>
       this.put({
         block: {
-          selector,
+          ...at,
           place: places.value as "before" | "after",
           template: kinds.value as keyof typeof NEW_BLOCKS,
           title: title.value,
@@ -354,6 +366,24 @@ class Editor {
     this.saving.disabled = this.history.now === this.saved;
   }
 
+  /** Clabo keeps the file, and says under which address. */
+  private async keepPicture(file: HTMLInputElement, address: { value: string }) {
+    const [chosen] = Array.from(file.files ?? []);
+    if (!chosen) return;
+    this.say("Sending the picture …");
+    const answer = await tried(() =>
+      fetch(`${this.to.slice(0, -".json".length)}/picture`, {
+        method: "POST",
+        credentials: "omit",
+        // Without a kind, so that no browser asks beforehand.
+        body: chosen.slice(0, chosen.size, ""),
+      }).catch(() => undefined),
+    );
+    const said = await answer?.json();
+    if (answer?.ok) address.value = String(said.address);
+    this.say(answer?.ok ? "Clabo keeps the picture." : String(said?.detail ?? "It could not be sent. Is Clabo there?"));
+  }
+
   private async save() {
     const sent = this.history.now;
     this.say("Saving …");
@@ -376,13 +406,15 @@ class Editor {
 
 /** A change in a few words, for the list. */
 function told(change: Change) {
-  const { words, link, picture, hide, show, move, style, block } = change;
+  const { words, link, picture, hide, show, move, style, block, html, sheet } = change;
   if (words) return `${words.selector}: “${words.text}”`;
   if (link) return `${link.selector} → ${link.to}`;
   if (picture) return `${picture.selector}: ${picture.address}`;
   if (hide) return `${hide.selector} hidden`;
   if (show) return `${show.selector} shown`;
   if (move) return `${move.selector} ${move.place} ${move.of}`;
+  if (html) return `markup of its own ${html.place} ${html.selector}`;
+  if (sheet) return "a style sheet of its own";
   if (style) return `${style.selector}: ${style.property} ${style.value}`;
   return `${block?.template} “${block?.title}” ${block?.place} ${block?.selector}`;
 }

@@ -1,6 +1,7 @@
 /** What a variant changes on the page, written by hand: an element, and what becomes of it. */
 import type { Schemas } from "../../api/client";
 import { Button, Field, Input, Select } from "../../components/ui";
+import { OwnPicture } from "./OwnPicture";
 
 export type Change = Schemas["Change"];
 type KeysOf<T> = T extends unknown ? keyof T : never;
@@ -13,10 +14,15 @@ interface Asked {
   placeholder?: string;
   choices?: Record<string, string>;
   long?: boolean;
+  /** Several lines of code. */
+  area?: boolean;
+  /** A picture, which may be a file of one's own. */
+  file?: boolean;
 }
 
 const PLACES = { before: "before it", after: "after it" };
 const ELEMENT: Asked = { name: "selector", label: "Element, as a CSS selector", placeholder: "h1, #order, .cta" };
+const FALLBACK: Asked = { name: "fallback", label: "Where there is none, this one", placeholder: "none" };
 const STYLES = [
   ...["color", "background-color", "border-color", "border-radius", "border-width", "font-size", "font-weight"],
   ...["line-height", "text-align", "text-transform", "margin", "padding", "width", "max-width", "opacity", "order"],
@@ -29,7 +35,7 @@ const KINDS: Record<Kind, { says: string; asks: Asked[] }> = {
   picture: {
     says: "shows another picture",
     asks: [
-      { name: "address", label: "Address of the picture", placeholder: "/pictures/hive.jpg" },
+      { name: "address", label: "Address of the picture", placeholder: "/pictures/hive.jpg", file: true },
       { name: "alt", label: "What it shows, in words", placeholder: "as before" },
     ],
   },
@@ -62,10 +68,37 @@ const KINDS: Record<Kind, { says: string; asks: Asked[] }> = {
       { name: "text", label: "Text", placeholder: "none", long: true },
       { name: "button", label: "Words of the button", placeholder: "none" },
       { name: "to", label: "Where it leads", placeholder: "/order" },
-      { name: "picture", label: "Address of a picture", placeholder: "none" },
+      { name: "picture", label: "Address of a picture", placeholder: "none", file: true },
+    ],
+  },
+  html: {
+    says: "gets markup of yours beside it",
+    asks: [
+      { name: "place", label: "Where", choices: PLACES },
+      {
+        name: "html",
+        label: "Markup: text, lists, tables, links, pictures",
+        placeholder: "<p>Ships <b>today</b></p>",
+        long: true,
+        area: true,
+      },
+    ],
+  },
+  sheet: {
+    says: "the page has rules of style of yours",
+    asks: [
+      {
+        name: "css",
+        label: "Rules, which hold while this variant is shown",
+        placeholder: ".offer h2 { color: #2f7d4f }",
+        long: true,
+        area: true,
+      },
     ],
   },
 };
+/** A sheet says itself what it is for. */
+const ofElement = (kind: Kind) => kind !== "sheet";
 
 const kindOf = (change: Change) => Object.keys(change)[0] as Kind;
 const valuesOf = (change: Change) => Object.values(change)[0] as Values;
@@ -74,7 +107,7 @@ const made = (kind: Kind, values: Values) => ({ [kind]: values }) as unknown as 
 
 export function blank(kind: Kind = "words", selector = ""): Change {
   const chosen = KINDS[kind].asks.map((a) => [a.name, Object.keys(a.choices ?? {})[0] ?? ""]);
-  return made(kind, { selector, ...Object.fromEntries(chosen) });
+  return made(kind, { ...(ofElement(kind) && { selector }), ...Object.fromEntries(chosen) });
 }
 
 /** Something was written of it, beyond what stands there from the beginning. */
@@ -88,6 +121,7 @@ export const filled = (change: Change) =>
   made(kindOf(change), Object.fromEntries(Object.entries(valuesOf(change)).filter(([, value]) => value !== "")));
 
 interface Props {
+  siteId: number;
   letter: string;
   changes: Change[];
   change: (next: Change[]) => void;
@@ -95,7 +129,7 @@ interface Props {
   error: (path: string) => string | undefined;
 }
 
-export function Changes({ letter, changes, change, error }: Props) {
+export function Changes({ siteId, letter, changes, change, error }: Props) {
   const replace = (place: number, next: Change) => change(changes.map((c, i) => (i === place ? next : c)));
   return (
     <div className="flex flex-col gap-3">
@@ -107,7 +141,7 @@ export function Changes({ letter, changes, change, error }: Props) {
       {changes.map((one, place) => {
         const kind = kindOf(one);
         const values = valuesOf(one);
-        const asked = [ELEMENT, ...KINDS[kind].asks];
+        const asked = [...KINDS[kind].asks, ...(ofElement(kind) ? [FALLBACK] : [])];
         return (
           <fieldset
             // biome-ignore lint/suspicious/noArrayIndexKey: a change has no identity but its place.
@@ -118,15 +152,15 @@ export function Changes({ letter, changes, change, error }: Props) {
               Change {place + 1} of {letter}
             </legend>
             <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-2 max-sm:grid-cols-1">
-              {asked.slice(0, 1).map((a) => (
+              {ofElement(kind) && (
                 <One
-                  key={a.name}
-                  asked={a}
-                  value={values[a.name] ?? ""}
-                  set={(value) => replace(place, made(kind, { ...values, [a.name]: value }))}
-                  error={error(`[${place}].${kind}.${a.name}`)}
+                  siteId={siteId}
+                  asked={ELEMENT}
+                  value={values.selector ?? ""}
+                  set={(selector) => replace(place, made(kind, { ...values, selector }))}
+                  error={error(`[${place}].${kind}.selector`)}
                 />
-              ))}
+              )}
               <Field label="What becomes of it">
                 {(p) => (
                   <Select
@@ -142,9 +176,10 @@ export function Changes({ letter, changes, change, error }: Props) {
                   </Select>
                 )}
               </Field>
-              {asked.slice(1).map((a) => (
+              {asked.map((a) => (
                 <div key={a.name} className={a.long ? "col-span-full" : undefined}>
                   <One
+                    siteId={siteId}
                     asked={a}
                     value={values[a.name] ?? ""}
                     set={(value) => replace(place, made(kind, { ...values, [a.name]: value }))}
@@ -177,13 +212,15 @@ export function Changes({ letter, changes, change, error }: Props) {
 }
 
 interface OneProps {
+  siteId: number;
   asked: Asked;
   value: string;
   set: (value: string) => void;
   error?: string;
 }
 
-function One({ asked, value, set, error }: OneProps) {
+function One({ siteId, asked, value, set, error }: OneProps) {
+  const code = ["selector", "fallback", "of"].includes(asked.name);
   return (
     <Field label={asked.label} error={error}>
       {(p) =>
@@ -195,14 +232,27 @@ function One({ asked, value, set, error }: OneProps) {
               </option>
             ))}
           </Select>
-        ) : (
-          <Input
+        ) : asked.area ? (
+          <textarea
             {...p}
-            className={asked.name === "selector" || asked.name === "of" ? "num" : undefined}
+            rows={5}
+            spellCheck={false}
+            className="num w-full rounded-box border border-quiet/50 bg-surface px-2.5 py-1.5"
             value={value}
             placeholder={asked.placeholder}
             onChange={(e) => set(e.target.value)}
           />
+        ) : (
+          <>
+            <Input
+              {...p}
+              className={code ? "num" : undefined}
+              value={value}
+              placeholder={asked.placeholder}
+              onChange={(e) => set(e.target.value)}
+            />
+            {asked.file && <OwnPicture siteId={siteId} kept={set} />}
+          </>
         )
       }
     </Field>

@@ -22,6 +22,7 @@ import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
 import { begun, blank, type Change, Changes, filled } from "./Changes";
 import { type Measure, MeasuresIn } from "./MeasuresIn";
+import { MorePages, type Where } from "./MorePages";
 import { PlanEffect } from "./PlanEffect";
 import { planQuery } from "./queries";
 import { AT_ONCE, EVERYBODY, type Moment, type Who, WhoIsIn, written } from "./WhoIsIn";
@@ -37,6 +38,7 @@ interface Written {
   beside: TestIn["beside"];
   measures: Measure[];
   moment: Moment;
+  pages: Where[];
   conversion: number;
   what: "address" | "content";
   addresses: string[];
@@ -63,6 +65,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
       beside: "",
       measures: [],
       moment: AT_ONCE,
+      pages: [],
       conversion,
       what: "address",
       addresses: ["", ""],
@@ -78,6 +81,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
     who: { ...EVERYBODY, ...test.who },
     beside: test.beside,
     moment: { ...AT_ONCE, ...test.moment },
+    pages: test.pages,
     measures: test.measures.map((m) => ({
       conversion: null,
       guard: false,
@@ -134,6 +138,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     beside: form.beside,
     measures: form.measures,
     moment: ofContent ? form.moment : AT_ONCE,
+    pages: ofContent ? form.pages.filter((p) => p.value.trim()) : [],
     conversion: form.conversion,
     what: form.what,
     addresses: ofContent ? form.addresses.slice(0, 1) : form.addresses,
@@ -186,7 +191,9 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     "shares",
     ...form.addresses.map((_, i) => `addresses.${i}`),
     // What is wrong with a change, or with who is in it, stands beside it.
-    ...(save.error && "field" in save.error && /^(changes\.|who|beside|measures|moment)/.test(String(save.error.field))
+    ...(save.error &&
+    "field" in save.error &&
+    /^(changes\.|who|beside|measures|moment|pages)/.test(String(save.error.field))
       ? [String(save.error.field)]
       : []),
   ];
@@ -235,7 +242,9 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               </Select>
             )}
           </Field>
-          {ofContent && <ContentFields form={form} change={change} resize={resizeChanges} error={error} />}
+          {ofContent && (
+            <ContentFields siteId={siteId} form={form} change={change} resize={resizeChanges} error={error} />
+          )}
           {!ofContent && (
             <fieldset className="flex flex-col gap-2 rounded-box border bg-surface p-3">
               <legend className="px-1 font-medium">Pages and their shares</legend>
@@ -371,6 +380,7 @@ function Share({ place, form, change }: ShareProps) {
 }
 
 interface ContentProps {
+  siteId: number;
   form: Written;
   change: (part: Partial<Written>) => void;
   resize: (changes: Change[][]) => void;
@@ -378,7 +388,7 @@ interface ContentProps {
 }
 
 /** The one page, and what each variant changes on it. */
-function ContentFields({ form, change, resize, error }: ContentProps) {
+function ContentFields({ siteId, form, change, resize, error }: ContentProps) {
   return (
     <>
       <Field label="Page" error={error("addresses.0")}>
@@ -394,6 +404,7 @@ function ContentFields({ form, change, resize, error }: ContentProps) {
           />
         )}
       </Field>
+      <MorePages pages={form.pages} set={(pages) => change({ pages })} error={error} />
       {error("shares") && (
         <p role="alert" className="text-small text-brick">
           {error("shares")}
@@ -423,6 +434,7 @@ function ContentFields({ form, change, resize, error }: ContentProps) {
           )}
           {i > 0 && (
             <Changes
+              siteId={siteId}
               letter={LETTERS[i] ?? ""}
               changes={some}
               change={(next) => change({ changes: form.changes.map((c, j) => (j === i ? next : c)) })}
