@@ -38,6 +38,9 @@ _SCROLL = """async (most) => { const high = Math.min(most, document.documentElem
 for (let y = 0; y < high; y += 700) { scrollTo(0, y); await new Promise((go) => setTimeout(go, 40)) }
 scrollTo(0, 0); await new Promise((go) => setTimeout(go, 80)); return document.documentElement.scrollHeight }"""
 _LINKS = "(all) => [...new Set(all.map((a) => a.href.split('#')[0]))].slice(0, 400)"
+# Whether there is an element for each selector, or for the one to be asked in its place.
+_MET = """(several) => { const one = (s) => { try { return !!s && !!document.querySelector(s) } catch { return false } };
+return several.map(([selector, fallback]) => one(selector) || one(fallback)) }"""
 _STILL = "*, *::before, *::after { scroll-behavior: auto !important } :focus { outline: none !important }"
 
 
@@ -125,6 +128,10 @@ async def _shoot(
     # A script may have led on since.
     if urlsplit(page.url).netloc not in wanted["hosts"]:
         raise _NotHadError("elsewhere", urlsplit(page.url).hostname or "")
+    met = await page.evaluate(_MET, wanted["selectors"])
+    if not wanted["pictures"]:
+        await context.close()
+        return {"width": name, "met": met}
     await page.add_style_tag(content=_STILL)
     if name == "desktop":
         found = await page.eval_on_selector_all("a[href]", _LINKS)

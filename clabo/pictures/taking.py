@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from io import BytesIO
@@ -56,26 +57,8 @@ class Taken:
 
 def take(site: Site, page: Page, html: str | None = None) -> Taken:
     """Pictures of the page at both widths; of `html` in its place where that is given."""
-    if not Path(settings.CLABO_CHROMIUM).exists():
-        return Taken(reason="no_browser", more=settings.CLABO_CHROMIUM)
-    origin = origin_of(site, page.host)
-    hosts = {h.host for h in site.hosts.all()}
-    if host_of(origin) not in hosts:
-        return Taken(reason="elsewhere", more=page.host)
     with tempfile.TemporaryDirectory(prefix="clabo-pictures-") as folder:
-        found = _in_browser(
-            {
-                "url": origin + page.path,
-                "hosts": sorted(hosts),
-                "local": list(settings.CLABO_LOCAL_ORIGINS) if site.is_demo else [],
-                "tag_origin": tag_origin(),
-                "zone": str(site.zone),
-                "locale": "en",
-                "html": html,
-                "chromium": settings.CLABO_CHROMIUM,
-                "folder": folder,
-            }
-        )
+        found = _opened(site, page.host, page.path, {"html": html, "folder": folder})
         return Taken(
             [_read(s) for s in found["shots"]],
             found["reason"],
@@ -83,6 +66,48 @@ def take(site: Site, page: Page, html: str | None = None) -> Taken:
             found.get("left_out", []),
             found.get("links", []),
         )
+
+
+@dataclass(frozen=True, slots=True)
+class Met:
+    """By width, whether there is an element for each selector; or a code why nobody knows, and more on it."""
+
+    by_width: dict[str, list[bool]] = field(default_factory=dict)
+    reason: str = ""
+    more: str = ""
+
+
+def met(site: Site, host: str, path: str, selectors: Sequence[tuple[str, str]]) -> Met:
+    """Whether a page has an element for each of these selectors, or for what is to be asked in its place ("": nothing)."""
+    with tempfile.TemporaryDirectory(prefix="clabo-elements-") as folder:
+        wanted = {"selectors": list(selectors), "pictures": False, "folder": folder}
+        found = _opened(site, host, path, wanted)
+    return Met({s["width"]: s["met"] for s in found["shots"]}, found["reason"], found["more"])
+
+
+def _opened(site: Site, host: str, path: str, wanted: dict[str, Any]) -> dict[str, Any]:
+    """What the browser's process says of a page of the site; `wanted` beside what it always needs."""
+    if not Path(settings.CLABO_CHROMIUM).exists():
+        return {"reason": "no_browser", "more": settings.CLABO_CHROMIUM, "shots": []}
+    origin = origin_of(site, host)
+    hosts = {h.host for h in site.hosts.all()}
+    if host_of(origin) not in hosts:
+        return {"reason": "elsewhere", "more": host, "shots": []}
+    return _in_browser(
+        {
+            "url": origin + path,
+            "hosts": sorted(hosts),
+            "local": list(settings.CLABO_LOCAL_ORIGINS) if site.is_demo else [],
+            "tag_origin": tag_origin(),
+            "zone": str(site.zone),
+            "locale": "en",
+            "html": None,
+            "selectors": [],
+            "pictures": True,
+            "chromium": settings.CLABO_CHROMIUM,
+            **wanted,
+        }
+    )
 
 
 def _in_browser(wanted: dict[str, Any]) -> dict[str, Any]:

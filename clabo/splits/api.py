@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from django.http import HttpRequest
 from ninja import File, Query, Router
 from ninja.files import UploadedFile
@@ -15,6 +17,7 @@ from clabo.sites.access import site_for
 from clabo.splits import life, queries, results, services
 from clabo.splits.checklist import checklist
 from clabo.splits.editing import edit_address
+from clabo.splits.elements import have_looked
 from clabo.splits.groups import groups
 from clabo.splits.kept import MOST_BYTES, keep_picture
 from clabo.splits.looks import look_address
@@ -59,7 +62,7 @@ def tests(request: HttpRequest, site_id: int) -> list[SplitTestSummary]:
 @router.post("/sites/{int:site_id}/tests", response=SplitTestOut)
 def make_test(request: HttpRequest, site_id: int, data: SplitTestIn) -> SplitTestOut:
     site = site_for(request, site_id, Role.EDITOR)
-    return SplitTestOut(**test_out(services.save_test(site, content_of(site, data), by=person(request))))
+    return _saved(services.save_test(site, content_of(site, data), by=person(request)))
 
 
 @router.post("/sites/{int:site_id}/tests/plan", response=PlanOut)
@@ -71,13 +74,13 @@ def plan(request: HttpRequest, site_id: int, data: SplitTestIn) -> PlanOut:
 @router.put(ONE, response=SplitTestOut)
 def change_test(request: HttpRequest, site_id: int, test_id: int, data: SplitTestIn) -> SplitTestOut:
     site = site_for(request, site_id, Role.EDITOR)
-    return SplitTestOut(
-        **test_out(
-            services.save_test(
-                site, content_of(site, data), services.test_of(site, test_id), by=person(request)
-            )
-        )
-    )
+    test = services.test_of(site, test_id)
+    return _saved(services.save_test(site, content_of(site, data), test, by=person(request)))
+
+
+def _saved(test: SplitTest) -> SplitTestOut:
+    have_looked(test)
+    return SplitTestOut(**test_out(test))
 
 
 @router.delete(ONE, response={204: None})
@@ -141,7 +144,14 @@ def copy_test(request: HttpRequest, site_id: int, test_id: int) -> SplitTestOut:
 @router.get(ONE + "/checklist", response=list[StartCheckOut])
 def start_checklist(request: HttpRequest, site_id: int, test_id: int) -> list[StartCheckOut]:
     test = services.test_of(site_for(request, site_id), test_id)
-    return [StartCheckOut(what=c.what, ok=c.ok, names=c.names, days=c.days) for c in checklist(test)]
+    return [StartCheckOut(**asdict(c)) for c in checklist(test)]
+
+
+@router.post(ONE + "/elements", response={202: None})
+def look_for_elements(request: HttpRequest, site_id: int, test_id: int) -> tuple[int, None]:
+    """Have a browser look whether the page has what the variants change; the checklist tells what it found."""
+    have_looked(_mine(request, site_id, test_id))
+    return 202, None
 
 
 @router.post(ONE + "/editor", response=LookOut)

@@ -8,9 +8,9 @@ from typing import Literal
 
 from clabo.conversions.models import Conversion
 from clabo.core.addresses import Address
-from clabo.core.changes import read_changes, selectors
 from clabo.core.evidence import days_needed
 from clabo.events.models import Page
+from clabo.splits.elements import asked, known
 from clabo.splits.life import room_beside, sharing_pages
 from clabo.splits.models import SplitTest
 from clabo.splits.results import plan_of, recorded
@@ -32,6 +32,9 @@ class Check:
     names: list[str] = field(default_factory=list)
     # Of traffic: how long the plan takes.
     days: int | None = None
+    # Of elements: those that only a desktop or only a phone has; and why the page could not be looked at.
+    partly: list[str] = field(default_factory=list)
+    reason: str = ""
 
 
 def checklist(test: SplitTest, now: datetime | None = None) -> list[Check]:
@@ -61,10 +64,16 @@ def checklist(test: SplitTest, now: datetime | None = None) -> list[Check]:
         back = leads_back(test)
         found.append(Check("circle", back is None, [back.path] if back else []))
     else:
-        # Only a browser knows: whoever opens the links that show the variants sees it.
-        touched = dict.fromkeys(s for v in variants for s in selectors(read_changes(v.changes)))
-        found.append(Check("elements", None, list(touched)))
+        found.append(_elements(test))
     return [*found, _traffic(test, pages[0]), _clash(test)]
+
+
+def _elements(test: SplitTest) -> Check:
+    """What a browser has found; nothing is known where it has not looked, or could not."""
+    looked = known(test)
+    if looked is None or looked.reason:
+        return Check("elements", None, list(asked(test)), reason=looked.reason if looked else "")
+    return Check("elements", not looked.missing, looked.missing, partly=looked.partly)
 
 
 def _traffic(test: SplitTest, control: Address) -> Check:

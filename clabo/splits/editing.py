@@ -19,6 +19,7 @@ from clabo.core.changes import Change, read_changes
 from clabo.core.rules.errors import RuleError
 from clabo.problems import Problem
 from clabo.sites.reach import origin_of
+from clabo.splits.elements import have_looked
 from clabo.splits.kept import MOST_BYTES as MOST_PICTURE
 from clabo.splits.kept import keep_picture
 from clabo.splits.models import Deed, SplitTest, Variant
@@ -90,6 +91,8 @@ def write(writing: Writing, data: object) -> None:
         if test.state != SplitTest.State.DRAFT:
             raise Problem("The test has been started meanwhile, so that it cannot be written.", status=409)
         test.variants.filter(letter=writing.variant.letter).update(changes=changes)
+        SplitTest.objects.filter(pk=test.pk).update(elements=None)
+        have_looked(test)
         note(test, Deed.What.CHANGED, writing.person)
 
 

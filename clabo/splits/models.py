@@ -61,6 +61,8 @@ class SplitTest(models.Model):
     salt = models.CharField(max_length=16, blank=True, db_default="")
     # Of content, the pages that it is on besides that of its variants (core/places.py).
     pages = models.JSONField(default=list, blank=True, db_default=[])
+    # Of content, what a browser has found on the page of its draft (elements.py); None while nobody has looked.
+    elements = models.JSONField(null=True)
     # Who may be in it (core/entrants.py).
     who = models.JSONField(default=dict, blank=True, db_default={})
     # Of content, when it begins for somebody who has come (core/moments.py).

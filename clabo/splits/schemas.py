@@ -113,6 +113,9 @@ class StartCheckOut(Shape):
     names: list[str]
     # Of traffic: how long the plan takes.
     days: int | None
+    # Of elements: those that only a desktop or only a phone has; and a code why the page could not be looked at.
+    partly: list[str]
+    reason: str
 
 
 class MeasureIn(Shape):

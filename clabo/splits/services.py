@@ -128,7 +128,7 @@ def save_test(
         test = test or SplitTest(site=site)
         put_label(test, label, datetime.now(UTC))
         test.rule, test.traffic = content.rule, content.traffic
-        test.who, test.beside = entrants.json(), content.beside
+        test.who, test.beside, test.elements = entrants.json(), content.beside, None
         test.moment, test.pages = moment.json(), [p.json() for p in places]
         test.measures = [m.json() for m in measures]
         test.baseline, test.smallest_lift = content.baseline, content.smallest_lift

@@ -9,6 +9,7 @@ from decimal import Decimal
 from itertools import count
 from typing import Any
 
+from django.test import override_settings
 from playwright.sync_api import Page, Route, expect
 
 from clabo.audiences.services import AudienceContent, make_audience
@@ -17,7 +18,8 @@ from clabo.core.splits import assign
 from clabo.events.models import Event, Kind
 from clabo.install.kit import tag_lines
 from clabo.journeys.tests.test_listening import ListeningCase
-from clabo.splits import life, services
+from clabo.splits import elements, life, services
+from clabo.splits.checklist import checklist
 from clabo.splits.looks import look_address
 from clabo.splits.models import Exposure, SplitTest, Unfound
 from clabo.testing.traffic import beacon, event, hit, make_rule, receive
@@ -363,3 +365,41 @@ class ForWhomAndWhen(ContentCase):
             page.wait_for_timeout(500)
             self.assertEqual(page.text_content("h1"), "Start with one hive")
         self.assertEqual(self.exposed(), ["A", "B"])
+
+
+class Drafted(ContentCase):
+    def test_a_browser_looks_whether_the_page_has_what_is_changed(self) -> None:
+        self.own.pages["/offer"] = OFFER + "<script>if (screen.width < 600) price.remove()</script>"
+        self.site.is_demo = True
+        self.site.save()
+        address = f"http://{self.own.host}/offer"
+        before = datetime.now(UTC) - timedelta(hours=1)
+        receive([hit(self.site, before, beacon(1, event(address)))])
+        changes = [
+            {"hide": {"selector": "#price"}},
+            {"hide": {"selector": "#gone"}},
+            {"hide": {"selector": "#old", "fallback": "#story"}},
+            {"move": {"selector": "h1", "place": "after", "of": "nav"}},
+        ]
+        content = services.SplitContent(
+            *("Words", self.kit_order, [address], [50, 50], 100, 0.1, 0.5, "content", [[], changes])
+        )
+        draft = services.save_test(self.site, content)
+        self.assertIsNone(elements.known(draft))
+        with override_settings(CLABO_LOCAL_ORIGINS=[self.own.url]):
+            elements.look_for.now(test_id=draft.pk)
+        draft.refresh_from_db()
+        self.assertEqual(elements.known(draft), elements.Elements(["#gone", "nav"], ["#price"]))
+        [check] = [c for c in checklist(draft) if c.what == "elements"]
+        self.assertEqual((check.ok, check.names, check.partly), (False, ["#gone", "nav"], ["#price"]))
+        # To look is no visit; what is written anew is looked at anew.
+        self.assertEqual(Event.objects.count(), 1)
+        self.assertIsNone(elements.known(services.save_test(self.site, content, draft)))
+        with override_settings(CLABO_LOCAL_ORIGINS=[]):
+            elements.look_for.now(test_id=draft.pk)
+        draft.refresh_from_db()
+        found = elements.known(draft)
+        assert found
+        self.assertTrue(found.reason)
+        [check] = [c for c in checklist(draft) if c.what == "elements"]
+        self.assertIsNone(check.ok)

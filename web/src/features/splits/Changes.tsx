@@ -22,7 +22,7 @@ interface Asked {
 
 const PLACES = { before: "before it", after: "after it" };
 const ELEMENT: Asked = { name: "selector", label: "Element, as a CSS selector", placeholder: "h1, #order, .cta" };
-const FALLBACK: Asked = { name: "fallback", label: "Where there is none, this one", placeholder: "none" };
+const FALLBACK: Asked = { name: "fallback", label: "Or, if there is none", placeholder: "none" };
 const STYLES = [
   ...["color", "background-color", "border-color", "border-radius", "border-width", "font-size", "font-weight"],
   ...["line-height", "text-align", "text-transform", "margin", "padding", "width", "max-width", "opacity", "order"],
@@ -85,7 +85,7 @@ const KINDS: Record<Kind, { says: string; asks: Asked[] }> = {
     ],
   },
   sheet: {
-    says: "the page has rules of style of yours",
+    says: "the page follows rules of style of yours",
     asks: [
       {
         name: "css",
@@ -141,7 +141,7 @@ export function Changes({ siteId, letter, changes, change, error }: Props) {
       {changes.map((one, place) => {
         const kind = kindOf(one);
         const values = valuesOf(one);
-        const asked = [...KINDS[kind].asks, ...(ofElement(kind) ? [FALLBACK] : [])];
+        const asked = KINDS[kind].asks;
         return (
           <fieldset
             // biome-ignore lint/suspicious/noArrayIndexKey: a change has no identity but its place.
@@ -152,30 +152,34 @@ export function Changes({ siteId, letter, changes, change, error }: Props) {
               Change {place + 1} of {letter}
             </legend>
             <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-2 max-sm:grid-cols-1">
-              {ofElement(kind) && (
-                <One
-                  siteId={siteId}
-                  asked={ELEMENT}
-                  value={values.selector ?? ""}
-                  set={(selector) => replace(place, made(kind, { ...values, selector }))}
-                  error={error(`[${place}].${kind}.selector`)}
-                />
-              )}
-              <Field label="What becomes of it">
-                {(p) => (
-                  <Select
-                    {...p}
-                    value={kind}
-                    onChange={(e) => replace(place, blank(e.target.value as Kind, values.selector))}
-                  >
-                    {Object.entries(KINDS).map(([key, { says }]) => (
-                      <option key={key} value={key}>
-                        {says}
-                      </option>
-                    ))}
-                  </Select>
-                )}
-              </Field>
+              {ofElement(kind) &&
+                [ELEMENT, FALLBACK].map((a) => (
+                  <One
+                    key={a.name}
+                    siteId={siteId}
+                    asked={a}
+                    value={values[a.name] ?? ""}
+                    set={(value) => replace(place, made(kind, { ...values, [a.name]: value }))}
+                    error={error(`[${place}].${kind}.${a.name}`)}
+                  />
+                ))}
+              <div className="col-span-full">
+                <Field label="What becomes of it">
+                  {(p) => (
+                    <Select
+                      {...p}
+                      value={kind}
+                      onChange={(e) => replace(place, blank(e.target.value as Kind, values.selector))}
+                    >
+                      {Object.entries(KINDS).map(([key, { says }]) => (
+                        <option key={key} value={key}>
+                          {says}
+                        </option>
+                      ))}
+                    </Select>
+                  )}
+                </Field>
+              </div>
               {asked.map((a) => (
                 <div key={a.name} className={a.long ? "col-span-full" : undefined}>
                   <One

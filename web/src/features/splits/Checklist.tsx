@@ -1,8 +1,9 @@
 /** What Clabo has looked at before a start. */
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Check, CircleAlert, CircleHelp } from "lucide-react";
 import type { ReactNode } from "react";
-import type { Schemas } from "../../api/client";
+import { client, data, type Schemas } from "../../api/client";
+import { TextButton } from "../../components/ui";
 import { count, several } from "../../lib/format";
 import { checklistQuery } from "./queries";
 
@@ -46,12 +47,30 @@ const SAYS: Record<Item["what"], (c: Item) => ReactNode> = {
         <Names of={c.names} /> leads back to the control. Mend the redirect.
       </>
     ),
-  elements: (c) => (
-    <>
-      Open “see it” of each variant above, on a phone too: only a browser can tell whether <Names of={c.names} /> is
-      there.
-    </>
-  ),
+  elements: (c) =>
+    c.ok == null ? (
+      <>
+        {c.reason
+          ? "Clabo could not open the page by itself. "
+          : "Clabo’s own browser looks at the page after each saving; it has not yet. "}
+        Or open “see it” of each variant above, on a phone too, and look whether <Names of={c.names} /> is there.
+      </>
+    ) : c.ok ? (
+      <>
+        The page has every element that is changed.
+        {c.partly.length > 0 && (
+          <>
+            {" "}
+            Only as a desktop or only as a phone: <Names of={c.partly} />.
+          </>
+        )}
+      </>
+    ) : (
+      <>
+        The page has nothing for <Names of={c.names} />, neither as a desktop nor as a phone. Choose another element, or
+        write the variant on the page.
+      </>
+    ),
   traffic: (c) =>
     c.days == null
       ? "Nobody was seen on the control in the last four weeks, so nobody knows how long it takes."
@@ -86,11 +105,42 @@ export function Checklist({ siteId, testId }: { siteId: number; testId: number }
         {checks.data.map((c) => (
           <li key={c.what} className="flex items-start gap-2 border-b px-3 py-1.5 last:border-b-0">
             <Mark ok={c.ok} />
-            <span>{SAYS[c.what](c)}</span>
+            <span>
+              {SAYS[c.what](c)}
+              {c.what === "elements" && c.names.length + c.partly.length > 0 && (
+                <LookNow siteId={siteId} testId={testId} />
+              )}
+            </span>
           </li>
         ))}
       </ul>
     </section>
+  );
+}
+
+function LookNow({ siteId, testId }: { siteId: number; testId: number }) {
+  const queries = useQueryClient();
+  const look = useMutation({
+    mutationFn: () =>
+      data(
+        client.POST("/api/sites/{site_id}/tests/{test_id}/elements", {
+          params: { path: { site_id: siteId, test_id: testId } },
+        }),
+      ),
+    // The browser takes some seconds, and waits for those before it.
+    onSuccess: () => {
+      for (const seconds of [3, 6, 10, 20, 40])
+        setTimeout(
+          () => queries.invalidateQueries({ queryKey: checklistQuery(siteId, testId).queryKey }),
+          seconds * 1000,
+        );
+    },
+  });
+  return (
+    <>
+      {" "}
+      <TextButton onClick={() => look.mutate()}>{look.isSuccess ? "Looking …" : "Look again"}</TextButton>
+    </>
   );
 }
 

@@ -20,11 +20,11 @@ export function MorePages({ pages, set, error }: Props) {
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: it has no identity but its place
           <div key={place}>
-            <div className="flex items-center gap-2 max-sm:flex-wrap">
-              <span className="shrink-0 text-small text-quiet">{place ? "or" : "and where the address"}</span>
+            <p className="text-small text-quiet">{place ? "or" : "and wherever the address"}</p>
+            <div className="flex items-center gap-2">
               <Select
                 aria-label="How the address compares"
-                className="w-36!"
+                className="w-40! shrink-0"
                 value={page.match}
                 onChange={(e) => put(place, { match: e.target.value as Where["match"] })}
               >

@@ -78,6 +78,19 @@ export default function ResultPlace() {
               </>
             )}
             {r.test.moment_says && `, ${r.test.moment_says}`}
+            {r.test.pages.length > 0 && (
+              <>
+                , on <bdi>{r.test.variants[0]?.path}</bdi> and wherever the address{" "}
+                <bdi>
+                  {r.test.pages
+                    .map(
+                      (p) =>
+                        `${p.match === "equals" ? "is" : p.match === "begins" ? "begins with" : "contains"} ${p.value}`,
+                    )
+                    .join(" or ")}
+                </bdi>
+              </>
+            )}
             {lens.data && (
               <>
                 {lens.data.audiences.length > 0 && ", "}
