@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 import os
-import subprocess
 import time
 from collections import Counter
 from typing import Any
@@ -15,8 +13,9 @@ from clabo.events.models import Event, Kind, Page
 from clabo.ingest.models import REPEATED, Refusal
 from clabo.journeys.cases import CASES, Case
 from clabo.testing.browsing import ClaboCase
+from clabo.testing.engines import drive
 from clabo.testing.foreign import Answer, Foreign
-from clabo.testing.traffic import BROWSER, make_site
+from clabo.testing.traffic import make_site
 
 TAG = settings.BASE_DIR / "tag"
 AT_ONCE = 3
@@ -26,7 +25,6 @@ class Engine(ClaboCase):
     """All cases in one browser, several at a time, each on a site of its own below a path."""
 
     engine = ""
-    executable = ""
 
     def play(self, cases: list[Case]) -> tuple[dict[str, list[str]], dict[str, Counter[str]]]:
         """What each case's pages threw, and what was seen of it."""
@@ -76,31 +74,9 @@ class Engine(ClaboCase):
             asked.append(
                 {"name": case.name, "url": f"{own.url}/{case.name}/", "steps": steps, "hold": case.hold}
             )
-        thrown = self.drive(asked)
+        thrown = drive(self.engine, asked, AT_ONCE)
         self.settled()
         return thrown, {case.name: self.seen(case) for case in cases}
-
-    def drive(self, asked: list[dict[str, Any]]) -> dict[str, list[str]]:
-        what = {
-            "engine": self.engine,
-            "executable": self.executable,
-            "agent": BROWSER,
-            "at_once": AT_ONCE,
-            "cases": asked,
-        }
-        done = subprocess.run(
-            # Other tests wait for pages meanwhile: they go first.
-            ["nice", "-n", "10", "node", "tests/drive.mjs"],
-            cwd=TAG,
-            input=json.dumps(what),
-            capture_output=True,
-            text=True,
-            timeout=400,
-            check=False,
-        )
-        self.assertEqual(done.returncode, 0, done.stderr[-2000:])
-        results = [json.loads(row) for row in done.stdout.splitlines() if row.startswith("{")]
-        return {r["name"]: r["errors"] for r in results}
 
     def settled(self) -> None:
         count, since = -1, time.monotonic()
@@ -147,14 +123,14 @@ class Engine(ClaboCase):
 
 
 class Chromium(Engine):
-    engine, executable = "chrome", "/usr/bin/chromium"
+    engine = "chrome"
 
     def test_every_case(self) -> None:
         self.check(os.environ.get("CASE", ""))
 
 
 class Firefox(Engine):
-    engine, executable = "firefox", "/usr/bin/firefox-esr"
+    engine = "firefox"
 
     def test_every_case(self) -> None:
         self.check(os.environ.get("CASE", ""))
