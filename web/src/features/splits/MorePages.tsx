@@ -66,3 +66,25 @@ export function MorePages({ pages, set, error }: Props) {
     </div>
   );
 }
+
+const COMPARES = { begins: "begins with", contains: "contains", equals: "is" };
+
+/** The same in words, after the page that the test is written on. */
+export function AlsoOn({ test }: { test: Schemas["SplitTestOut"] }) {
+  const host = test.variants[0]?.host ?? "";
+  return (
+    <>
+      {" "}
+      and wherever the address{" "}
+      {test.pages.map((p, i) => (
+        <span key={p.match + p.value}>
+          {i > 0 && " or "}
+          {COMPARES[p.match]}{" "}
+          <bdi className="num break-all text-title!">
+            {p.value.startsWith(`${host}/`) ? p.value.slice(host.length) : p.value}
+          </bdi>
+        </span>
+      ))}
+    </>
+  );
+}

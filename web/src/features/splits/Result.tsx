@@ -22,6 +22,7 @@ import { Groups } from "./Groups";
 import { Life } from "./Life";
 import { Log } from "./Log";
 import { Measures } from "./Measures";
+import { AlsoOn } from "./MorePages";
 import { looksQuery, resultQuery } from "./queries";
 import { shares, verdictWords } from "./verdict";
 
@@ -72,25 +73,13 @@ export default function ResultPlace() {
             >
               {r.arms[0]?.path}
             </bdi>
+            {r.test.pages.length > 0 && <AlsoOn test={r.test} />}
             {r.test.who_says && (
               <>
                 , visitors <bdi>{r.test.who_says}</bdi>
               </>
             )}
             {r.test.moment_says && `, ${r.test.moment_says}`}
-            {r.test.pages.length > 0 && (
-              <>
-                , on <bdi>{r.test.variants[0]?.path}</bdi> and wherever the address{" "}
-                <bdi>
-                  {r.test.pages
-                    .map(
-                      (p) =>
-                        `${p.match === "equals" ? "is" : p.match === "begins" ? "begins with" : "contains"} ${p.value}`,
-                    )
-                    .join(" or ")}
-                </bdi>
-              </>
-            )}
             {lens.data && (
               <>
                 {lens.data.audiences.length > 0 && ", "}
