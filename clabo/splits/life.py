@@ -60,10 +60,10 @@ def sharing_pages(test: SplitTest) -> list[SplitTest]:
         .prefetch_related("variants")
         .order_by("pk")
     )
-    return [t for t in found if _share_a_page(test, t)]
+    return [t for t in found if share_a_page(test, t)]
 
 
-def _share_a_page(one: SplitTest, other: SplitTest) -> bool:
+def share_a_page(one: SplitTest, other: SplitTest) -> bool:
     """A page of one is of the other, of their own pages and of all that have been seen."""
     ours, theirs = one.places(), other.places()
     own = {(v.host, v.path) for t in (one, other) for v in t.variants.all()}

@@ -30,6 +30,7 @@ from clabo.splits import queries, results, services
 from clabo.splits.causes import causes
 from clabo.splits.change_shape import ChangeJson
 from clabo.splits.checklist import CheckName
+from clabo.splits.groups import Way
 from clabo.splits.measured import MeasureResult
 from clabo.splits.models import SplitTest
 from clabo.wording.changes import change_says
@@ -346,7 +347,10 @@ class GroupOut(Shape):
     """A group of visitors in which a challenger is held against the control."""
 
     letter: str
-    way: Literal["device", "channel", "visits", "week", "days"]
+    # By their variant of another test for "test", whose number and name `other` and `other_name` are.
+    way: Way
+    other: int | None
+    other_name: str
     group: str
     control_converted: int
     control_visitors: int
@@ -602,10 +606,14 @@ def plan_out(site: Site, p: queries.Planned) -> PlanOut:
 
 
 def groups_out(by_letter: Mapping[str, Mapping[str, Mapping[str, GroupEffect]]]) -> list[GroupOut]:
+    numbers = {int(way.split()[1]) for ways in by_letter.values() for way in ways if " " in way}
+    names = dict(SplitTest.objects.filter(pk__in=numbers).values_list("pk", "name"))
     return [
         GroupOut(
             letter=letter,
-            way=cast(Any, way),
+            way=cast(Any, way.split()[0]),
+            other=int(way.split()[1]) if " " in way else None,
+            other_name=names.get(int(way.split()[1]), "") if " " in way else "",
             group=name,
             control_converted=g.control.conversions,
             control_visitors=g.control.trials,

@@ -16,6 +16,7 @@ const WAYS: Record<Group["way"], string> = {
   visits: "By earlier visits",
   week: "First week and later",
   days: "By days of the week",
+  test: "By variant of",
 };
 const GROUPS: Record<string, string> = {
   phone: "phones",
@@ -36,7 +37,9 @@ export function Groups({ siteId, r }: { siteId: number; r: Schemas["ResultOut"] 
   const flagged = groups.data.filter((g) => g.differs);
   const several = new Set(groups.data.map((g) => g.letter)).size > 1;
   const first = (g: Group, place: number) =>
-    groups.data[place - 1]?.way !== g.way || groups.data[place - 1]?.letter !== g.letter;
+    groups.data[place - 1]?.way !== g.way ||
+    groups.data[place - 1]?.other !== g.other ||
+    groups.data[place - 1]?.letter !== g.letter;
   const columns: Column<Group & { place: number }>[] = [
     {
       key: "way",
@@ -44,8 +47,12 @@ export function Groups({ siteId, r }: { siteId: number; r: Schemas["ResultOut"] 
       text: true,
       cell: (g) => (
         <>
-          {first(g, g.place) && <span className="block text-small text-quiet">{WAYS[g.way]}</span>}
-          {GROUPS[g.group] ?? g.group}
+          {first(g, g.place) && (
+            <span className="block text-small text-quiet">
+              {WAYS[g.way]} {g.other && <bdi>“{g.other_name}”</bdi>}
+            </span>
+          )}
+          {g.other ? <Letter letter={g.group} /> : (GROUPS[g.group] ?? g.group)}
         </>
       ),
     },
@@ -104,7 +111,7 @@ export function Groups({ siteId, r }: { siteId: number; r: Schemas["ResultOut"] 
       <Scroll label="Groups of visitors" className="mt-2">
         <Table
           rows={groups.data.map((g, place) => ({ ...g, place }))}
-          rowKey={(g) => `${g.letter}${g.way}${g.group}`}
+          rowKey={(g) => `${g.letter}${g.way}${g.other}${g.group}`}
           columns={columns}
         />
       </Scroll>

@@ -1,0 +1,93 @@
+"""For whom a test holds, against a plain loop over everybody; tests that are crossed among them."""
+
+from __future__ import annotations
+
+import random
+from collections import defaultdict
+from datetime import timedelta
+
+from clabo.conversions.lens import read_lens
+from clabo.core.splits import assign
+from clabo.events.models import Device
+from clabo.splits import life, services
+from clabo.splits.groups import groups
+from clabo.splits.models import SplitTest
+from clabo.splits.tests.test_content import BUTTON, HEADLINE, ContentCase
+from clabo.splits.tests.test_split_tests import STARTED
+from clabo.testing.asking import Member
+from clabo.testing.traffic import beacon, event, hit, receive, walk
+
+
+class Groups(ContentCase):
+    def crossed(self) -> tuple[SplitTest, SplitTest]:
+        one, two = (
+            life.start(
+                services.save_test(
+                    self.site, self.drafted(name=name, changes=[[], [change]], beside="crossed")
+                ),
+                STARTED,
+            )
+            for name, change in (("Words", HEADLINE), ("Button", BUTTON))
+        )
+        return one, two
+
+    def test_everybody_is_counted_where_they_belong(self) -> None:
+        one, two = self.crossed()
+        chance = random.Random(7)
+        hits = []
+        wanted: defaultdict[tuple[str, str], defaultdict[str, list[int]]] = defaultdict(
+            lambda: defaultdict(lambda: [0, 0])
+        )
+        for visitor in range(2000, 2260):
+            letters = {t.key: "AB"[assign(f"{visitor:032x}", t.key, [50, 50]) or 0] for t in (one, two)}
+            if chance.random() < 0.2:
+                del letters[two.key]
+            device = chance.choice(["phone", "desktop"])
+            returning = chance.random() < 0.4
+            if returning:
+                earlier = STARTED - timedelta(days=2)
+                hits.append(hit(self.site, earlier, beacon(visitor, event("/a"), device=device)))
+            at = STARTED + timedelta(hours=chance.randrange(1, 9 * 24))
+            body = beacon(visitor, event("/a", kind="note", variants=letters), event("/a"), device=device)
+            hits.append(hit(self.site, at, body))
+            # Words work only without the button.
+            works = letters[one.key] == "B" and letters.get(two.key) != "B"
+            converts = chance.random() < (0.9 if works else 0.15)
+            if converts:
+                hits += walk(self.site, visitor, at + timedelta(minutes=4), "/thank-you")
+            kinds = {
+                "device": device,
+                "visits": "returning" if returning else "new",
+                "week": "first" if at < STARTED + timedelta(days=7) else "later",
+                "days": "weekend" if at.isoweekday() > 5 else "weekdays",
+                f"test {two.pk}": letters.get(two.key, ""),
+            }
+            for way, name in kinds.items():
+                of = wanted[way, name][letters[one.key]]
+                of[0] += converts
+                of[1] += 1
+        receive(hits)
+        found = groups(read_lens(self.site), one)["B"]
+        self.assertEqual({d.label for d in Device} >= set(found["device"]), True)
+        for (way, name), by_letter in wanted.items():
+            if not name or min(n for _, n in by_letter.values()) < 20:
+                continue
+            effect = found[way][name]
+            for counts, letter in ((effect.control, "A"), (effect.challenger, "B")):
+                self.assertEqual([counts.conversions, counts.trials], by_letter[letter], (way, name, letter))
+        both = found[f"test {two.pk}"]
+        self.assertEqual(sorted(both), ["A", "B"])
+        self.assertTrue(both["A"].differs and both["B"].differs)
+        told = [g for g in Member(self.site).ask("GET", f"/tests/{one.pk}/groups") if g["way"] == "test"]
+        self.assertEqual(
+            [(g["other"], g["other_name"], g["group"]) for g in told],
+            [(two.pk, "Button", "A"), (two.pk, "Button", "B")],
+        )
+
+    def test_tests_that_share_no_page_or_no_time_are_not_crossed(self) -> None:
+        receive(walk(self.site, 3, STARTED - timedelta(days=1), "/elsewhere"))
+        early = life.start(services.save_test(self.site, self.drafted()), STARTED - timedelta(days=9))
+        life.end(early, STARTED - timedelta(days=3))
+        self.started(addresses=["/elsewhere"])
+        one = self.started(changes=[[], [BUTTON]])
+        self.assertFalse([way for way in groups(read_lens(self.site), one)["B"] if way.startswith("test")])
