@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from itertools import accumulate
+from typing import Any
 
 from clabo.core.evidence import (
     Counts,
@@ -17,6 +18,7 @@ from clabo.core.evidence import (
     MeanComparison,
     Moments,
     RateComparison,
+    adjusted,
     between_level,
     bootstrap_mean_difference,
     both_readings,
@@ -27,11 +29,17 @@ from clabo.core.evidence import (
     information,
     looks,
     looks_level,
+    saved,
+    standard_error,
     winsorise,
 )
 
 WINSORISED = 0.01
 NOTHING = Interval(math.nan, math.nan, math.nan)
+
+
+# What tells visitors apart by what was known of them before they were exposed.
+Stratum = tuple[Any, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +49,8 @@ class Outcome:
     exposed: date
     first: date
     values: list[tuple[date, Decimal]]
+    # What was known of them before (before.py); empty where nobody asked.
+    stratum: Stratum = ()
 
     @property
     def value(self) -> Decimal:
@@ -87,6 +97,11 @@ class Against:
     # The same with the largest of the visitors' values cut to size (WINSORISED of those who brought any).
     value_winsorised: Interval
     value_range: Interval
+    # The same as `range` and `value_range`, each arm as if it had the same mix of visitors; and the part of the visitors
+    # that this saves of the rate's, nan where too little is known.
+    adjusted: Interval = NOTHING
+    value_adjusted: Interval = NOTHING
+    saved: float = math.nan
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,17 +152,25 @@ def arm_days(exposed: Mapping[date, int], outcomes: Sequence[Outcome], days: Seq
     return ArmDays(counts, values)
 
 
+def _moments(arm: ArmDays, on_values: bool) -> list[Moments]:
+    return arm.values if on_values else [Moments.of_counts(c) for c in arm.counts]
+
+
 def read(
-    days: Sequence[date], closed: int, arms: Mapping[str, ArmDays], plan: Plan, on_values: bool = False
+    days: Sequence[date],
+    closed: int,
+    arms: Mapping[str, ArmDays],
+    plan: Plan,
+    on_values: bool = False,
+    of_same_mix: Mapping[str, list[Moments]] | None = None,
 ) -> dict[str, tuple[list[Look], list[Interval]]]:
     """Of each challenger the looks at the ends of the first `closed` days, and what could be said at the end of each day.
 
-    The control is the first arm. With `on_values` of the value per visitor, else of the rate.
+    The control is the first arm. With `on_values` of the value per visitor, else of the rate; `of_same_mix` has what is
+    read in place of the arms' own (same_mix).
     """
     (control, *letters) = arms
-    moments = {
-        k: arm.values if on_values else [Moments.of_counts(c) for c in arm.counts] for k, arm in arms.items()
-    }
+    moments = of_same_mix or {k: _moments(arm, on_values) for k, arm in arms.items()}
     found = {}
     for letter in letters:
         converted = [
@@ -175,6 +198,50 @@ def read(
             said.append(both_readings(last, sequence))
         found[letter] = looked, said
     return found
+
+
+def same_mix(
+    strata: Mapping[str, Mapping[Stratum, ArmDays]], days: Sequence[date], on_values: bool = False
+) -> dict[str, list[Moments]]:
+    """Each arm at the end of each day, as if all had the same mix of strata by then."""
+    by_stratum = {k: {s: _moments(arm, on_values) for s, arm in of.items()} for k, of in strata.items()}
+    each_day = [
+        adjusted([{s: m[i] for s, m in of.items() if m[i].n} for of in by_stratum.values()])
+        for i in range(len(days))
+    ]
+    return {k: [arms[place] for arms in each_day] for place, k in enumerate(by_stratum)}
+
+
+def with_same_mix(
+    found: Sequence[Against],
+    days: Sequence[date],
+    closed: int,
+    arms: Mapping[str, ArmDays],
+    strata: Mapping[str, Mapping[Stratum, ArmDays]],
+    plan: Plan,
+) -> list[Against]:
+    """The same with what may be said of arms of one mix."""
+    rates, values = same_mix(strata, days), same_mix(strata, days, on_values=True)
+    on_rates = read(days, closed, arms, plan, of_same_mix=rates)
+    on_values = read(days, closed, arms, plan, on_values=True, of_same_mix=values)
+    control = next(iter(arms))
+    ends = {k: (Moments.of_counts(arm.counts[-1]), rates[k][-1]) for k, arm in arms.items()}
+    return [
+        replace(
+            one,
+            adjusted=on_rates[one.letter][1][-1],
+            value_adjusted=on_values[one.letter][1][-1],
+            saved=_saved(ends[control], ends[one.letter]),
+        )
+        for one in found
+    ]
+
+
+def _saved(control: tuple[Moments, Moments], challenger: tuple[Moments, Moments]) -> float:
+    if control[0].n < 2 or challenger[0].n < 2:
+        return math.nan
+    plain, same = (standard_error(a, b) for a, b in zip(control, challenger, strict=True))
+    return saved(plain, same)
 
 
 def against(

@@ -39,9 +39,19 @@ from clabo.events.models import Event, Kind, Page, TrafficClass, Visit
 from clabo.events.queries import BOUNCED
 from clabo.sites.models import Site
 from clabo.spend.joining import Cell, cost_of_visits
+from clabo.splits.before import KNOWN, with_what_was_known
 from clabo.splits.measured import MeasureResult, measure_results
 from clabo.splits.models import Exposure, SplitTest, Variant
-from clabo.splits.readings import Against, DayRange, Outcome, Plan, arm_days
+from clabo.splits.readings import (
+    Against,
+    ArmDays,
+    DayRange,
+    Outcome,
+    Plan,
+    Stratum,
+    arm_days,
+    with_same_mix,
+)
 from clabo.splits.readings import against as differences
 
 LEVEL = 0.95
@@ -104,7 +114,7 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     first = test.started_at.astimezone(zone).date() if test.started_at else None
     last = until.astimezone(zone).date() if first else None
     exposed = _exposed(lens, test)
-    outcomes = _outcomes(lens, test, test.rule, until)
+    outcomes = _outcomes(lens, test, test.rule, until, with_strata=not brief)
     arms = [_arm(v, exposed[v.letter], outcomes[v.letter]) for v in variants]
     if first and last and not brief:
         _add_money(lens, test, arms)
@@ -123,6 +133,10 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     closed = sum(lens.site.midnight(day + timedelta(days=1)) <= until for day in days)
     by_day = {k: arm_days(exposed[k], outcomes[k], days) for k in letters}
     against, ranges = differences(days, closed, by_day, outcomes, plan, test.rule.has_value, brief)
+    if not brief:
+        against = with_same_mix(
+            against, days, closed, by_day, _strata(lens, test, outcomes, letters, days), plan
+        )
     total = sum(a.counts.trials for a in arms)
     length = max(1.0, _open_for(test, until) / timedelta(days=1))
     health = split_health([a.counts.trials for a in arms], [v.share for v in variants])
@@ -228,6 +242,34 @@ def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
     return found
 
 
+def _strata(
+    lens: Lens,
+    test: SplitTest,
+    outcomes: Mapping[str, Sequence[Outcome]],
+    letters: Sequence[str],
+    days: Sequence[date],
+) -> dict[str, dict[Stratum, ArmDays]]:
+    """Each arm's days by what was known of its visitors before."""
+    rows = (
+        with_what_was_known(Exposure.objects.filter(counted(lens), test=test), test.rule)
+        .annotate(day=TruncDate("first_at", tzinfo=lens.site.zone))
+        .order_by()
+        .values_list("letter", "day", *KNOWN)
+        .annotate(n=Count("id"))
+    )
+    exposed: defaultdict[tuple[str, Stratum], dict[date, int]] = defaultdict(dict)
+    for letter, day, *known, n in rows:
+        exposed[letter, tuple(known)][day] = n
+    came: defaultdict[tuple[str, Stratum], list[Outcome]] = defaultdict(list)
+    for letter, several in outcomes.items():
+        for outcome in several:
+            came[letter, outcome.stratum].append(outcome)
+    found: dict[str, dict[Stratum, ArmDays]] = {letter: {} for letter in letters}
+    for (letter, stratum), by_day in exposed.items():
+        found[letter][stratum] = arm_days(by_day, came[letter, stratum], days)
+    return found
+
+
 def counted(lens: Lens) -> Q:
     """Exposures in visits that the lens looks at and that enter reports."""
     visits = Visit.objects.filter(
@@ -236,7 +278,9 @@ def counted(lens: Lens) -> Q:
     return Q(visit_id__in=visits.values("id"))
 
 
-def _outcomes(lens: Lens, test: SplitTest, rule: ConversionRule, until: datetime) -> dict[str, list[Outcome]]:
+def _outcomes(
+    lens: Lens, test: SplitTest, rule: ConversionRule, until: datetime, with_strata: bool = False
+) -> dict[str, list[Outcome]]:
     """Visitors who converted after their exposure, while the test ran, by variant."""
     found: defaultdict[str, list[Outcome]] = defaultdict(list)
     if not test.started_at:
@@ -258,10 +302,16 @@ def _outcomes(lens: Lens, test: SplitTest, rule: ConversionRule, until: datetime
         summed = value if value and not currency and not beyond else Decimal(0)
         conversions[visitor_id].append((time, summed))
     rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(counted(lens))
-    for letter, visitor_id, first_at in rows.values_list("letter", "visitor_id", "first_at"):
+    known = KNOWN if with_strata else ()
+    if with_strata:
+        rows = with_what_was_known(rows, rule)
+    for letter, visitor_id, first_at, *stratum in rows.values_list(
+        "letter", "visitor_id", "first_at", *known
+    ):
         after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]
         if after:
-            found[letter].append(Outcome(first_at.astimezone(zone).date(), after[0][0], after))
+            begun = first_at.astimezone(zone).date()
+            found[letter].append(Outcome(begun, after[0][0], after, tuple(stratum)))
     return found
 
 

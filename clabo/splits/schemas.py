@@ -324,6 +324,11 @@ class AgainstOut(Shape):
     # With the largest 1 % of the values cut to size.
     value_winsorised: IntervalOut
     value_range: IntervalOut
+    # The same as `range` and `value_range` with what was known of visitors before: each arm as if it had the same mix; and
+    # the part of the visitors that this saves.
+    adjusted: IntervalOut
+    value_adjusted: IntervalOut
+    saved: float | None
 
 
 class CauseOut(Shape):
@@ -679,6 +684,9 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
                 value_bootstrap=interval_out(a.value_bootstrap),
                 value_winsorised=interval_out(a.value_winsorised),
                 value_range=interval_out(a.value_range),
+                adjusted=interval_out(a.adjusted),
+                value_adjusted=interval_out(a.value_adjusted),
+                saved=finite(a.saved),
             )
             for a in r.against
         ],

@@ -4,6 +4,7 @@ Counts are ints; rates and means floats; `level` is the confidence level. Imposs
 ValueError that names the argument; no data gives `nan` limits.
 """
 
+from clabo.core.evidence.adjusted import adjusted, saved
 from clabo.core.evidence.bayes import chance_to_be_best, expected_loss
 from clabo.core.evidence.bootstrap import bootstrap_mean, bootstrap_mean_difference
 from clabo.core.evidence.daily import (
@@ -13,6 +14,7 @@ from clabo.core.evidence.daily import (
     information,
     looks,
     looks_level,
+    standard_error,
     would_have_shown,
 )
 from clabo.core.evidence.daily import both as both_readings
@@ -64,6 +66,7 @@ __all__ = [
     "TestState",
     "Verdict",
     "VisitValues",
+    "adjusted",
     "between_level",
     "bootstrap_mean",
     "bootstrap_mean_difference",
@@ -97,9 +100,11 @@ __all__ = [
     "rate_intervals",
     "ratio_of_means",
     "return_interval",
+    "saved",
     "sequential_cost",
     "shrink_rates",
     "split_health",
+    "standard_error",
     "usual_range",
     "verdict",
     "winsorise",

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import random
-from collections import defaultdict
+from collections import Counter, defaultdict
 from datetime import timedelta
 
 from clabo.conversions.lens import read_lens
+from clabo.core.evidence.adjusted import FEWEST_IN_STRATUM
 from clabo.core.splits import assign
 from clabo.events.models import Device
 from clabo.splits import life, services
 from clabo.splits.groups import groups
 from clabo.splits.models import SplitTest
+from clabo.splits.results import result
 from clabo.splits.tests.test_content import BUTTON, HEADLINE, ContentCase
 from clabo.splits.tests.test_split_tests import STARTED
 from clabo.testing.asking import Member
@@ -83,6 +85,62 @@ class Groups(ContentCase):
             [(g["other"], g["other_name"], g["group"]) for g in told],
             [(two.pk, "Button", "A"), (two.pk, "Button", "B")],
         )
+
+    def test_adjusted_by_what_was_known_before(self) -> None:
+        test = self.started()
+        chance = random.Random(11)
+        hits = []
+        seen: list[tuple[str, tuple[str, bool, bool], bool]] = []
+        for visitor in range(3000, 3800):
+            letter = "AB"[assign(f"{visitor:032x}", test.key, [50, 50]) or 0]
+            device, returning = chance.choice(["phone", "desktop"]), chance.random() < 0.5
+            bought = returning and chance.random() < 0.6
+            if returning:
+                earlier = STARTED - timedelta(days=3)
+                path = "/thank-you" if bought else "/a"
+                hits.append(hit(self.site, earlier, beacon(visitor, event(path), device=device)))
+            at = STARTED + timedelta(hours=chance.randrange(1, 100))
+            body = beacon(
+                visitor, event("/a", kind="note", variants={test.key: letter}), event("/a"), device=device
+            )
+            hits.append(hit(self.site, at, body))
+            converts = chance.random() < (0.7 if bought else 0.2 if returning else 0.1) + 0.1 * (
+                letter == "B"
+            )
+            if converts:
+                hits += walk(self.site, visitor, at + timedelta(minutes=4), "/thank-you")
+            seen.append((letter, (device, returning, bought), converts))
+        receive(hits)
+        [against] = result(read_lens(self.site), test).against
+        sizes = Counter((letter, known) for letter, known, _ in seen)
+        did = Counter((letter, known) for letter, known, converts in seen if converts)
+        strata = {known for _, known in sizes}
+        # Small ones stand together.
+        small = {k for k in strata if min(sizes["A", k], sizes["B", k]) < FEWEST_IN_STRATUM}
+        merged = [[k] for k in strata - small] + ([sorted(small)] if small else [])
+        self.assertGreater(len(merged), 3)
+        difference = plain = variance = 0.0
+        for several in merged:
+            n = [sum(sizes[letter, k] for k in several) for letter in "AB"]
+            c = [sum(did[letter, k] for k in several) for letter in "AB"]
+            if min(n) < FEWEST_IN_STRATUM:
+                self.skipTest("the random strata are too small together")
+            weight = sum(n) / len(seen)
+            difference += weight * (c[1] / n[1] - c[0] / n[0])
+            variance += weight**2 * sum(p / q * (1 - p / q) / (q - 1) for p, q in zip(c, n, strict=True))
+        for letter, sign in (("A", -1), ("B", 1)):
+            n_all = sum(n for (of, _), n in sizes.items() if of == letter)
+            plain += sign * sum(n for (of, _), n in did.items() if of == letter) / n_all
+        self.assertAlmostEqual(against.adjusted.estimate, difference, 9)
+        self.assertAlmostEqual(against.range.estimate, plain, 9)
+        self.assertTrue(0.05 < against.saved < 0.6, against.saved)
+        self.assertLess(against.adjusted.high - against.adjusted.low, against.range.high - against.range.low)
+        said = Member(self.site).ask("GET", f"/tests/{test.pk}")["against"][0]
+        self.assertAlmostEqual(said["adjusted"]["estimate"], difference, 9)
+        self.assertEqual(said["saved"], against.saved)
+        # Under another lens, of phones alone, the same of these.
+        [phones] = result(read_lens(self.site, device="phone"), test).against
+        self.assertNotEqual(phones.adjusted.estimate, against.adjusted.estimate)
 
     def test_tests_that_share_no_page_or_no_time_are_not_crossed(self) -> None:
         receive(walk(self.site, 3, STARTED - timedelta(days=1), "/elsewhere"))

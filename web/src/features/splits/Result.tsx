@@ -261,6 +261,17 @@ function Facts({ r }: { r: Result }) {
       `${pValue(a.p_value)}`,
     ]),
     ...r.against.flatMap((a): [string, React.ReactNode][] =>
+      a.adjusted.low == null || a.saved == null
+        ? []
+        : [
+            [
+              `${a.letter} minus A / 100, knowing who came before`,
+              `${signed((a.adjusted.low ?? 0) * 100)} to ${signed((a.adjusted.high ?? 0) * 100)}`,
+            ],
+            ["what knowing it saves", Math.abs(a.saved) < 0.005 ? "nothing" : `${percent(a.saved, 0)} of the visitors`],
+          ],
+    ),
+    ...r.against.flatMap((a): [string, React.ReactNode][] =>
       a.value_bootstrap.low == null
         ? []
         : [
