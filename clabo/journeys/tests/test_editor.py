@@ -11,7 +11,8 @@ from clabo.events.models import Event
 from clabo.journeys.tests.test_content import OFFER, ContentCase
 from clabo.splits import life, services
 from clabo.splits.editing import edit_address
-from clabo.splits.models import SplitTest, Variant
+from clabo.splits.models import KeptPicture, SplitTest, Variant
+from clabo.splits.tests.test_kept import picture
 from clabo.testing.traffic import make_user
 
 # A page that draws itself anew, and would go elsewhere at a click.
@@ -80,14 +81,16 @@ class Writing(ContentCase):
         self.assertEqual(page.get_attribute("a.cta", "href"), "/kit")
         page.get_by_role("button", name="Save the draft").click()
         expect(page.get_by_role("status")).to_have_text("Saved in the draft.")
+        # Each is found again in a second way, where the first finds nothing any more.
+        h1 = {"selector": "h1", "fallback": "main > h1:nth-of-type(1)"}
         self.assertEqual(
             self.kept(test),
             [
-                {"words": {"selector": "h1", "text": "One hive & <b>you</b>"}},
-                {"hide": {"selector": "#price"}},
+                {"words": {**h1, "text": "One hive & <b>you</b>"}},
+                {"hide": {"selector": "#price", "fallback": "main > p:nth-of-type(2)"}},
                 {
                     "block": {
-                        "selector": "h1",
+                        **h1,
                         "place": "after",
                         "template": "banner",
                         "title": "Until Sunday",
@@ -111,6 +114,22 @@ class Writing(ContentCase):
         self.renewed()
         visitor = self.someone(test, "B")
         self.shown_only_as(visitor, "One hive & <b>you</b>")
+
+    def test_a_picture_of_ones_own(self) -> None:
+        test = self.draft()
+        page = self.opened(test)
+        page.locator("#hive").dispatch_event("click")
+        file = page.get_by_label("Or a picture of yours")
+        file.set_input_files({"name": "a.png", "mimeType": "image/png", "buffer": b"no picture"})
+        expect(page.get_by_role("status")).to_contain_text("no picture that can be read")
+        file.set_input_files({"name": "a.png", "mimeType": "image/png", "buffer": picture()})
+        expect(page.get_by_role("status")).to_have_text("Clabo keeps the picture.")
+        page.get_by_role("button", name="Show this").click()
+        self.assertIn("/kept/", page.get_attribute("#hive", "src") or "")
+        page.get_by_role("button", name="Save the draft").click()
+        expect(page.get_by_role("status")).to_have_text("Saved in the draft.")
+        [change] = self.kept(test)
+        self.assertIn(KeptPicture.objects.get().name, change["picture"]["address"])
 
     def test_on_a_phone_and_where_it_cannot_be_kept(self) -> None:
         test = self.draft()
