@@ -19,8 +19,7 @@ def adjusted(arms: Sequence[Mapping[K, Moments]]) -> list[Moments]:
     Strata are made of what was known of a visitor before they were exposed, so that the split is by lot within each. The
     difference of two of these means is that of a regression on the arm, the strata and their interactions, centred (Lin,
     Annals of Applied Statistics 7 (2013) 295-318), and Σ wₛ² (s²ₛ₀/nₛ₀ + s²ₛ₁/nₛ₁) its variance (Miratrix, Sekhon & Yu, JRSS B
-    75 (2013) 369-396). As `daily.standard_error` does, the larger of what the arms' own and their common variances within
-    strata make of it is taken.
+    75 (2013) 369-396). `daily.standard_error` makes of both arms' what it makes of plain ones.
 
     Parameters
     ----------
@@ -47,15 +46,13 @@ def adjusted(arms: Sequence[Mapping[K, Moments]]) -> list[Moments]:
     total = sum(m.n for m in wholes)
     found = []
     for place, whole in enumerate(wholes):
-        mean = own = common = 0.0
+        mean = variance = 0.0
         for stratum in strata:
             mine = stratum[place]
             weight = sum(m.n for m in stratum) / total
-            within = sum(m.variance * (m.n - 1) for m in stratum) / sum(m.n - 1 for m in stratum)
             mean += weight * mine.mean
-            own += weight**2 * mine.variance / mine.n
-            common += weight**2 * within / mine.n
-        found.append(Moments(whole.n, mean, max(own, common) * whole.n))
+            variance += weight**2 * mine.variance / mine.n
+        found.append(Moments(whole.n, mean, variance * whole.n))
     return found
 
 

@@ -265,10 +265,10 @@ function Facts({ r }: { r: Result }) {
         ? []
         : [
             [
-              `${a.letter} minus A / 100, knowing who came before`,
+              `${a.letter} minus A / 100, each with the same mix of visitors`,
               `${signed((a.adjusted.low ?? 0) * 100)} to ${signed((a.adjusted.high ?? 0) * 100)}`,
             ],
-            ["what knowing it saves", Math.abs(a.saved) < 0.005 ? "nothing" : `${percent(a.saved, 0)} of the visitors`],
+            ["what that saves", a.saved < 0.005 ? "nothing" : `${percent(a.saved, 0)} of the visitors`],
           ],
     ),
     ...r.against.flatMap((a): [string, React.ReactNode][] =>
