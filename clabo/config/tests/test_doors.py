@@ -10,6 +10,7 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -18,9 +19,13 @@ import uvicorn
 from django.core.exceptions import ImproperlyConfigured
 from django.test import SimpleTestCase, TransactionTestCase, override_settings
 
+from clabo.accounts.models import Role
 from clabo.config import doors, server
 from clabo.ingest.models import InboxBatch
+from clabo.splits.editing import edit_address
+from clabo.splits.services import SplitContent, save_test
 from clabo.testing.processes import run_manage
+from clabo.testing.traffic import make_rule, make_site, make_user, receive, walk
 
 
 async def echo(scope: Any, receive: Any, send: Any) -> None:
@@ -91,6 +96,23 @@ class Bodies(TransactionTestCase):
     def test_a_large_file_is_taken_only_from_somebody_signed_in(self) -> None:
         status, _ = ask(doors.Bounds(echo), "/api/sites/1/spend/files", chunks=(b"x" * 100,))
         self.assertEqual(status, 401)
+
+    def test_a_picture_from_whoever_may_write_the_draft(self) -> None:
+        site = make_site()
+        rule = make_rule(site, "/thank-you")
+        receive(walk(site, 1, datetime.now(UTC), "/a"))
+        content = SplitContent("Words", rule, ["/a"], [50, 50], 100, 0.1, 0.5, "content", [[], []])
+        person = make_user(site, Role.EDITOR, "ed@shop.example")
+        token = edit_address(save_test(site, content), "B", person).partition("clabo=edit-")[2]
+        app = doors.Bounds(echo)
+        picture = (b"x" * (3 << 20),)
+        status, body = ask(app, f"/edit/{token}/picture", chunks=picture)
+        self.assertEqual((status, body["length"]), (200, 3 << 20))
+        self.assertEqual(ask(app, f"/edit/{token}/picture", chunks=picture * 3)[0], 413)
+        # Of others no more than of anybody, and of the API's members who are signed in.
+        self.assertEqual(ask(app, "/edit/1-B-1-1-x/picture", chunks=picture)[0], 413)
+        self.assertEqual(ask(app, f"/edit/{token}.json", chunks=picture)[0], 413)
+        self.assertEqual(ask(app, f"/api/sites/{site.pk}/tests/pictures", chunks=picture)[0], 401)
 
 
 class Proxies(SimpleTestCase):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from io import BytesIO
 from urllib.parse import urlsplit
 
@@ -82,6 +83,19 @@ class Kept(ContentCase):
         forged = f"{token[:-1]}{'0' if token[-1] != '0' else '1'}"
         self.assertEqual(Client().post(f"/edit/{forged}/picture", picture(), "text/plain").status_code, 404)
         self.assertEqual(KeptPicture.objects.count(), 1)
+
+    def test_one_of_several_megabytes(self) -> None:
+        # Noise, so that nothing makes it small.
+        large = BytesIO()
+        Image.frombytes("RGB", (900, 900), random.Random(3).randbytes(900 * 900 * 3)).save(large, "PNG")
+        self.assertGreater(len(large.getvalue()), 2 << 20)
+        self.assertEqual(self.sent(large.getvalue())[0], 200)
+        test = services.save_test(self.site, self.drafted())
+        token = edit_address(test, "B", self.editor).partition("clabo=edit-")[2]
+        answer = Client().post(f"/edit/{token}/picture", large.getvalue(), "text/plain")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        answer = Client().post(f"/edit/{token}/picture", b"x" * (MOST_BYTES + 1), "text/plain")
+        self.assertEqual((answer.status_code, answer.json()["field"]), (413, "picture"))
 
     def test_markup_and_rules_come_back_as_they_were_written(self) -> None:
         markup = {"html": {"selector": "h1", "place": "after", "html": "<p>New</p>"}}
