@@ -17,7 +17,7 @@ from urllib.parse import urlsplit
 import uvicorn
 from django.db import connections
 from django.test import TransactionTestCase, override_settings
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from clabo.jobs.worker import JobWorker
 from clabo.pipeline import owing, runner
@@ -37,6 +37,9 @@ CHROMIUM = [
     # does not reach what is sent while a page is being left.
     f"--user-agent={BROWSER}",
 ]
+
+# Nobody waits so long: a test that fails says only so much later, and a busy machine fails none.
+SLOW = 20.0
 
 
 class Server:
@@ -157,7 +160,7 @@ class ClaboCase(TransactionTestCase):
         self.worker.start()
         self.addCleanup(self.worker.stop)
 
-    def until(self, holds: Callable[[], Any], what: str, seconds: float = 5.0) -> Any:
+    def until(self, holds: Callable[[], Any], what: str, seconds: float = SLOW) -> Any:
         """What `holds` returns once it is true; fails after `seconds`."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
@@ -175,6 +178,7 @@ class BrowserCase(ClaboCase):
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
+        expect.set_options(timeout=SLOW * 1000)
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)
         cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
@@ -196,7 +200,7 @@ class BrowserCase(ClaboCase):
         )
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(SLOW * 1000)
         # Raised in its listener, a failure would take Playwright's connection with it.
         thrown: list[str] = []
         page.on("pageerror", lambda error: thrown.append(f"{error} {error.stack or ''}"))

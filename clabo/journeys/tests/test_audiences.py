@@ -34,7 +34,7 @@ class Audiences(BrowserCase):
         # The size stands there while it is written.
         page.get_by_label("Address", exact=True).fill("/kit")
         headline = page.get_by_role("status").filter(has_text=re.compile("pe(rson|ople)\\."))
-        expect(headline).to_contain_text("1 person.", timeout=8_000)
+        expect(headline).to_contain_text("1 person.")
         page.get_by_role("button", name="+ but not those who …").click()
         page.get_by_label("Conversion", exact=True).select_option(label="kit order")
         expect(page.get_by_role("button", name="made the conversion kit order")).to_be_visible()
@@ -45,11 +45,11 @@ class Audiences(BrowserCase):
         # Somebody else comes, is in, orders, and is out.
         other = self.window()
         other.goto(f"{self.own.url}/kit")
-        expect(headline).to_contain_text("2 people.", timeout=12_000)
+        expect(headline).to_contain_text("2 people.")
         other.get_by_role("link", name="Order").click()
-        expect(headline).to_contain_text("1 person.", timeout=12_000)
+        expect(headline).to_contain_text("1 person.")
         outside = page.get_by_role("heading", name="Just outside").locator("..")
-        expect(outside).to_contain_text("made the conversion kit order", timeout=15_000)
+        expect(outside).to_contain_text("made the conversion kit order")
         outside.get_by_role("link").first.click()
         audience = page.get_by_text("In these audiences, and why").locator("..")
         expect(audience).to_contain_text("not in")

@@ -285,7 +285,7 @@ class OnThePage(ContentCase):
         test = self.run_test([CHANGES[0], gone, {"hide": {"selector": "[[["}}])
         page = self.someone(test, "A")
         page.goto(self.own.url + "/offer", wait_until="networkidle")
-        self.until(lambda: Unfound.objects.count() == 1, "it is told", 12)
+        self.until(lambda: Unfound.objects.count() == 1, "it is told")
         [told] = Unfound.objects.all()
         self.assertEqual((told.selector, told.times), ("#gone", 1))
         self.assertEqual(self.exposed(), [])

@@ -18,7 +18,7 @@ from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import make_site
 
 TAG = settings.BASE_DIR / "tag"
-AT_ONCE = 3
+AT_ONCE = 7
 
 
 class Engine(ClaboCase):

@@ -142,7 +142,7 @@ class FirstPath(BrowserCase):
         page.get_by_label("Rate today, %").fill("20")
         page.get_by_role("button", name="Save the draft").click()
         page.get_by_role("button", name="Start the test").click()
-        expect(page.get_by_text("No hit has come from /starter-hive-b yet.")).to_be_visible()
+        expect(page.get_by_text("yet. Put the tag on it, open it once, then start.")).to_be_visible()
         self.window().goto(f"{self.own.url}/starter-hive-b")
         expect(page.get_by_role("button", name="Start the test")).to_be_enabled()
         self.until(

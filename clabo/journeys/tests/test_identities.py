@@ -51,10 +51,10 @@ class Identities(BrowserCase):
         self.sign_in(page, "ed@shop.example", "elpmaxe.pohs@de")
         page.goto(f"{self.clabo}/s/{site.pk}/audiences/{audience.pk}")
         headline = page.get_by_role("status").filter(has_text=re.compile("pe(rson|ople)\\."))
-        expect(headline).to_contain_text("1 person.", timeout=12_000)
+        expect(headline).to_contain_text("1 person.")
         # Ordered at the desk: nobody is left whom an ad would still have to tell.
         desk.goto(f"{self.own.url}/order")
-        expect(headline).to_contain_text("0 people.", timeout=15_000)
+        expect(headline).to_contain_text("0 people.")
         self.assertEqual(Visitor.objects.filter(site=site, joined_to__isnull=False).count(), 1)
         hashes = {bytes(i.hash).hex() for i in Identity.objects.filter(site=site)}
         self.assertEqual(hashes, {digest("email", ADA), digest("id", "K-1042")})

@@ -41,5 +41,5 @@ class Paths(BrowserCase):
         expect(page.get_by_text("“Kit to order, left at 1” is made")).to_be_visible()
         page.get_by_role("button", name="Look").click()
         headline = page.get_by_role("status").filter(has_text="people.")
-        expect(headline).to_contain_text("3 people.", timeout=10_000)
+        expect(headline).to_contain_text("3 people.")
         self.assertEqual(Audience.objects.count(), 1)

@@ -199,7 +199,7 @@ class Tag(BrowserCase):
             Variant.objects.update(led_back=0)
             page = self.sent_on(test, site.url)
             page.goto(site.url + "/a")
-            self.until(lambda: Variant.objects.get(letter="B").led_back == 1, "it is told", 8)
+            self.until(lambda: Variant.objects.get(letter="B").led_back == 1, "it is told")
             page.wait_for_timeout(1500)
             self.assertEqual(page.url, site.url + "/a")
             self.assertTrue(page.is_visible("#p"))
