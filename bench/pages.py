@@ -50,8 +50,8 @@ INSERT INTO events_trafficday (site_id, day, page_id, origin_id, device, entries
 SELECT site_id, day, entry_page_id, origin_id, device, count(*), sum(views), sum(views),
     count(*) FILTER (WHERE views = 1), count(*)
 FROM events_visit GROUP BY 1, 2, 3, 4, 5;
-INSERT INTO conversions_conversion (site_id, rule_id, event_id, time, visitor_id, visit_id, value, currency, "order")
-SELECT site_id, %(rule)s, md5(id::text)::uuid, started_at, visitor_id, id, 59, '', '' FROM events_visit WHERE random() < 0.03;
+INSERT INTO conversions_conversion (site_id, rule_id, event_id, time, day, visitor_id, visit_id, value, currency, "order")
+SELECT site_id, %(rule)s, md5(id::text)::uuid, started_at, day, visitor_id, id, 59, '', '' FROM events_visit WHERE random() < 0.03;
 INSERT INTO conversions_credit (site_id, rule_id, conversion_id, model, visit_id, share, value, day, page_id, origin_id, device)
 SELECT c.site_id, c.rule_id, c.id, m, c.visit_id, 1, 59, v.day, v.entry_page_id, v.origin_id, v.device
 FROM conversions_conversion c JOIN events_visit v ON v.id = c.visit_id CROSS JOIN unnest(%(models)s::text[]) m;

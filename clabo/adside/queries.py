@@ -11,7 +11,6 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from django.db.models import Count, Q, Sum
-from django.db.models.functions import TruncDate
 
 from clabo.adside.models import AdSide
 from clabo.adside.services import ad_side
@@ -296,9 +295,7 @@ def _claimed_on(
 ) -> Iterator[tuple[date, str, Placed]]:
     """Day, source and conversion for each source that brought a click before it, in the longest window."""
     conversions = (
-        Conversion.objects.filter(site=site, rule=rule)
-        .annotate(day=TruncDate("time", tzinfo=site.zone))
-        .filter(days)
+        Conversion.objects.filter(days, site=site, rule=rule)
         .exclude(visit__traffic_class=TrafficClass.REHEARSAL)
         .values_list(
             *("day", "event_id", "visitor_id", "time", "visit_id", "visit__traffic_class"),

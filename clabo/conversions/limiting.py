@@ -7,7 +7,6 @@ from datetime import date, datetime, timedelta
 from decimal import Decimal
 
 from django.db.models import Q, QuerySet, Sum
-from django.db.models.functions import TruncDate
 
 from clabo.conversions.crediting import credit_conversions
 from clabo.conversions.models import Conversion, ConversionRule, Credit
@@ -37,15 +36,14 @@ def limit_days(rule: ConversionRule, times: Collection[datetime] | None = None) 
     shown = Conversion.objects.reported().filter(
         _on(site, days), site=site, rule=rule, value__gt=0, currency=""
     )
-    dated = shown.annotate(day=TruncDate("time", tzinfo=site.zone))
     least = limits.least
     full: set[date] = set()
     if least is not None:
-        sums = dated.values("day").annotate(sum=Sum("value"))
+        sums = shown.values("day").annotate(sum=Sum("value"))
         full = {
             d for d in sums.filter(sum__gt=least).values_list("day", flat=True) if days is None or d in days
         }
-    marked = set(dated.filter(beyond=True).values_list("day", flat=True))
+    marked = set(shown.filter(beyond=True).values_list("day", flat=True))
     changed: list[int] = []
     for day in sorted(full | marked):
         changed += _mark(shown.filter(_on(site, {day})), limits if day in full else DayLimits())

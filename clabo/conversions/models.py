@@ -108,6 +108,8 @@ class Conversion(models.Model):
     rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE)
     event_id = models.UUIDField()
     time = models.DateTimeField()
+    # Of the site.
+    day = models.DateField()
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
     # None: reported by a server, of somebody whose visit is not known.
     # Not taken along by a visit that goes: what rests on the conversion has to hear of it (reconcile.py).
@@ -130,6 +132,7 @@ class Conversion(models.Model):
         constraints = (models.UniqueConstraint(fields=("site", "rule", "event_id"), name="conversion_once"),)
         indexes = (
             models.Index(fields=("site", "rule", "time"), name="conversion_by_time"),
+            models.Index(fields=("site", "rule", "day"), name="conversion_by_day"),
             models.Index(fields=("site", "visitor"), name="conversion_by_visitor"),
         )
 

@@ -10,7 +10,6 @@ from decimal import Decimal
 from uuid import UUID
 
 from django.db.models import Count, Max, Sum
-from django.db.models.functions import TruncDate
 
 from clabo.conversions.models import Conversion, ConversionRule, Recount, RuleVersion
 from clabo.conversions.occurrences import occurrence
@@ -54,11 +53,7 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
     today = datetime.now(UTC).astimezone(site.zone).date()
     counted = Conversion.objects.reported().filter(site=site, rule__in=the_rules)
     recent = counted.filter(time__gte=site.last_days(days))
-    rows = (
-        recent.annotate(day=TruncDate("time", tzinfo=site.zone))
-        .values_list("rule_id", "day")
-        .annotate(n=Count("id"))
-    )
+    rows = recent.values_list("rule_id", "day").annotate(n=Count("id"))
     by_rule: defaultdict[int, dict[date, int]] = defaultdict(dict)
     for rule_id, day, n in rows:
         by_rule[rule_id][day] = n

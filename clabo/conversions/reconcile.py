@@ -80,6 +80,7 @@ def reconcile(
     touched_visits: set[int | None] = set()
     days: list[tuple[ConversionRule, set[datetime]]] = []
     to_credit: list[Conversion] = []
+    zone = Site.objects.only("time_zone").get(pk=site_id).zone
     for rule in the_rules:
         stored = Conversion.objects.filter(site_id=site_id, rule=rule)
         if visitor_ids is not None:
@@ -94,6 +95,7 @@ def reconcile(
                 rule=rule,
                 event_id=e,
                 time=c.time,
+                day=c.time.astimezone(zone).date(),
                 visitor_id=c.visitor,
                 visit_id=c.visit,
                 value=c.value,

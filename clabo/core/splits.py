@@ -53,10 +53,23 @@ class Slot:
 EVERYBODY = Slot()
 
 
-def assign(visitor: str, test: str, shares: Sequence[int], slot: Slot = EVERYBODY) -> int | None:
+def with_held_out(shares: Sequence[int], held_out: int) -> list[float]:
+    """The shares of all in the test, in percent: of the variants, and last of those who see none of them.
+
+    `shares` are of those who see a variant. Without anybody held out they are as they were.
+
+    >>> with_held_out([60, 40], 10)
+    [54.0, 36.0, 10]
+    """
+    if not held_out:
+        return list(shares)
+    return [share * (100 - held_out) / 100 for share in shares] + [held_out]
+
+
+def assign(visitor: str, test: str, shares: Sequence[float], slot: Slot = EVERYBODY) -> int | None:
     """The index of the variant that `visitor` sees in `test`, or None when outside its slot.
 
-    `shares` are whole percentages that sum to 100. Being in the test and the variant are decided by independent
+    `shares` are percentages that sum to 100. Being in the test and the variant are decided by independent
     points, so widening a slot moves nobody between variants.
 
     >>> assign("a" * 32, "k", [50, 50], Slot(30)), assign("a" * 32, "k", [50, 50], Slot(70, start=30))
@@ -64,7 +77,7 @@ def assign(visitor: str, test: str, shares: Sequence[int], slot: Slot = EVERYBOD
     """
     if not slot.holds(visitor, test):
         return None
-    place, edge = point(visitor, test) * 100, 0
+    place, edge = point(visitor, test) * 100, 0.0
     for index, share in enumerate(shares):
         edge += share
         if place < edge:

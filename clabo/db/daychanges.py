@@ -53,7 +53,9 @@ def noting(table: str) -> RunSQL:
     ]
     made.append(
         f"INSERT INTO {VERSIONS} (of_table, site_id, day, version) SELECT '{table}', site_id, day, nextval('{_SEQUENCE}') "
-        f"FROM (SELECT DISTINCT site_id, day FROM {table}) there;"
+        f"FROM (SELECT DISTINCT site_id, day FROM {table}) there "
+        # Some are left where it was taken back before.
+        "ON CONFLICT (of_table, site_id, day) DO UPDATE SET version = excluded.version;"
     )
     gone = [f"DROP TRIGGER days_{done.lower()} ON {table};" for done in seen]
     return RunSQL("\n".join(made), "\n".join(gone))

@@ -20,6 +20,7 @@ from clabo.accounts.models import Membership, User, Workspace
 from clabo.accounts.services import make_user
 from clabo.adside.services import set_ad_side
 from clabo.audiences.lists import make_list, put_on
+from clabo.audiences.models import Audience
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.bridges.services import save_link
 from clabo.columns.services import make_column
@@ -202,6 +203,7 @@ def forms_origin() -> str:
 
 def _make_tests(site: Site, owner: User, now: datetime) -> dict[str, tuple[datetime, datetime | None]]:
     spans: dict[str, tuple[datetime, datetime | None]] = {}
+    audiences = dict(Audience.objects.filter(site=site).values_list("name", "pk"))
     for t in scenario.TESTS:
         rule = ConversionRule.objects.get(site=site, name=t.rule)
         addresses = [t.control] if t.changes else [t.control, t.challenger]
@@ -211,7 +213,8 @@ def _make_tests(site: Site, owner: User, now: datetime) -> dict[str, tuple[datet
             content = replace(content, what=SplitTest.What.CONTENT, changes=changes)
         content = replace(
             content,
-            who={"devices": list(t.devices)},
+            who={"devices": list(t.devices)} | ({"audience": audiences[t.audience]} if t.audience else {}),
+            held_out=t.held_out,
             measures=list(t.measures),
             label=Label(t.name, t.notes),
         )

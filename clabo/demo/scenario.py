@@ -206,6 +206,7 @@ AUDIENCES = [
         _part({"conversion": "guide_lead"}, 0, 120),
         {"any": [_ORDERED, {"what": {"list": UNWILLING}}]},
     ),
+    DemoAudience("Ordered a starter kit", _ORDERED),
     DemoAudience("Guide readers, 0–14 days", _part(_GUIDE, 0, 14)),
     DemoAudience("Guide readers, 14–45 days", _part(_GUIDE, 14, 45), _part(_GUIDE, 0, 14)),
     DemoAudience("Guide readers, 45–120 days", _part(_GUIDE, 45, 120), _part(_GUIDE, 0, 45)),
@@ -493,6 +494,9 @@ class DemoTest:
     shown: bool = False
     draft: bool = False
     notes: str = ""
+    # The audience that it is for, of who comes to its page on their way; and who of them is held out, in per cent.
+    audience: str = ""
+    held_out: int = 0
 
     @property
     def shares(self) -> list[int]:
@@ -639,6 +643,34 @@ TESTS = [
         adopted="B",
         shown=True,
         notes="Readers of a story want the next step there, not in the menu.",
+    ),
+    DemoTest(
+        "After the order, a first day in company",
+        "51a7e010",
+        "workshop_booking",
+        "/order/thank-you",
+        "",
+        0.03,
+        1.5,
+        45,
+        changes=(
+            {
+                "block": {
+                    "selector": "h1",
+                    "place": "after",
+                    "template": "panel",
+                    "title": "The first day with bees need not be spent alone",
+                    "text": "Bring your kit to a workshop, and go home with a colony that is settled.",
+                    "button": "Find a day near you",
+                    "to": "/workshops",
+                }
+            },
+        ),
+        goal="booking",
+        gain=0.11,
+        audience="Ordered a starter kit",
+        held_out=10,
+        notes="Only once the order is made: nobody is led away from one.",
     ),
     DemoTest(
         "Suits page, price beside the picture",

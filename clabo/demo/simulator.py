@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 import msgspec
 
 from clabo.core.identities import digest
-from clabo.core.splits import assign
+from clabo.core.splits import assign, with_held_out
 from clabo.demo import scenario
 from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, Act, DemoTest, Stream
 from clabo.ingest.beacon import SERVERS_OWN, Beacon, BeaconElement, BeaconEvent, Envelope, check
@@ -106,7 +106,7 @@ class Simulator:
         variants: dict[str, str] = {}
         entered: dict[str, str] = {}
         for test in scenario.TESTS:
-            if test.changes:
+            if test.changes and not test.audience:
                 fits = not test.devices or person.device in test.devices
                 if landing == test.control and fits and self._running(test, start):
                     entered[test.key] = "ABC"[assign(person.key, test.key, test.shares) or 0]
@@ -140,6 +140,7 @@ class Simulator:
                     continue
                 own = f"https://{scenario.HOST}/"
                 requests.append(self._send(time, person.key, person.device, here, "", own, {}))
+                requests += self._lets_in(time, person, here, entered)
                 if chance.random() < 0.004:
                     requests.append(self._act(time, person, here, scenario.CALL))
             else:
@@ -151,6 +152,17 @@ class Simulator:
             if entered.get(test.key) == "B" and self.beside.random() < test.gain:
                 requests += self._reaches(test.goal, time, person, until)
         return requests
+
+    def _lets_in(self, time: datetime, person: _Person, here: str, entered: dict[str, str]) -> list[Envelope]:
+        """The tests of who has come to this page on their way: they are in their audience by that."""
+        found = {}
+        for test in scenario.TESTS:
+            if test.audience and here == test.control and self._running(test, time):
+                shares = with_held_out(test.shares, test.held_out)
+                place = assign(person.key, test.key, shares) or 0
+                found[test.key] = "AB-"[place]
+        entered |= found
+        return [self._entered(time, person, here, found)] if found else []
 
     def _reaches(self, goal: str, time: datetime, person: _Person, until: datetime | None) -> list[Envelope]:
         """What a variant brings about besides, told apart from all else, which stays what it is without it."""

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
-from collections.abc import Callable, Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
 
+import numpy as np
 from django.db import connection
-from django.db.models import Model, Q
+from django.db.models import Count, Max, Model, Q, QuerySet, Sum
 
 from clabo.events.models import DayVersion
 
@@ -33,25 +34,20 @@ def of_days(
     last: date,
     what: Hashable | None,
     read: Callable[[Q], Iterable[Row]],
-    back: int = 0,
+    back: int | None = 0,
 ) -> list[Row]:
     """What `read` finds of a table, or of several, on the days from `first` to `last`.
 
     `read` takes a condition on the field `day` and gives rows that begin with their day; each depends on that day's
-    rows of `model`, and on those of the `back` days before it. `what` tells it from all other reads of them; None where nothing is to be kept.
+    rows of `model`, and on those of the `back` days before it, or with None of all days before it. `what` tells it from all other reads of them; None where nothing is to be kept.
     """
     if what is None:
         return list(read(Q(day__gte=first, day__lte=last)))
     tables = [m._meta.db_table for m in (model if isinstance(model, tuple) else (model,))]
     key = (connection.settings_dict["NAME"], *tables, site_id, what)
-    versions: defaultdict[date, frozenset[int]] = defaultdict(frozenset)
     span = [first + timedelta(days=n) for n in range((last - first).days + 1)]
-    # Versions are from one sequence, so that those of two tables never stand for each other.
-    for changed, version in DayVersion.objects.filter(
-        of_table__in=tables, site_id=site_id, day__gte=first - timedelta(days=back), day__lte=last
-    ).values_list("day", "version"):
-        for later in range(back + 1):
-            versions[changed + timedelta(days=later)] |= {version}
+    noted = DayVersion.objects.filter(of_table__in=tables, site_id=site_id, day__lte=last)
+    versions = _versions(noted, span, back)
     with _lock:
         known = dict(_kept.get(key, {}))
     # A day that was never written to has no rows.
@@ -73,11 +69,45 @@ def of_days(
     return [row for day in span if day in versions for row in known[day][1]]
 
 
+def _versions(
+    noted: QuerySet[DayVersion], span: Sequence[date], back: int | None
+) -> Mapping[date, frozenset[int]]:
+    """What each day of `span` rests on, by the day; those that rest on nothing are missing.
+
+    Versions are from one sequence, so that those of two tables never stand for each other.
+    """
+    versions: defaultdict[date, frozenset[int]] = defaultdict(frozenset)
+    begin = span[0] - timedelta(days=back or 0)
+    rows = list(noted.filter(day__gte=begin).values_list("day", "version"))
+    if back is not None:
+        for changed, version in rows:
+            for later in range(back + 1):
+                versions[changed + timedelta(days=later)] |= {version}
+        return versions
+    # Of the days before the newest alone would not tell: what commits last may have an older version.
+    before = noted.filter(day__lt=begin).aggregate(n=Count("id"), newest=Max("version"), sum=Sum("version"))
+    of_day: defaultdict[date, list[int]] = defaultdict(list)
+    for changed, version in rows:
+        of_day[changed].append(version)
+    state, any_yet = hash(tuple(before.values())), before["n"] > 0
+    for day in span:
+        if day in of_day:
+            state, any_yet = hash((state, day, *sorted(of_day[day]))), True
+        if any_yet:
+            versions[day] = frozenset({state})
+    return versions
+
+
+def _size(rows: Sequence[Row]) -> int:
+    """How many rows of sums weigh as much; arrays in them weigh what they hold."""
+    return 1 + len(rows) + sum(v.nbytes // 100 for row in rows for v in row if isinstance(v, np.ndarray))
+
+
 def _keep(key: Hashable, days: _Days) -> None:
     with _lock:
         _kept[key] = _kept.get(key, {}) | days
         _kept.move_to_end(key)
-        sizes = {k: sum(len(rows) + 1 for _, rows in of.values()) for k, of in _kept.items()}
+        sizes = {k: sum(_size(rows) for _, rows in of.values()) for k, of in _kept.items()}
         while len(_kept) > 1 and sum(sizes.values()) > MOST_ROWS:
             gone, _ = _kept.popitem(last=False)
             del sizes[gone]

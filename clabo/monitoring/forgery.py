@@ -15,7 +15,7 @@ from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.queries import rules_of
 from clabo.core import forgery
 from clabo.events.daysums import of_days
-from clabo.events.models import NetworkDay, Page, TrafficDay
+from clabo.events.models import NetworkDay, Page, TrafficDay, Visit
 from clabo.sites.models import Site
 
 LOOKED_AT = timedelta(days=7)
@@ -152,24 +152,29 @@ def _days(site: Site, the_rules: list[ConversionRule], now: datetime) -> list[Su
     zone = site.zone
     today = now.astimezone(zone).date()
     days = [today - timedelta(days=back) for back in range(LOOKED_AT.days + PAST.days)]
-    start = site.midnight(days[-1])
     sums = TrafficDay.objects.filter(site=site).values_list("day").annotate(Sum("entries"))
     visits: dict[object, int] = dict(
         of_days(TrafficDay, site.pk, days[-1], today, "entries", lambda wanted: sums.filter(wanted))
     )
-    rows = (
-        Conversion.objects.reported()
-        .filter(site=site, rule__in=the_rules, time__gte=start)
-        .annotate(day=TruncDate("time", tzinfo=zone))
-        .values_list("rule_id", "day")
-        .annotate(n=Count("id"))
-        .order_by()
+    made = (
+        Conversion.objects.reported().filter(site=site).values_list("day", "rule_id").annotate(n=Count("id"))
+    )
+    rows = of_days(
+        (Conversion, Visit),
+        site.pk,
+        days[-1],
+        today,
+        "conversions",
+        lambda wanted: made.filter(wanted).order_by(),
+        # What enters reports depends on its visit, which may have begun the day before.
+        back=1,
     )
     counts: dict[ConversionRule | None, dict[object, int]] = {None: dict(visits)}
     counts |= {rule: {} for rule in the_rules}
     by_id = {rule.pk: rule for rule in the_rules}
-    for rule_id, day, n in rows:
-        counts[by_id[rule_id]][day] = n
+    for day, rule_id, n in rows:
+        if rule_id in by_id:
+            counts[by_id[rule_id]][day] = n
     found = []
     for rule, by_day in counts.items():
         begun = min((d for d in days if by_day.get(d)), default=None)

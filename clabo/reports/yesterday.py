@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from django.db.models import Count, Min, Sum
-from django.db.models.functions import TruncDate
 
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.conversions.queries import rules_of
@@ -71,7 +70,6 @@ def yesterday(site: Site, now: datetime) -> Yesterday | None:
             time__gte=start,
             time__lt=end,
         )
-        .annotate(day=TruncDate("time", tzinfo=zone))
         .filter(day__in=[day, *past])
         .values_list("rule_id", "day")
         .annotate(n=Count("id"))

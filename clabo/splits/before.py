@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.db.models import BooleanField, Case, Exists, OuterRef, QuerySet, Subquery, Value, When
@@ -10,8 +11,13 @@ from clabo.conversions.models import Conversion, ConversionRule
 from clabo.events.models import Visit
 from clabo.splits.models import Exposure
 
-# In the order in which they make a stratum (readings.Stratum).
 KNOWN = ("known_device", "known_returning", "known_converted")
+
+
+def stratum_of(known: Sequence[Any]) -> int:
+    """One number for what is known of a visitor, the values of KNOWN in their order."""
+    device, returning, converted = known
+    return int(device or 0) * 4 + bool(returning) * 2 + bool(converted)
 
 
 def with_what_was_known(exposures: QuerySet[Exposure], rule: ConversionRule) -> QuerySet[Any]:

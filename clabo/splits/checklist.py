@@ -77,7 +77,8 @@ def _elements(test: SplitTest) -> Check:
 
 
 def _traffic(test: SplitTest, control: Address) -> Check:
-    per_day = recorded(test.site, control, test.rule, places=test.places()).per_day * test.traffic / 100
+    everybody = recorded(test.site, control, test.rule, places=test.places()).per_day
+    per_day = everybody * test.traffic / 100 * (1 - test.held_out / 100)
     days = days_needed(plan_of(test), per_day) if per_day > 0 else None
     return Check("traffic", days is not None and days <= LONGEST_DAYS, days=days)
 

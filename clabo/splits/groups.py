@@ -13,9 +13,10 @@ from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, GroupEffect, group_effects
 from clabo.events.models import Device, Visit
+from clabo.splits.followed import counted
 from clabo.splits.life import share_a_page
 from clabo.splits.models import Exposure, SplitTest
-from clabo.splits.results import counted
+from clabo.splits.results import needed_by
 
 Way = Literal["device", "channel", "visits", "week", "days", "test"]
 FIRST_WEEK = timedelta(days=7)
@@ -41,6 +42,7 @@ def groups(
         time__lt=until,
     )
     others = crossed_with(test)
+    needed = needed_by(test)
     seen_of = {
         _by(other): Subquery(
             Exposure.objects.filter(test=other, visitor_id=OuterRef("visitor_id")).values("letter")[:1]
@@ -82,7 +84,8 @@ def groups(
             {
                 _way(way): {name: (of["A"], of[v.letter]) for name, of in sorted(by.items())}
                 for way, by in cells.items()
-            }
+            },
+            needed,
         )
         for v in test.variants.all()
         if v.letter != "A"

@@ -12,11 +12,12 @@ from django.db.models.functions import Greatest
 
 from clabo.core.changes import read_changes, selectors, touched
 from clabo.core.entrants import read_entrants
+from clabo.core.splits import with_held_out
 from clabo.db.arrays import in_array
 from clabo.events.models import Event
 from clabo.events.storing import StoredBatch
 from clabo.sites.models import Site
-from clabo.splits.models import Exposure, SplitTest, Unfound, Variant
+from clabo.splits.models import HELD_OUT, Exposure, SplitTest, Unfound, Variant
 
 
 def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
@@ -38,11 +39,18 @@ def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
                 **({} if shown else _entry(test)),
                 # All lie on one host (services.pages_of).
                 "host": variants[0].host,
-                "variants": [[v.letter, v.path, v.share] for v in variants],
+                "variants": _shares(test, variants, 0 if shown else test.held_out),
                 **(_content(test, variants) if test.what == SplitTest.What.CONTENT else {}),
             }
         )
     return found
+
+
+def _shares(test: SplitTest, variants: Sequence[Variant], held_out: int) -> list[tuple[str, str, float]]:
+    """Letter, path and share of each; who is held out stays on the control's page, as if that were one more."""
+    shares = with_held_out([v.share for v in variants], held_out)
+    letters = [*((v.letter, v.path) for v in variants), (HELD_OUT, variants[0].path)]
+    return [(letter, path, share) for (letter, path), share in zip(letters, shares, strict=False)]
 
 
 def _entry(test: SplitTest) -> dict[str, Any]:
@@ -59,13 +67,15 @@ def _entry(test: SplitTest) -> dict[str, Any]:
 def _content(test: SplitTest, variants: Sequence[Variant]) -> dict[str, Any]:
     """Of a test of content: its pages, what each variant changes there, and when."""
     places, moment = test.places(), test.moment
+    # Whoever is held out sees nothing changed, at the same moment.
+    none: list[list[Any]] = [[]] if test.held_out else []
     return {
         "where": [p.json() for p in places],
         # For what is to be kept out of sight early on: no page is left out by it.
         "on": "|".join(p.pattern() for p in places),
-        "changes": [[c.for_tag() for c in read_changes(v.changes)] for v in variants],
+        "changes": [[c.for_tag() for c in read_changes(v.changes)] for v in variants] + none,
         # What waits for a moment is seen as it is until then.
-        "hold": [[] if moment else touched(read_changes(v.changes)) for v in variants],
+        "hold": [[] if moment else touched(read_changes(v.changes)) for v in variants] + none,
         **({"moment": moment} if moment else {}),
     }
 
@@ -107,11 +117,11 @@ def _note_unfound(test: SplitTest, place: int, visitor: UUID, time: datetime) ->
 def _note_led_back(test: SplitTest, visitor: UUID, time: datetime) -> None:
     """Somebody who was sent on to a variant has come back to the control without having done anything."""
     variants = list(test.variants.all())
-    place = test.assigned(visitor.hex, variants)
+    letter = test.assigned(visitor.hex, variants)
     # Anybody can say so: only whoever is sent on anywhere can be led back.
-    if not place or not test.open_at(time):
+    if not letter or not test.open_at(time):
         return
-    Variant.objects.filter(pk=variants[place].pk).update(
+    Variant.objects.filter(test=test, letter=letter).exclude(letter="A").update(
         led_back=F("led_back") + 1, led_back_at=Greatest("led_back_at", time)
     )
 
@@ -123,6 +133,7 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
     hash confirms: whatever order events arrive in, and whatever visits they are stitched into.
     """
     found: dict[tuple[int, int], Exposure] = {}
+    zone = Site.objects.only("time_zone").get(pk=site_id).zone
     rows = (
         Event.objects.in_counted_visits()
         .filter(in_array("visitor_id", visitors), site_id=site_id, variants__isnull=False)
@@ -136,10 +147,15 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
                 continue
             variants = list(test.variants.all())
             # The hash is of the id that the browser has.
-            place = test.assigned((via_key or visitor_key).hex, variants)
-            if place is not None and variants[place].letter == letter:
+            if test.assigned((via_key or visitor_key).hex, variants) == letter:
                 found[test.pk, visitor_id] = Exposure(
-                    test=test, visitor_id=visitor_id, letter=letter, first_at=time, visit_id=visit_id
+                    test=test,
+                    site_id=site_id,
+                    visitor_id=visitor_id,
+                    letter=letter,
+                    first_at=time,
+                    day=time.astimezone(zone).date(),
+                    visit_id=visit_id,
                 )
     stored = Exposure.objects.filter(in_array("visitor_id", visitors), test__in=tests.values())
     gone = [e.pk for e in stored if (e.test_id, e.visitor_id) not in found]
@@ -148,5 +164,5 @@ def expose(site_id: int, tests: Mapping[str, SplitTest], visitors: Collection[in
         found.values(),
         update_conflicts=True,
         unique_fields=["test", "visitor"],
-        update_fields=["letter", "first_at", "visit_id"],
+        update_fields=["letter", "first_at", "day", "visit_id"],
     )

@@ -176,9 +176,10 @@ def adopt(
     variants = {v.letter: v for v in test.variants.all()}
     if letter not in variants:
         raise Problem("Choose one of the test's variants.", "letter")
-    if not 0 <= held_back <= min(MOST_HELD_BACK, variants["A"].share):
+    most = min(MOST_HELD_BACK, variants["A"].share * (100 - test.held_out) // 100)
+    if not 0 <= held_back <= most:
         raise Problem(
-            f"Hold back between 0 and {min(MOST_HELD_BACK, variants['A'].share)} %: no more than saw the control.",
+            f"Hold back between 0 and {most} %: no more than saw the control.",
             "held_back",
         )
     if letter == "A" and (shown or held_back):
@@ -206,7 +207,7 @@ def _watch(test: SplitTest, winner: Variant, held_back: int, now: datetime, by: 
     follow.state, follow.started_at, follow.ended_at = State.RUNNING, now, None
     follow.adopted, follow.adopted_at, follow.shown = "", None, False
     follow.ends_on, follow.ends_decided, follow.ends_on_harm = None, False, False
-    follow.traffic, follow.start_at, follow.layer = 100, 0, ""
+    follow.traffic, follow.start_at, follow.layer, follow.held_out = 100, 0, "", 0
     follow.save()
     control = test.variants.get(letter="A")
     Variant.objects.bulk_create(
@@ -265,6 +266,7 @@ def copy(test: SplitTest, by: User | None = None) -> SplitTest:
                 for name in (
                     "what",
                     "traffic",
+                    "held_out",
                     "who",
                     "measures",
                     "moment",

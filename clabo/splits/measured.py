@@ -18,9 +18,8 @@ from clabo.core.evidence import (
 )
 from clabo.core.evidence.guards import Standing
 from clabo.core.measures import Measure
-from clabo.splits.readings import Outcome, Plan, arm_days, read
-
-Outcomes = Mapping[str, Sequence[Outcome]]
+from clabo.splits.came import NOBODY, Came, arm_days
+from clabo.splits.readings import Plan, read
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +57,7 @@ class MeasureResult:
 
 def measure_results(
     measures: Sequence[tuple[Measure, ConversionRule | None]],
-    outcomes_of: Callable[[Measure, ConversionRule | None], Outcomes],
+    came_of: Callable[[Measure, ConversionRule | None], Mapping[str, Came]],
     exposed: Mapping[str, Mapping[date, int]],
     days: Sequence[date],
     closed: int,
@@ -69,7 +68,7 @@ def measure_results(
     for measure, rule in measures:
         alike = sum(m.guard == measure.guard for m, _ in measures)
         shared = replace(plan, level=1 - (1 - plan.level) / alike)
-        found.append(_result(measure, rule, outcomes_of(measure, rule), exposed, days, closed, shared))
+        found.append(_result(measure, rule, came_of(measure, rule), exposed, days, closed, shared))
     adjusted = []
     for one in found:
         same = [o for o in found if o.measure.guard == one.measure.guard]
@@ -84,13 +83,13 @@ def measure_results(
 def _result(
     measure: Measure,
     rule: ConversionRule | None,
-    outcomes: Outcomes,
+    came: Mapping[str, Came],
     exposed: Mapping[str, Mapping[date, int]],
     days: Sequence[date],
     closed: int,
     plan: Plan,
 ) -> MeasureResult:
-    by_day = {k: arm_days(of, outcomes.get(k, ()), days) for k, of in exposed.items()}
+    by_day = {k: arm_days(of, came.get(k, NOBODY), days) for k, of in exposed.items()}
     on_values = measure.what == "value"
     ranges = read(days, closed, by_day, plan, on_values)
     arms = [ArmMeasure(k, a.counts[-1], a.values[-1]) for k, a in by_day.items()]

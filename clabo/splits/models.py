@@ -11,11 +11,13 @@ from django.db import models
 from clabo.accounts.models import User
 from clabo.conversions.models import ConversionRule
 from clabo.core.places import Place, read_places
-from clabo.core.splits import Slot, assign
+from clabo.core.splits import Slot, assign, with_held_out
 from clabo.events.models import Visitor
 from clabo.sites.models import Site
 
 LETTERS = "ABCDEFGH"
+# In place of a letter, of those in a test who are shown no variant.
+HELD_OUT = "-"
 
 
 def new_key() -> str:
@@ -57,6 +59,8 @@ class SplitTest(models.Model):
     traffic = models.PositiveSmallIntegerField(default=100)
     start_at = models.PositiveSmallIntegerField(default=0, db_default=0)
     layer = models.CharField(max_length=16, blank=True, db_default="")
+    # Of those in it, how many in a hundred see none of its variants and are measured all the same.
+    held_out = models.PositiveSmallIntegerField(default=0, db_default=0)
     # What the split is drawn with, where not with the key: that of the test which this one goes on from.
     salt = models.CharField(max_length=16, blank=True, db_default="")
     # Of content, the pages that it is on besides that of its variants (core/places.py).
@@ -98,10 +102,12 @@ class SplitTest(models.Model):
     def __str__(self) -> str:
         return self.name
 
-    def assigned(self, visitor: str, variants: Sequence[Variant]) -> int | None:
-        """The place of the variant that a visitor (hexadecimal id) sees; None outside the test."""
+    def assigned(self, visitor: str, variants: Sequence[Variant]) -> str | None:
+        """The letter of the variant that a visitor (hexadecimal id) sees, or HELD_OUT; None outside the test."""
         slot = Slot(self.traffic, self.start_at, self.layer)
-        return assign(visitor, self.salt or self.key, [v.share for v in variants], slot)
+        shares = with_held_out([v.share for v in variants], self.held_out)
+        place = assign(visitor, self.salt or self.key, shares, slot)
+        return None if place is None else "".join([*(v.letter for v in variants), HELD_OUT])[place]
 
     def open_at(self, time: datetime) -> bool:
         """Whether it let visitors in then. Asks its pauses, which are to be fetched beforehand."""
@@ -188,17 +194,21 @@ class Unfound(models.Model):
 
 
 class Exposure(models.Model):
-    """A visitor's first sight of their variant."""
+    """A visitor's first sight of their variant; of who is held out, of the page."""
 
     test = models.ForeignKey(SplitTest, on_delete=models.CASCADE)
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="+", db_index=False)
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")
     letter = models.CharField(max_length=1)
     first_at = models.DateTimeField()
+    # Of the site.
+    day = models.DateField()
     # The visit that the first sight lies in now; re-stitching may give it another.
     visit_id = models.BigIntegerField()
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("test", "visitor"), name="exposed_once"),)
+        indexes = (models.Index(fields=("test", "day"), name="exposed_by_day"),)
 
 
 class KeptPicture(models.Model):

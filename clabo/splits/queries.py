@@ -11,7 +11,7 @@ from clabo.conversions.queries import changes_since
 from clabo.core.addresses import Address
 from clabo.core.evidence import DryRun, SamplePlan, daily_cost, days_needed, dry_run
 from clabo.sites.models import Site
-from clabo.splits.models import Exposure, SplitTest
+from clabo.splits.models import HELD_OUT, Exposure, SplitTest
 from clabo.splits.results import Recorded, recorded
 from clabo.splits.services import SplitContent, pages_of, places_of, plan, unseen
 
@@ -29,7 +29,7 @@ def tests_for_audiences(site_id: int) -> Tests:
     return Tests(
         {t.pk: t.name for t in tests},
         {t.pk: "".join(v.letter for v in t.variants.all()) for t in tests},
-        Exposure.objects.filter(test__site_id=site_id),
+        Exposure.objects.filter(site_id=site_id).exclude(letter=HELD_OUT),
     )
 
 
@@ -64,7 +64,7 @@ def planned(site: Site, content: SplitContent) -> Planned:
     before = recorded(site, pages[0], content.rule, places=places_of(site, content))
     times = daily_cost(wanted)
     total = math.ceil(wanted.total * times)
-    per_day = before.per_day * content.traffic / 100
+    per_day = before.per_day * _taken(content)
     return Planned(
         wanted,
         times,
@@ -77,6 +77,11 @@ def planned(site: Site, content: SplitContent) -> Planned:
     )
 
 
+def _taken(content: SplitContent) -> float:
+    """The part of all visitors that a variant is shown to."""
+    return content.traffic / 100 * (1 - content.held_out / 100)
+
+
 # With fewer whole days nothing is played on them.
 FEWEST_DAYS = 7
 
@@ -85,7 +90,7 @@ def _dry(content: SplitContent, plan: SamplePlan, total: int, before: Recorded) 
     """On the part of each day's visitors that the test takes."""
     if len(before.days) < FEWEST_DAYS:
         return None
-    part = content.traffic / 100
+    part = _taken(content)
     days = [(round(came * part), min(round(did * part), round(came * part))) for came, did in before.days]
     worth = content.baseline * content.smallest_lift
     return dry_run(days, content.shares, total, worth, plan.level)

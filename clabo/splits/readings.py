@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from decimal import Decimal
-from itertools import accumulate
-from typing import Any
 
 from clabo.core.evidence import (
-    Counts,
     Interval,
     Look,
     MeanComparison,
@@ -33,37 +28,10 @@ from clabo.core.evidence import (
     standard_error,
     winsorise,
 )
+from clabo.splits.came import NOBODY, UNITS, ArmDays, Came
 
 WINSORISED = 0.01
 NOTHING = Interval(math.nan, math.nan, math.nan)
-
-
-# What tells visitors apart by what was known of them before they were exposed.
-Stratum = tuple[Any, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """A visitor who converted: when exposed, and how often what came, by day since then."""
-
-    exposed: date
-    first: date
-    values: list[tuple[date, Decimal]]
-    # What was known of them before (before.py); empty where nobody asked.
-    stratum: Stratum = ()
-
-    @property
-    def value(self) -> Decimal:
-        """All that the visitor brought."""
-        return sum((v for _, v in self.values), Decimal(0))
-
-
-@dataclass(frozen=True, slots=True)
-class ArmDays:
-    """An arm at the end of each day: who had come, who had converted, and what they had brought."""
-
-    counts: list[Counts]
-    values: list[Moments]
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,30 +96,6 @@ def _winsorised(sums: tuple[list[float], list[float]], zeros: tuple[int, int], l
     return compare_means(control, challenger, level).difference
 
 
-def arm_days(exposed: Mapping[date, int], outcomes: Sequence[Outcome], days: Sequence[date]) -> ArmDays:
-    """An arm's state at the end of each of `days`, which follow one another."""
-    come = accumulate(exposed.get(d, 0) for d in days)
-    first = Counter(o.first for o in outcomes)
-    converted = accumulate(first[d] for d in days)
-    counts = [Counts(min(c, n), n) for c, n in zip(converted, come, strict=True)]
-    # What a visitor has brought grows, and its square with it.
-    added: defaultdict[date, Decimal] = defaultdict(Decimal)
-    squares: defaultdict[date, Decimal] = defaultdict(Decimal)
-    for outcome in outcomes:
-        so_far = Decimal(0)
-        for day, value in outcome.values:
-            added[day] += value
-            squares[day] += (so_far + value) ** 2 - so_far**2
-            so_far += value
-    values = [
-        Moments.of_sums(n.trials, float(total), float(square))
-        for n, total, square in zip(
-            counts, accumulate(added[d] for d in days), accumulate(squares[d] for d in days), strict=True
-        )
-    ]
-    return ArmDays(counts, values)
-
-
 def _moments(arm: ArmDays, on_values: bool) -> list[Moments]:
     return arm.values if on_values else [Moments.of_counts(c) for c in arm.counts]
 
@@ -201,7 +145,7 @@ def read(
 
 
 def same_mix(
-    strata: Mapping[str, Mapping[Stratum, ArmDays]], days: Sequence[date], on_values: bool = False
+    strata: Mapping[str, Mapping[int, ArmDays]], days: Sequence[date], on_values: bool = False
 ) -> dict[str, list[Moments]]:
     """Each arm at the end of each day, as if all had the same mix of strata by then."""
     by_stratum = {k: {s: _moments(arm, on_values) for s, arm in of.items()} for k, of in strata.items()}
@@ -217,7 +161,7 @@ def with_same_mix(
     days: Sequence[date],
     closed: int,
     arms: Mapping[str, ArmDays],
-    strata: Mapping[str, Mapping[Stratum, ArmDays]],
+    strata: Mapping[str, Mapping[int, ArmDays]],
     plan: Plan,
 ) -> list[Against]:
     """The same with what may be said of arms of one mix."""
@@ -248,7 +192,7 @@ def against(
     days: Sequence[date],
     closed: int,
     arms: Mapping[str, ArmDays],
-    outcomes: Mapping[str, Sequence[Outcome]],
+    came: Mapping[str, Came],
     plan: Plan,
     valued: bool,
     brief: bool,
@@ -264,7 +208,7 @@ def against(
     fixed = [unknown if brief else compare_rates(ends[control][0], ends[k][0]) for k in letters]
     p_values = [c.p_value for c in fixed]
     adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
-    sums = {k: [float(o.value) for o in outcomes.get(k, ())] for k in arms}
+    sums = {k: (came.get(k, NOBODY).sums() / UNITS).tolist() for k in arms}
     found = []
     for letter, comparison, p in zip(letters, fixed, adjusted, strict=True):
         looked, said = rates[letter]

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
-from django.db.models import Count, Min, Q
-from django.db.models.functions import TruncDate
+from django.db.models import Min
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion, ConversionRule
@@ -34,27 +33,26 @@ from clabo.core.evidence import (
 from clabo.core.measures import Measure, read_measures
 from clabo.core.places import Place
 from clabo.core.returns import roas
+from clabo.core.splits import with_held_out
 from clabo.db.arrays import in_array
-from clabo.events.models import Event, Kind, Page, TrafficClass, Visit
-from clabo.events.queries import BOUNCED
+from clabo.events.models import Event, Kind, Page
 from clabo.sites.models import Site
-from clabo.spend.joining import Cell, cost_of_visits
-from clabo.splits.before import KNOWN, with_what_was_known
+from clabo.spend.joining import cost_of_visits
+from clabo.splits import followed
+from clabo.splits.came import NOBODY, UNITS, ArmDays, Came, arm_days
 from clabo.splits.measured import MeasureResult, measure_results
-from clabo.splits.models import Exposure, SplitTest, Variant
+from clabo.splits.models import HELD_OUT, SplitTest, Variant
 from clabo.splits.readings import (
     Against,
-    ArmDays,
     DayRange,
-    Outcome,
     Plan,
-    Stratum,
-    arm_days,
     with_same_mix,
 )
 from clabo.splits.readings import against as differences
 
 LEVEL = 0.95
+# In place of a letter: all who were shown any variant.
+SHOWN = "all"
 
 
 @dataclass(slots=True)
@@ -79,6 +77,16 @@ class Arm:
 
 
 @dataclass(frozen=True, slots=True)
+class HeldOut:
+    """Visitors in the test who were shown no variant; `against`: those shown any, minus them."""
+
+    counts: Counts
+    value: Moments
+    shown: Counts
+    against: Against
+
+
+@dataclass(frozen=True, slots=True)
 class Result:
     """A test under a lens (its source and device; the days are the test's own)."""
 
@@ -98,6 +106,8 @@ class Result:
     measures: list[MeasureResult]
     # When it will be decided, of a running test that is not yet.
     forecast: Forecast | None
+    # None where nobody is held out.
+    held: HeldOut | None = None
 
 
 def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
@@ -113,41 +123,46 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     until = test.ended_at or now
     first = test.started_at.astimezone(zone).date() if test.started_at else None
     last = until.astimezone(zone).date() if first else None
-    exposed = _exposed(lens, test)
-    outcomes = _outcomes(lens, test, test.rule, until, with_strata=not brief)
-    arms = [_arm(v, exposed[v.letter], outcomes[v.letter]) for v in variants]
-    if first and last and not brief:
-        _add_money(lens, test, arms)
-    if not brief:
-        _add_chances(arms)
-    m = len(variants) - 1
-    worth = test.baseline * test.smallest_lift
-    needed = needed_by(test)
-    plan = Plan(needed, {v.letter: v.share for v in variants}, 1 - (1 - LEVEL) / m)
     # Before the start there is one day, on which nobody came.
     days = (
         [first + timedelta(days=i) for i in range((last - first).days + 1)]
         if first and last
         else [now.date()]
     )
-    closed = sum(lens.site.midnight(day + timedelta(days=1)) <= until for day in days)
-    by_day = {k: arm_days(exposed[k], outcomes[k], days) for k in letters}
-    against, ranges = differences(days, closed, by_day, outcomes, plan, test.rule.has_value, brief)
+    exposed = followed.exposed(lens, test, days[-1])
+    came = followed.came(lens, test, test.rule, until, days[-1], with_strata=not brief)
+    arms = [
+        _arm(v, exposed.get(v.letter, {}), came.get(v.letter, NOBODY), test.rule.has_value) for v in variants
+    ]
     if not brief:
-        against = with_same_mix(
-            against, days, closed, by_day, _strata(lens, test, outcomes, letters, days), plan
-        )
+        _add_money(lens, test, arms, days[-1])
+    if not brief:
+        _add_chances(arms)
+    m = len(variants) - 1
+    worth = test.baseline * test.smallest_lift
+    needed = needed_by(test)
+    plan = Plan(needed, {v.letter: v.share for v in variants}, 1 - (1 - LEVEL) / m)
+    closed = sum(lens.site.midnight(day + timedelta(days=1)) <= until for day in days)
+    by_day = {k: arm_days(exposed.get(k, {}), came.get(k, NOBODY), days) for k in letters}
+    against, ranges = differences(days, closed, by_day, came, plan, test.rule.has_value, brief)
+    if not brief:
+        against = with_same_mix(against, days, closed, by_day, _strata(lens, test, came, letters, days), plan)
     total = sum(a.counts.trials for a in arms)
     length = max(1.0, _open_for(test, until) / timedelta(days=1))
-    health = split_health([a.counts.trials for a in arms], [v.share for v in variants])
+    held = _held_out(test, variants, exposed, came, days, closed, needed) if test.held_out else None
+    health = split_health(
+        [a.counts.trials for a in arms] + ([held.counts.trials] if held else []),
+        with_held_out([v.share for v in variants], test.held_out),
+    )
     besides = _besides(test, only_guards=brief)
 
-    def outcomes_of(measure: Measure, rule: ConversionRule | None) -> dict[str, list[Outcome]]:
+    def came_of(measure: Measure, rule: ConversionRule | None) -> dict[str, Came]:
         if measure.what == "bounce":
-            return _bounced(lens, test)
-        return _outcomes(lens, test, rule, until) if rule else {}
+            return followed.bounced(lens, test, days[-1])
+        return followed.came(lens, test, rule, until, days[-1]) if rule else {}
 
-    measures = measure_results(besides, outcomes_of, {k: exposed[k] for k in letters}, days, closed, plan)
+    of_arms = {k: exposed.get(k, {}) for k in letters}
+    measures = measure_results(besides, came_of, of_arms, days, closed, plan)
     state = TestState(
         [a.range for a in against],
         worth,
@@ -181,7 +196,40 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         _forecast(test, arms, against, needed, worth, total / length)
         if decision.kind == "too_early" and not brief
         else None,
+        held,
     )
+
+
+def _held_out(
+    test: SplitTest,
+    variants: Sequence[Variant],
+    exposed: Mapping[str, Mapping[date, int]],
+    came: Mapping[str, Came],
+    days: Sequence[date],
+    closed: int,
+    needed: int,
+) -> HeldOut:
+    """Those who were shown nothing, and all others together against them."""
+    letters = [v.letter for v in variants]
+    shown: Counter[date] = Counter()
+    for letter in letters:
+        shown.update(exposed.get(letter, {}))
+    both = {
+        HELD_OUT: (exposed.get(HELD_OUT, {}), came.get(HELD_OUT, NOBODY)),
+        SHOWN: (shown, Came.together([came[k] for k in letters if k in came])),
+    }
+    # Of the plan the variants' visitors are what is left of all.
+    plan = Plan(
+        round(needed / (1 - test.held_out / 100)),
+        {HELD_OUT: test.held_out, SHOWN: 100 - test.held_out},
+        LEVEL,
+    )
+    by_day = {k: arm_days(*of, days) for k, of in both.items()}
+    [against], _ = differences(
+        days, closed, by_day, {k: c for k, (_, c) in both.items()}, plan, test.rule.has_value, brief=True
+    )
+    counts, value = _totals(*both[HELD_OUT])
+    return HeldOut(counts, value, by_day[SHOWN].counts[-1], against)
 
 
 def _forecast(
@@ -209,21 +257,6 @@ def _besides(test: SplitTest, only_guards: bool) -> list[tuple[Measure, Conversi
     return [(m, rules.get(m.conversion or 0)) for m in wanted]
 
 
-def _bounced(lens: Lens, test: SplitTest) -> dict[str, list[Outcome]]:
-    """Visitors whose exposing visit was nothing but one view, by variant."""
-    rows = Exposure.objects.filter(
-        counted(lens),
-        test=test,
-        visit_id__in=Visit.objects.filter(BOUNCED, site=lens.site).values("id"),
-    )
-    zone = lens.site.zone
-    found: defaultdict[str, list[Outcome]] = defaultdict(list)
-    for letter, first_at in rows.values_list("letter", "first_at"):
-        day = first_at.astimezone(zone).date()
-        found[letter].append(Outcome(day, day, [(day, Decimal(1))]))
-    return found
-
-
 def _open_for(test: SplitTest, until: datetime) -> timedelta:
     """How long it has let visitors in."""
     if not test.started_at:
@@ -232,117 +265,43 @@ def _open_for(test: SplitTest, until: datetime) -> timedelta:
     return until - test.started_at - sum(rests, timedelta(0))
 
 
-def _exposed(lens: Lens, test: SplitTest) -> dict[str, dict[date, int]]:
-    """Visitors by variant and day of first exposure."""
-    rows = Exposure.objects.filter(test=test).filter(counted(lens))
-    found: defaultdict[str, dict[date, int]] = defaultdict(dict)
-    by_day = rows.annotate(day=TruncDate("first_at", tzinfo=lens.site.zone)).values_list("letter", "day")
-    for letter, day, n in by_day.annotate(Count("id")):
-        found[letter][day] = n
-    return found
-
-
 def _strata(
     lens: Lens,
     test: SplitTest,
-    outcomes: Mapping[str, Sequence[Outcome]],
+    came: Mapping[str, Came],
     letters: Sequence[str],
     days: Sequence[date],
-) -> dict[str, dict[Stratum, ArmDays]]:
+) -> dict[str, dict[int, ArmDays]]:
     """Each arm's days by what was known of its visitors before."""
-    rows = (
-        with_what_was_known(Exposure.objects.filter(counted(lens), test=test), test.rule)
-        .annotate(day=TruncDate("first_at", tzinfo=lens.site.zone))
-        .order_by()
-        .values_list("letter", "day", *KNOWN)
-        .annotate(n=Count("id"))
-    )
-    exposed: defaultdict[tuple[str, Stratum], dict[date, int]] = defaultdict(dict)
-    for letter, day, *known, n in rows:
-        exposed[letter, tuple(known)][day] = n
-    came: defaultdict[tuple[str, Stratum], list[Outcome]] = defaultdict(list)
-    for letter, several in outcomes.items():
-        for outcome in several:
-            came[letter, outcome.stratum].append(outcome)
-    found: dict[str, dict[Stratum, ArmDays]] = {letter: {} for letter in letters}
-    for (letter, stratum), by_day in exposed.items():
-        found[letter][stratum] = arm_days(by_day, came[letter, stratum], days)
+    found: dict[str, dict[int, ArmDays]] = {letter: {} for letter in letters}
+    for (letter, stratum), by_day in followed.exposed_by_stratum(lens, test, days[-1]).items():
+        if letter in found:
+            mine = came.get(letter, NOBODY).known_as(stratum)
+            found[letter][stratum] = arm_days(by_day, mine, days)
     return found
 
 
-def counted(lens: Lens) -> Q:
-    """Exposures in visits that the lens looks at and that enter reports."""
-    visits = Visit.objects.filter(
-        lens.filter(days=False), lens.of_people(), traffic_class=TrafficClass.COUNTED
-    )
-    return Q(visit_id__in=visits.values("id"))
-
-
-def _outcomes(
-    lens: Lens, test: SplitTest, rule: ConversionRule, until: datetime, with_strata: bool = False
-) -> dict[str, list[Outcome]]:
-    """Visitors who converted after their exposure, while the test ran, by variant."""
-    found: defaultdict[str, list[Outcome]] = defaultdict(list)
-    if not test.started_at:
-        return found
-    zone = lens.site.zone
-    conversions: defaultdict[int, list[tuple[datetime, Decimal]]] = defaultdict(list)
-    for visitor_id, time, value, currency, beyond in (
-        Conversion.objects.reported()
-        .filter(
-            site=lens.site,
-            rule=rule,
-            time__gte=test.started_at,
-            time__lt=until,
-        )
-        .order_by("time")
-        .values_list("visitor_id", "time", "value", "currency", "beyond")
-    ):
-        # A value in another currency, or beyond the day's limits, is in no sum.
-        summed = value if value and not currency and not beyond else Decimal(0)
-        conversions[visitor_id].append((time, summed))
-    rows = Exposure.objects.filter(test=test, visitor_id__in=list(conversions)).filter(counted(lens))
-    known = KNOWN if with_strata else ()
-    if with_strata:
-        rows = with_what_was_known(rows, rule)
-    for letter, visitor_id, first_at, *stratum in rows.values_list(
-        "letter", "visitor_id", "first_at", *known
-    ):
-        after = [(t.astimezone(zone).date(), v) for t, v in conversions[visitor_id] if t >= first_at]
-        if after:
-            begun = first_at.astimezone(zone).date()
-            found[letter].append(Outcome(begun, after[0][0], after, tuple(stratum)))
-    return found
-
-
-def _arm(variant: Variant, exposed: dict[date, int], outcomes: Sequence[Outcome]) -> Arm:
-    n = sum(exposed.values())
-    sums = [o.value for o in outcomes]
-    total = sum(sums, Decimal(0))
-    value = Moments.of_sums(n, float(total), float(sum((s * s for s in sums), Decimal(0))))
+def _arm(variant: Variant, exposed: Mapping[date, int], came: Came, valued: bool) -> Arm:
     page = (
         Page.objects.filter(site=variant.test.site_id, host=variant.host, path=variant.path)
         .only("id")
         .first()
     )
-    return Arm(
-        variant, page.pk if page else None, Counts(len(outcomes), n), value, total, Decimal(0), Decimal(0)
-    )
+    counts, value = _totals(exposed, came)
+    return Arm(variant, page.pk if page else None, counts, value, came.total, Decimal(0), Decimal(0), valued)
 
 
-def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm]) -> None:
+def _totals(exposed: Mapping[date, int], came: Came) -> tuple[Counts, Moments]:
+    n, sums = sum(exposed.values()), came.sums() / UNITS
+    return Counts(came.converted, n), Moments.of_sums(n, float(sums.sum()), float((sums * sums).sum()))
+
+
+def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], last: date) -> None:
     """The value of the conversions that count in the test, and what the clicks of the exposing visits cost."""
-    exposing = Exposure.objects.filter(test=test).filter(counted(lens)).values_list("letter", "visit_id")
-    letters = {visit_id: letter for letter, visit_id in exposing}
-    visits: defaultdict[str, Counter[Cell]] = defaultdict(Counter)
-    for pk, *cell in Visit.objects.filter(in_array("id", letters), site=lens.site).values_list(
-        "id", "day", "entry_page_id", "origin_id", "device"
-    ):
-        visits[letters[pk]][tuple(cell)] += 1  # type: ignore[index]
+    cells = followed.exposing_cells(lens, test, last)
     for arm in arms:
-        arm.valued = test.rule.has_value
         arm.revenue = arm.value_sum
-        cost = sum(cost_of_visits(lens.site, visits[arm.variant.letter]).values(), Decimal(0))
+        cost = sum(cost_of_visits(lens.site, cells.get(arm.variant.letter, {})).values(), Decimal(0))
         arm.spend = cost.quantize(Decimal("0.000001"))
 
 

@@ -152,6 +152,8 @@ class SplitTestIn(LabelIn):
     addresses: list[str] = Field(min_length=1, max_length=8)
     shares: list[int] = Field(min_length=2, max_length=8)
     traffic: int = 100
+    # Of those in it, how many in a hundred are shown no variant and measured all the same.
+    held_out: int = 0
     baseline: float
     smallest_lift: float
     # What differs: the address that visitors are sent to, or the content of one page.
@@ -246,6 +248,7 @@ class SplitTestOut(Shape):
     conversion: int
     conversion_name: str
     traffic: int
+    held_out: int
     baseline: float
     smallest_lift: float
     planned_visitors: int
@@ -414,6 +417,21 @@ class VerdictOut(Shape):
     all_worse: bool
 
 
+class HeldOutOut(Shape):
+    """Visitors in the test who were shown no variant, and all who were shown any, against them."""
+
+    visitors: int
+    converted: int
+    rate: IntervalOut
+    thin: bool
+    value_per_visitor: float | None
+    shown_visitors: int
+    shown_converted: int
+    # Shown minus held out, honest at every look; with 95 % by itself, as it decides nothing.
+    range: IntervalOut
+    value_range: IntervalOut
+
+
 class ResultOut(Shape):
     test: SplitTestOut
     verdict: VerdictOut
@@ -442,6 +460,8 @@ class ResultOut(Shape):
     measures: list[MeasureOut]
     # Of a broken split, what may be the reason.
     causes: list[CauseOut]
+    # Missing where nobody is held out.
+    held: HeldOutOut | None
 
 
 class SplitLens(Shape):
@@ -471,6 +491,7 @@ def content_of(site: Site, data: SplitTestIn) -> services.SplitContent:
         data.moment.model_dump(exclude_defaults=True),
         [p.model_dump() for p in data.pages],
         label_of(data),
+        data.held_out,
     )
 
 
@@ -484,6 +505,7 @@ def test_out(t: SplitTest) -> dict[str, Any]:
         "what",
         "state",
         "traffic",
+        "held_out",
         "baseline",
         "smallest_lift",
         "planned_visitors",
@@ -665,6 +687,21 @@ def measure_out(m: MeasureResult) -> MeasureOut:
     )
 
 
+def held_out(h: results.HeldOut, valued: bool) -> HeldOutOut:
+    n, k = h.counts.trials, h.counts.conversions
+    return HeldOutOut(
+        visitors=n,
+        converted=k,
+        rate=interval_out(rate_interval(k, n)),
+        thin=is_thin(k, n),
+        value_per_visitor=h.value.mean if n and valued else None,
+        shown_visitors=h.shown.trials,
+        shown_converted=h.shown.conversions,
+        range=interval_out(h.against.range),
+        value_range=interval_out(h.against.value_range),
+    )
+
+
 def result_out(r: results.Result, test: SplitTest) -> ResultOut:
     """What came of a test."""
     return ResultOut(
@@ -715,5 +752,6 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
         causes=[CauseOut(what=cast(Any, c.what), letter=c.letter, count=c.count) for c in causes(r)]
         if r.health.broken
         else [],
+        held=held_out(r.held, valued=test.rule.has_value) if r.held else None,
         measures=[measure_out(m) for m in sorted(r.measures, key=lambda m: not m.measure.guard)],
     )

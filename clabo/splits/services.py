@@ -32,6 +32,8 @@ from clabo.splits.models import LETTERS, Deed, SplitTest, Variant
 from clabo.wording import say
 
 MOST_NOTES = 5000
+# In percent.
+MOST_HELD_OUT = 50
 State = SplitTest.State
 What = SplitTest.What
 
@@ -73,6 +75,8 @@ class SplitContent:
     # Of content, the pages that it is on besides its own (core/places.py).
     pages: Any = field(default_factory=list)
     label: Label | None = None
+    # Of those in it, how many in a hundred are shown no variant and measured all the same.
+    held_out: int = 0
 
 
 def plan(content: SplitContent) -> SamplePlan:
@@ -113,6 +117,8 @@ def save_test(
         raise Problem(f"Choose one of {', '.join(SplitTest.Beside.values)}.", "beside")
     if not 1 <= content.traffic <= 100:
         raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
+    if not 0 <= content.held_out <= MOST_HELD_OUT:
+        raise Problem(f"Hold out between 0 and {MOST_HELD_OUT} %: the test needs the others.", "held_out")
     planned = plan(content)
     pages = pages_of(site, content.addresses)
     changes, places = changes_of(content), places_of(site, content)
@@ -127,7 +133,7 @@ def save_test(
         made = test is None
         test = test or SplitTest(site=site)
         put_label(test, label, datetime.now(UTC))
-        test.rule, test.traffic = content.rule, content.traffic
+        test.rule, test.traffic, test.held_out = content.rule, content.traffic, content.held_out
         test.who, test.beside, test.elements = entrants.json(), content.beside, None
         test.moment, test.pages = moment.json(), [p.json() for p in places]
         test.measures = [m.json() for m in measures]

@@ -24,7 +24,7 @@ const launched = () =>
 
 const pause = (ms) => new Promise((done) => setTimeout(done, ms));
 const step = {
-  click: async (page, where) => (await page.waitForSelector(where, { timeout: 5000 })).click(),
+  click: async (page, where) => (await page.waitForSelector(where, { timeout: 20000 })).click(),
   twice: async (page, where) => (await page.waitForSelector(where)).click({ count: 2, delay: 20 }),
   middle: async (page, where) => (await page.waitForSelector(where)).click({ button: "middle" }),
   at: async (page, where) => {
@@ -35,7 +35,7 @@ const step = {
     await page.mouse.click(x, y);
   },
   fill: async (page, where, text) => {
-    const field = await page.waitForSelector(where, { timeout: 5000 });
+    const field = await page.waitForSelector(where, { timeout: 20000 });
     await field.click({ count: 3 });
     await page.keyboard.type(text);
   },
@@ -43,7 +43,7 @@ const step = {
   press: (page, key) => page.keyboard.press(key),
   wait: (_page, ms) => pause(ms),
   run: (page, code) => page.evaluate(code),
-  until: (page, code) => page.waitForFunction(code, { timeout: 5000, polling: 50 }),
+  until: (page, code) => page.waitForFunction(code, { timeout: 20000, polling: 50 }),
   open: (page, url) => page.goto(url, { waitUntil: "load" }),
   back: (page) => page.evaluate("history.back()"),
 };

@@ -7,14 +7,11 @@ from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from typing import TypeVar
 
-from scipy.special import ndtr
-
 from clabo.core.evidence.multiple import holm
-from clabo.core.evidence.types import Counts, Interval, z_of
+from clabo.core.evidence.sequential import START_UP, errors_reached, p_at_every_look
+from clabo.core.evidence.types import Counts, Interval
 
 K = TypeVar("K", bound=Hashable)
-# With fewer in an arm a group says nothing by itself.
-FEWEST = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +32,7 @@ class GroupEffect:
 
 
 def group_effects(
-    groups: Mapping[str, Mapping[K, tuple[Counts, Counts]]], level: float = 0.95
+    groups: Mapping[str, Mapping[K, tuple[Counts, Counts]]], planned: int, level: float = 0.95
 ) -> dict[str, dict[K, GroupEffect]]:
     """Differences by group, for each way of telling visitors apart.
 
@@ -44,31 +41,38 @@ def group_effects(
     47-55), with an interval that takes the common one's own error in. Whether a group differs is asked against the other
     groups of its way together, by the difference of two independent differences, Holm over all groups of all ways.
 
+    It may be looked at after every visitor: intervals and p-values are time-uniform (`errors_reached`, `p_at_every_look`),
+    by the visitors of the way's groups together; Holm's method holds for p-values that hold whenever one stops.
+
     Parameters
     ----------
     groups : mapping
         From a way of telling visitors apart to its groups, each with the counts of control and challenger.
+    planned : int
+        Visitors of both arms at which the readings are tightest.
     level : float
         Confidence level, between 0 and 1.
 
     Returns
     -------
     dict
-        As `groups`; groups with fewer than FEWEST visitors in an arm are left out.
+        As `groups`; groups in which fewer than START_UP have converted, or have not, in an arm are left out: what holds at
+        every look does not hold for the first few.
 
     Examples
     --------
     >>> two = {"phone": (Counts(40, 1000), Counts(90, 1000)), "desktop": (Counts(60, 1000), Counts(45, 1000))}
-    >>> found = group_effects({"device": two})["device"]
+    >>> found = group_effects({"device": two}, 4000)["device"]
     >>> found["phone"].differs, found["desktop"].reversed, found["phone"].shrunk.estimate < found["phone"].raw.estimate
     (True, True, True)
     """
-    z = z_of(level)
     alpha = 1 - level
     asked: list[tuple[str, K, float, float]] = []
     found: dict[str, dict[K, GroupEffect]] = {}
     for way, of_way in groups.items():
-        known = {key: pair for key, pair in of_way.items() if min(pair[0].trials, pair[1].trials) >= FEWEST}
+        known = {key: pair for key, pair in of_way.items() if all(map(_has_started, pair))}
+        visitors = sum(side.trials for pair in known.values() for side in pair)
+        z = errors_reached(visitors, planned, level) if visitors else math.nan
         found[way] = {}
         effects = {key: _effect(*pair) for key, pair in known.items()}
         centre, centre_variance, between = _common(list(effects.values()))
@@ -80,7 +84,8 @@ def group_effects(
             rest, rest_variance, _ = _common(others, fixed=True)
             p = math.nan
             if others:
-                p = 2 * float(ndtr(-abs(gap - rest) / math.sqrt(variance + rest_variance)))
+                errors = (gap - rest) / math.sqrt(variance + rest_variance)
+                p = p_at_every_look(errors, visitors, planned, level)
                 asked.append((way, key, p, rest))
             reach = z * math.sqrt(variance)
             found[way][key] = GroupEffect(
@@ -97,6 +102,10 @@ def group_effects(
         turned = differs and g.raw.estimate * rest < 0
         found[way][key] = GroupEffect(g.control, g.challenger, g.raw, g.shrunk, p, differs, turned)
     return found
+
+
+def _has_started(side: Counts) -> bool:
+    return min(side.conversions, side.trials - side.conversions) >= START_UP
 
 
 def _effect(control: Counts, challenger: Counts) -> tuple[float, float]:

@@ -50,6 +50,62 @@ def tuning(planned: int, level: float = 0.95) -> float:
     return float((-lambertw(-(alpha**2) / math.e, -1).real - 1) / planned)
 
 
+def errors_reached(n: int, planned: int, level: float = 0.95) -> float:
+    """How many standard errors on either side of an estimate hold at every look, where all arms have `n` visitors so far.
+
+    √(2 (nρ² + 1)/(nρ²) ln(√(nρ² + 1)/α)), ρ from `tuning(planned)`: half the width of the sequence over the standard
+    error (arXiv 2103.06476, Theorem 2.2).
+
+    Parameters
+    ----------
+    n : int
+        Visitors so far, at least 1.
+    planned : int
+        Visitors at which the sequence is tightest.
+    level : float
+        Confidence level, between 0 and 1.
+
+    Returns
+    -------
+    float
+        In standard errors; 1.96 would be it for one look.
+
+    Examples
+    --------
+    >>> round(errors_reached(10_000, 10_000), 3)
+    3.035
+    """
+    alpha, spread = alpha_of(level), n * tuning(planned, level) + 1
+    return math.sqrt(2 * spread / (spread - 1) * math.log(math.sqrt(spread) / alpha))
+
+
+def p_at_every_look(errors: float, n: int, planned: int, level: float = 0.95) -> float:
+    """The smallest α at which an estimate so many standard errors away from nought is told from it at every look.
+
+    √(nρ² + 1) exp(−z² nρ²/(2 (nρ² + 1))), 1 at most; ρ stays that of `level`. However often one looks, and whenever one
+    stops, it is below α in no more than α of all tests without a difference.
+
+    Parameters
+    ----------
+    errors : float
+        The estimate over its standard error.
+    n, planned, level
+        As in `errors_reached`.
+
+    Returns
+    -------
+    float
+        Between 0 and 1.
+
+    Examples
+    --------
+    >>> round(p_at_every_look(errors_reached(10_000, 10_000), 10_000, 10_000), 6)
+    0.05
+    """
+    spread = n * tuning(planned, level) + 1
+    return min(1.0, math.sqrt(spread) * math.exp(-errors * errors * (spread - 1) / (2 * spread)))
+
+
 def half_widths(n: ArrayLike, variance: ArrayLike, planned: int, level: float = 0.95) -> NDArray[np.float64]:
     """Half the widths at `n` observations of the given variances each; arrays of one shape.
 

@@ -83,6 +83,42 @@ class Kept(TestCase):
             first, last = sorted((chance.choice(DAYS), chance.choice(DAYS)))
             self.assertEqual(self.kept(first, last), self.plain(first, last))
 
+    def test_what_rests_on_all_days_before(self) -> None:
+        """Running sums, each day's of that day and all before it, are as plain ones after any writing."""
+        rows = TrafficDay.objects.filter(site=self.site)
+
+        def read(days: Q):
+            self.read.append(days)
+            for (day,) in rows.filter(days).values_list("day").distinct():
+                yield day, rows.filter(day__lte=day).aggregate(n=Sum("entries"))["n"]
+
+        chance = random.Random(21)
+        for _ in range(60):
+            day, n = chance.choice(DAYS), chance.randint(1, 9)
+            match chance.randint(0, 2):
+                case 0:
+                    TrafficDay.objects.bulk_create([self.row(self.site, day, n)], ignore_conflicts=True)
+                case 1:
+                    TrafficDay.objects.filter(site=self.site, day=day).update(entries=n)
+                case 2:
+                    TrafficDay.objects.filter(site=self.site, day=day).delete()
+            first, last = sorted((chance.choice(DAYS), chance.choice(DAYS)))
+            found = daysums.of_days(TrafficDay, self.site.pk, first, last, "so far", read, back=None)
+            plain: dict[date, int] = {}
+            total = 0
+            for each in rows.order_by("day"):
+                total += each.entries
+                if first <= each.day <= last:
+                    plain[each.day] = total
+            self.assertEqual(dict(found), plain)
+        self.read.clear()
+        TrafficDay.objects.bulk_create([self.row(self.site, DAYS[-1], 1)], ignore_conflicts=True)
+        TrafficDay.objects.filter(day=DAYS[-1]).update(entries=77)
+        daysums.of_days(TrafficDay, self.site.pk, DAYS[0], DAYS[-1], "so far", read, back=None)
+        TrafficDay.objects.filter(day=DAYS[-1]).update(entries=78)
+        daysums.of_days(TrafficDay, self.site.pk, DAYS[0], DAYS[-1], "so far", read, back=None)
+        self.assertEqual(self.read[-1], Q(day__in=[DAYS[-1]]))
+
     def test_what_is_rolled_back_is_not_kept(self) -> None:
         self.row(self.site, FIRST, 3).save()
         self.assertEqual(self.kept(FIRST, FIRST), {FIRST: 3})

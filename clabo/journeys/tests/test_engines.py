@@ -12,13 +12,14 @@ from django.conf import settings
 from clabo.events.models import Event, Kind, Page
 from clabo.ingest.models import REPEATED, Refusal
 from clabo.journeys.cases import CASES, Case
+from clabo.sites.models import Site
 from clabo.testing.browsing import ClaboCase
 from clabo.testing.engines import drive
 from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import make_site
 
 TAG = settings.BASE_DIR / "tag"
-AT_ONCE = 7
+AT_ONCE = 4
 
 
 class Engine(ClaboCase):
@@ -26,7 +27,9 @@ class Engine(ClaboCase):
 
     engine = ""
 
-    def play(self, cases: list[Case]) -> tuple[dict[str, list[str]], dict[str, Counter[str]]]:
+    def play(
+        self, cases: list[Case], at_once: int = AT_ONCE
+    ) -> tuple[dict[str, list[str]], dict[str, Counter[str]]]:
         """What each case's pages threw, and what was seen of it."""
         site = make_site()
         own = Foreign()
@@ -74,9 +77,9 @@ class Engine(ClaboCase):
             asked.append(
                 {"name": case.name, "url": f"{own.url}/{case.name}/", "steps": steps, "hold": case.hold}
             )
-        thrown = drive(self.engine, asked, AT_ONCE)
+        thrown = drive(self.engine, asked, at_once)
         self.settled()
-        return thrown, {case.name: self.seen(case) for case in cases}
+        return thrown, {case.name: self.seen(site, case) for case in cases}
 
     def settled(self) -> None:
         count, since = -1, time.monotonic()
@@ -86,10 +89,11 @@ class Engine(ClaboCase):
                 count, since = now, time.monotonic()
             time.sleep(0.1)
 
-    def seen(self, case: Case) -> Counter[str]:
+    def seen(self, site: Site, case: Case) -> Counter[str]:
         found: Counter[str] = Counter()
         base = f"/{case.name}"
-        rows = Event.objects.filter(page__path__startswith=base + "/") | Event.objects.filter(page__path=base)
+        of_site = Event.objects.filter(site=site)
+        rows = of_site.filter(page__path__startswith=base + "/") | of_site.filter(page__path=base)
         for event in rows.select_related("page", "element"):
             traits: dict[str, Any] = event.element.traits if event.element else {}
             kind = event.get_kind_display().lower()
@@ -107,13 +111,22 @@ class Engine(ClaboCase):
             elif event.kind == Kind.NOTE:
                 found["note twice"] += 1
         if case.titles:
-            for page in Page.objects.filter(path__startswith=base):
+            for page in Page.objects.filter(site=site, path__startswith=base):
                 found[f"title {page.path.removeprefix(base) or '/'} {page.title}"] += 1
         return +found
 
     def check(self, only: str = "") -> None:
         cases = [c for c in CASES if only in c.name]
         thrown, seen = self.play(cases)
+
+        def fails(case: Case) -> bool:
+            return thrown.get(case.name) != [] or seen[case.name] != Counter(case.expect)
+
+        # A machine that is busy with other tests may be too slow for the waits that stand in the cases: what fails is
+        # played once more with nothing beside it.
+        for case in filter(fails, cases):
+            anew, found = self.play([case], at_once=1)
+            thrown, seen = {**thrown, **anew}, {**seen, **found}
         for case in cases:
             with self.subTest(case=case.name):
                 self.assertEqual(thrown.get(case.name), [], "the page threw")

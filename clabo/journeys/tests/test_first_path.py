@@ -73,7 +73,7 @@ class FirstPath(BrowserCase):
         visitor.goto(f"{self.own.url}/starter-hive?utm_source=meadow-feed&utm_medium=cpc&utm_campaign=autumn")
         page.get_by_role("link", name="Live").click()
         row = page.get_by_role("row", name="/starter-hive")
-        expect(row).to_contain_text("meadow-feed, paid ads", timeout=5_000)
+        expect(row).to_contain_text("meadow-feed, paid ads")
         visitor.get_by_role("button", name="Order").click()
         expect(page.get_by_role("row", name="/order/thank-you")).to_be_visible(timeout=5_000)
         self.window().goto(f"{self.own.url}/journal/thank-you-to-our-keepers")
@@ -101,7 +101,7 @@ class FirstPath(BrowserCase):
         page.get_by_role("button", name="Save and count it back").click()
         # Applied to the past: the visit before the rule was made has counted.
         row = page.get_by_role("row", name="starter kit order")
-        expect(row.get_by_role("cell").nth(4)).to_have_text("1", timeout=5_000)
+        expect(row.get_by_role("cell").nth(4)).to_have_text("1")
         page.get_by_role("link", name="Live").click()
         expect(page.get_by_role("row", name="/order/thank-you")).to_contain_text("✓ starter kit order")
 

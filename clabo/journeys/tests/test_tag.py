@@ -264,7 +264,7 @@ class Tag(BrowserCase):
         page.route("**/never.js", lambda route: None)
         for path in ("/there", "/gone", "/slow"):
             page.goto(self.own.url + path, wait_until="commit")
-            page.wait_for_function(f"{seen} === 'visible'", timeout=5000)
+            page.wait_for_function(f"{seen} === 'visible'", timeout=20_000)
             self.assertEqual(page.evaluate("!!document.querySelector('#clabo-hold')"), False)
         page.unroute_all(behavior="ignoreErrors")
 

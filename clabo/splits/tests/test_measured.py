@@ -7,12 +7,15 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
+
 from clabo.core.evidence import Counts, Moments, compare_means, compare_rates, holm
 from clabo.core.measures import Measure
 from clabo.problems import Problem
 from clabo.splits import services
+from clabo.splits.came import Came
 from clabo.splits.measured import measure_results
-from clabo.splits.readings import Outcome, Plan
+from clabo.splits.readings import Plan
 from clabo.splits.tests.test_split_tests import STARTED, SplitCase
 from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, receive, walk
@@ -82,7 +85,7 @@ class Measured(SplitCase):
 
     def test_a_range_is_wider_the_more_of_a_sort_are_read(self) -> None:
         day = STARTED.date()
-        came = {letter: [Outcome(day, day, [(day, Decimal(1))])] * 40 for letter in "AB"}
+        came = {letter: Came.once_each(np.full(40, day.toordinal())) for letter in "AB"}
         plan = Plan(1000, {"A": 50, "B": 50}, 0.95)
 
         def width(*measures: Measure) -> float:

@@ -5,16 +5,17 @@ from __future__ import annotations
 import math
 import unittest
 from datetime import date, timedelta
-from decimal import Decimal
 from statistics import fmean, variance
 from typing import Any
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clabo.core.evidence import Moments, confidence_sequence
 from clabo.core.evidence.daily import bounds
-from clabo.splits.readings import NOTHING, Outcome, Plan, against, arm_days
+from clabo.splits.came import UNITS, Came, arm_days
+from clabo.splits.readings import NOTHING, Plan, against
 
 FIRST = date(2026, 10, 1)
 DAYS = [FIRST + timedelta(days=i) for i in range(6)]
@@ -28,17 +29,15 @@ PEOPLE = st.lists(
 )
 
 
-def as_stored(people: list[Any]) -> tuple[dict[date, int], list[Outcome]]:
+def as_stored(people: list[Any]) -> tuple[dict[date, int], Came]:
     """What the database gives of an arm."""
     exposed: dict[date, int] = {}
-    outcomes = []
-    for day, bought in people:
+    rows = []
+    for visitor, (day, bought) in enumerate(people):
         exposed[DAYS[day]] = exposed.get(DAYS[day], 0) + 1
-        came = sorted((DAYS[0] + timedelta(days=day + later), Decimal(v)) for later, v in bought)
-        came = [(d, v) for d, v in came if d <= DAYS[-1]]
-        if came:
-            outcomes.append(Outcome(DAYS[day], came[0][0], came))
-    return exposed, outcomes
+        came = sorted((DAYS[0] + timedelta(days=day + later), v) for later, v in bought)
+        rows += [(visitor, d.toordinal(), v * UNITS, 0) for d, v in came if d <= DAYS[-1]]
+    return exposed, Came(*np.array(rows, dtype=np.int64).reshape(-1, 4).T)
 
 
 def by_the_end_of(people: list[Any], day: int) -> tuple[list[int], list[float]]:
@@ -58,12 +57,11 @@ class Readings(unittest.TestCase):
     ) -> None:
         # Many of each, so that the limits are known on most days.
         a, b = a * 3, b * 3
-        exposed, outcomes = zip(as_stored(a), as_stored(b), strict=True)
-        arms = {k: arm_days(exposed[i], outcomes[i], DAYS) for i, k in enumerate("AB")}
+        exposed, came = zip(as_stored(a), as_stored(b), strict=True)
+        arms = {k: arm_days(exposed[i], came[i], DAYS) for i, k in enumerate("AB")}
         plan = Plan(planned, {"A": 60, "B": 40}, level)
-        [found], days = against(
-            DAYS, closed, arms, dict(zip("AB", outcomes, strict=True)), plan, True, brief=True
-        )
+        by_letter = dict(zip("AB", came, strict=True))
+        [found], days = against(DAYS, closed, arms, by_letter, plan, True, brief=True)
         times: list[float] = []
         look = None
         ended = False

@@ -46,6 +46,8 @@ interface Written {
   changes: Change[][];
   shares: number[];
   traffic: number;
+  /** Of those in it, shown no variant. */
+  heldOut: number;
   /** In per cent, as typed; empty: as recorded. */
   baseline: string;
   lift: string;
@@ -72,6 +74,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
       changes: [[], [blank()]],
       shares: [50, 50],
       traffic: 100,
+      heldOut: 0,
       baseline: "",
       lift: "20",
     };
@@ -95,6 +98,7 @@ function asWritten(test: Test | undefined, conversion: number): Written {
     changes: test.what === "content" ? test.variants.map((v) => v.changes) : [[], [blank()]],
     shares: test.variants.map((v) => v.share),
     traffic: test.traffic,
+    heldOut: test.held_out,
     baseline: String(+(test.baseline * 100).toFixed(4)),
     lift: String(+(test.smallest_lift * 100).toFixed(4)),
   };
@@ -145,6 +149,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
     changes: ofContent ? form.changes.map((some) => some.filter(begun).map(filled)) : [],
     shares: form.shares,
     traffic: form.traffic,
+    held_out: form.heldOut,
     baseline,
     smallest_lift: Number(form.lift) / 100,
   });
@@ -186,6 +191,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
   const fields = [
     "name",
     "traffic",
+    "held_out",
     "baseline",
     "smallest_lift",
     "shares",
@@ -297,7 +303,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             </fieldset>
           )}
           <KnownPages siteId={siteId} />
-          <div className="grid grid-cols-3 gap-3">
+          <div className="grid grid-cols-2 gap-3">
             <Percentage
               label="Rate today, %"
               error={error("baseline")}
@@ -320,6 +326,15 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
               max={100}
               value={String(form.traffic)}
               change={(traffic) => change({ traffic: Number(traffic) })}
+            />
+            <Percentage
+              label="Of those held out, %"
+              hint="Shown no variant, measured all the same."
+              error={error("held_out")}
+              min={0}
+              max={50}
+              value={String(form.heldOut)}
+              change={(heldOut) => change({ heldOut: Number(heldOut) })}
             />
           </div>
           <WhoIsIn
@@ -454,6 +469,7 @@ function ContentFields({ siteId, form, change, resize, error }: ContentProps) {
 
 interface PercentageProps {
   label: string;
+  hint?: string;
   error?: string;
   min: number;
   max?: number;
@@ -461,9 +477,9 @@ interface PercentageProps {
   change: (value: string) => void;
 }
 
-function Percentage({ label, error, min, max, value, change }: PercentageProps) {
+function Percentage({ label, hint, error, min, max, value, change }: PercentageProps) {
   return (
-    <Field label={label} error={error}>
+    <Field label={label} hint={hint} error={error}>
       {(p) => (
         <Input
           {...p}

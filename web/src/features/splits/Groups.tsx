@@ -72,7 +72,7 @@ export function Groups({ siteId, r }: { siteId: number; r: Schemas["ResultOut"] 
         <>
           Difference per 100,
           <br />
-          drawn towards all
+          drawn towards all, 95 % at every look
         </>
       ),
       cell: (g) => (
@@ -95,7 +95,7 @@ export function Groups({ siteId, r }: { siteId: number; r: Schemas["ResultOut"] 
           <span className="text-quiet">not seen</span>
         ),
     },
-    { key: "p", head: "p, after Holm", className: "num", cell: (g) => pValue(g.p_value) },
+    { key: "p", head: "p at every look, after Holm", className: "num", cell: (g) => pValue(g.p_value) },
   ];
   return (
     <>

@@ -19,6 +19,7 @@ import { lensChoicesQuery } from "../pages/queries";
 import { Checklist } from "./Checklist";
 import { Draft } from "./Draft";
 import { Groups } from "./Groups";
+import { HeldOut } from "./HeldOut";
 import { Life } from "./Life";
 import { Log } from "./Log";
 import { Measures } from "./Measures";
@@ -150,6 +151,7 @@ export default function ResultPlace() {
         </div>
       )}
       <Arms siteId={siteId} r={r} canEdit={site.canEdit} />
+      {r.test.state !== "draft" && r.held && <HeldOut r={r} held={r.held} />}
       {r.test.state !== "draft" && <Measures r={r} />}
       {r.visitors > 0 && <ForWhom siteId={siteId} r={r} />}
       {r.test.state === "draft" && <Checklist siteId={siteId} testId={testId} />}
@@ -233,6 +235,16 @@ function Ranges({ r }: { r: Result }) {
   );
 }
 
+/** How the visitors came to lie, in per cent; those held out last. */
+function lot(r: Result) {
+  const each = [...r.arms.map((a) => a.visitors), ...(r.held ? [r.held.visitors] : [])];
+  const all = Math.max(
+    1,
+    each.reduce((a, b) => a + b, 0),
+  );
+  return each.map((n) => (n / all) * 100);
+}
+
 function Facts({ r }: { r: Result }) {
   const many = plural(r.category);
   const best = r.arms.reduce((a, b) => ((b.chance ?? 0) > (a.chance ?? 0) ? b : a));
@@ -247,7 +259,8 @@ function Facts({ r }: { r: Result }) {
       "Split as planned?",
       <span key="split" className={r.split_broken ? "font-semibold text-brick" : undefined}>
         {r.split_broken ? "no, " : "yes, "}
-        {shares(r.arms.map((a) => (a.visitors / Math.max(1, r.visitors)) * 100))}, p {pValue(r.split_p)}
+        {shares(lot(r))}
+        {r.held && " held out"}, p {pValue(r.split_p)}
       </span>,
     ],
     ["Visitors, of the plan’s", `${count(r.visitors)} of ${count(r.needed)}`],
