@@ -117,7 +117,7 @@ def main() -> None:
     def somebody_comes() -> None:
         with connection.cursor() as cursor:
             cursor.execute(
-                "UPDATE events_visit SET views = views + 1 WHERE id = (SELECT max(visit_id) FROM splits_exposure)"
+                "UPDATE events_visit SET views = views + 1 WHERE id = (SELECT max(id) FROM events_visit WHERE day = current_date)"
             )
             cursor.execute("UPDATE splits_exposure SET first_at = first_at WHERE day = current_date")
             cursor.execute("UPDATE conversions_conversion SET beyond = false WHERE day = current_date")

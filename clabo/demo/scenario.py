@@ -497,6 +497,8 @@ class DemoTest:
     # The audience that it is for, of who comes to its page on their way; and who of them is held out, in per cent.
     audience: str = ""
     held_out: int = 0
+    # Who reaches `goal` besides, whatever they are shown.
+    usual: float = 0.0
 
     @property
     def shares(self) -> list[int]:
@@ -650,8 +652,8 @@ TESTS = [
         "workshop_booking",
         "/order/thank-you",
         "",
-        0.03,
-        1.5,
+        0.06,
+        0.8,
         45,
         changes=(
             {
@@ -668,6 +670,7 @@ TESTS = [
         ),
         goal="booking",
         gain=0.11,
+        usual=0.06,
         audience="Ordered a starter kit",
         held_out=10,
         notes="Only once the order is made: nobody is led away from one.",

@@ -149,7 +149,10 @@ class Simulator:
         if waiting:
             requests += self._gives_up(waiting, person)
         for test in scenario.TESTS:
-            if entered.get(test.key) == "B" and self.beside.random() < test.gain:
+            letter = entered.get(test.key)
+            likely = [test.usual] if letter else []
+            likely += [test.gain] if letter == "B" else []
+            if any(part and self.beside.random() < part for part in likely):
                 requests += self._reaches(test.goal, time, person, until)
         return requests
 

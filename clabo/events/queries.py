@@ -10,7 +10,15 @@ from clabo.sites.models import Site
 
 MOST_SOURCES = 100
 # As core.visits.is_bounce.
-BOUNCED = Q(views=1, conversions=0, interacted=False)
+
+
+def bounced(prefix: str = "") -> Q:
+    """The condition on visits (their fields behind `prefix`) that were nothing but one view."""
+    nothing = {"views": 1, "conversions": 0, "interacted": False}
+    return Q(**{prefix + name: value for name, value in nothing.items()})
+
+
+BOUNCED = bounced()
 
 
 def channels_seen(site: Site) -> list[Channel]:

@@ -32,12 +32,6 @@ class Came:
     stratum: Whole
 
     @classmethod
-    def once_each(cls, days: Whole) -> Came:
-        """As many visitors as there are days, each of whom did something worth 1 on theirs."""
-        n = len(days)
-        return cls(np.arange(n), days, np.full(n, UNITS, dtype=np.int64), np.zeros(n, dtype=np.int64))
-
-    @classmethod
     def together(cls, several: Sequence[Came]) -> Came:
         """Those of several arms, which share no visitor."""
         parts = ([getattr(c, name) for c in several] for name in ("visitor", "day", "units", "stratum"))
@@ -97,3 +91,11 @@ def arm_days(exposed: Mapping[date, int], came: Came, days: Sequence[date]) -> A
         [Counts(min(int(c), int(m)), int(m)) for c, m in zip(converted, come, strict=True)],
         [Moments.of_sums(int(m), float(t), float(s)) for m, t, s in zip(come, total, square, strict=True)],
     )
+
+
+def arm_at_once(exposed: Mapping[date, int], did: Mapping[date, int], days: Sequence[date]) -> ArmDays:
+    """The same of what visitors do at their exposure or never, `did` by its day."""
+    come = np.cumsum([exposed.get(d, 0) for d in days])
+    done = np.cumsum([did.get(d, 0) for d in days])
+    counts = [Counts(min(int(k), int(n)), int(n)) for k, n in zip(done, come, strict=True)]
+    return ArmDays(counts, [Moments.of_counts(c) for c in counts])

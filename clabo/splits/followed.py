@@ -10,16 +10,16 @@ from collections.abc import Callable, Iterable
 from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
-from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Count, Q, QuerySet
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.db.arrays import in_array
 from clabo.events.daysums import Row, of_days
 from clabo.events.models import TrafficClass, Visit
-from clabo.events.queries import BOUNCED
+from clabo.events.queries import bounced as bounced_visits
 from clabo.spend.joining import Cell
-from clabo.splits.before import KNOWN, stratum_of, with_what_was_known
+from clabo.splits.before import converted_before, of_their_visits, stratum_of
 from clabo.splits.came import UNITS, Came
 from clabo.splits.models import Exposure, SplitTest
 
@@ -33,10 +33,8 @@ Exposed = dict[date, int]
 
 def counted(lens: Lens) -> Q:
     """Exposures in visits that the lens looks at and that enter reports."""
-    visits = Visit.objects.filter(
-        lens.filter(days=False), lens.of_people(), traffic_class=TrafficClass.COUNTED
-    )
-    return Q(visit_id__in=visits.values("id"))
+    entering = Q(visit__traffic_class=TrafficClass.COUNTED)
+    return entering & lens.filter("visit__", days=False) & lens.of_people("visitor_id")
 
 
 def exposed(lens: Lens, test: SplitTest, last: date) -> dict[str, Exposed]:
@@ -50,40 +48,41 @@ def exposed(lens: Lens, test: SplitTest, last: date) -> dict[str, Exposed]:
 
 def exposed_by_stratum(lens: Lens, test: SplitTest, last: date) -> dict[tuple[str, int], Exposed]:
     """The same by what was known of them before, too (before.stratum_of)."""
-    known = with_what_was_known(_exposures(lens, test), test.rule)
-    rows = known.values_list("day", "letter", *KNOWN).annotate(Count("id"))
+    every = of_their_visits(_exposures(lens, test))
+    # As a condition the database joins what it would look up one by one as a column.
+    converted = every.filter(converted_before(test.rule))
+
+    def read(days: Q) -> Iterable[Row]:
+        for rows, before in ((every, False), (converted, True)):
+            for *of, n in (
+                rows.filter(days).values_list("day", "letter", "device", "returning").annotate(Count("id"))
+            ):
+                yield *of, before, n
+
     found: defaultdict[tuple[str, int], Exposed] = defaultdict(lambda: defaultdict(int))
-    read = _of_days(lens, test, last, ("known", test.rule_id), lambda days: rows.filter(days))
-    for day, letter, *what, n in read:
-        found[letter, stratum_of(what)][day] += n
+    for day, letter, device, returning, before, n in _of_days(
+        lens, test, last, ("known", test.rule_id), read
+    ):
+        found[letter, stratum_of(device, returning, before)][day] += n
+        if before:
+            found[letter, stratum_of(device, returning, False)][day] -= n
     return found
 
 
-def bounced(lens: Lens, test: SplitTest, last: date) -> dict[str, Came]:
-    """Visitors whose exposing visit was nothing but one view, by letter; as if each had done something worth 1 that day."""
-    bounces = Visit.objects.filter(BOUNCED, site=lens.site).values("id")
-    rows = (
-        _exposures(lens, test)
-        .filter(visit_id__in=bounces)
-        .values_list("day", "letter")
-        .annotate(n=Count("id"))
-    )
-    days: defaultdict[str, list[int]] = defaultdict(list)
+def bounced(lens: Lens, test: SplitTest, last: date) -> dict[str, Exposed]:
+    """Visitors whose exposing visit was nothing but one view, by letter and day of exposure."""
+    bounces = _exposures(lens, test).filter(bounced_visits("visit__"))
+    rows = bounces.values_list("day", "letter").annotate(n=Count("id"))
+    found: defaultdict[str, Exposed] = defaultdict(dict)
     for day, letter, n in _of_days(lens, test, last, "bounced", lambda wanted: rows.filter(wanted)):
-        days[letter] += [day.toordinal()] * n
-    return {letter: Came.once_each(np.array(of, dtype=np.int64)) for letter, of in days.items()}
+        found[letter][day] = n
+    return found
 
 
 def exposing_cells(lens: Lens, test: SplitTest, last: date) -> dict[str, dict[Cell, int]]:
     """By letter, how many of the exposing visits were of each day, entry page, origin and device."""
-    of_visit = Visit.objects.filter(id=OuterRef("visit_id"), site=lens.site)
-    fields = {f"visit_{name}": name for name in ("day", "entry_page_id", "origin_id", "device")}
-    rows = (
-        _exposures(lens, test)
-        .annotate(**{alias: Subquery(of_visit.values(name)[:1]) for alias, name in fields.items()})
-        .values_list("day", "letter", *fields)
-        .annotate(Count("id"))
-    )
+    fields = ("visit__day", "visit__entry_page_id", "visit__origin_id", "visit__device")
+    rows = _exposures(lens, test).values_list("day", "letter", *fields).annotate(Count("id"))
     found: defaultdict[str, dict[Cell, int]] = defaultdict(lambda: defaultdict(int))
     for _, letter, *cell, n in _of_days(lens, test, last, "cells", lambda days: rows.filter(days)):
         found[letter][tuple(cell)] += n
@@ -129,13 +128,13 @@ def _came(lens: Lens, test: SplitTest, rule: ConversionRule, days: Q, with_strat
         .values_list("day", "visitor_id", "time", "value", "currency", "beyond")
     )
     rows = _exposures(lens, test).filter(in_array("visitor_id", {c[1] for c in conversions}))
+    known: tuple[str, ...] = ()
     if with_strata:
-        rows = with_what_was_known(rows, rule)
+        rows = of_their_visits(rows).annotate(before=converted_before(rule))
+        known = ("device", "returning", "before")
     who = {
-        visitor: (ord(letter), first_at, stratum_of(what) if with_strata else 0)
-        for visitor, letter, first_at, *what in rows.values_list(
-            "visitor_id", "letter", "first_at", *(KNOWN if with_strata else ())
-        )
+        visitor: (ord(letter), first_at, stratum_of(*what) if what else 0)
+        for visitor, letter, first_at, *what in rows.values_list("visitor_id", "letter", "first_at", *known)
     }
     found: defaultdict[date, list[tuple[int, ...]]] = defaultdict(list)
     for day, visitor, time, value, currency, beyond in conversions:

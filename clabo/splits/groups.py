@@ -6,13 +6,13 @@ from collections import defaultdict
 from datetime import UTC, datetime, timedelta
 from typing import Literal
 
-from django.db.models import Case, Count, Exists, OuterRef, Q, Subquery, Value, When
+from django.db.models import Case, Count, Exists, F, OuterRef, Q, Subquery, Value, When
 from django.db.models.functions import ExtractIsoWeekDay
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Conversion
 from clabo.core.evidence import Counts, GroupEffect, group_effects
-from clabo.events.models import Device, Visit
+from clabo.events.models import Device
 from clabo.splits.followed import counted
 from clabo.splits.life import share_a_page
 from clabo.splits.models import Exposure, SplitTest
@@ -33,7 +33,6 @@ def groups(
     if not test.started_at:
         return {}
     until = test.ended_at or now or datetime.now(UTC)
-    of_visit = Visit.objects.filter(id=OuterRef("visit_id"), site=lens.site)
     converted = Conversion.objects.reported().filter(
         site=lens.site,
         rule=test.rule,
@@ -53,9 +52,9 @@ def groups(
     rows = (
         Exposure.objects.filter(counted(lens), test=test)
         .annotate(
-            device=Subquery(of_visit.values("device")),
-            channel=Subquery(of_visit.values("channel")),
-            number=Subquery(of_visit.values("number")),
+            device=F("visit__device"),
+            channel=F("visit__channel"),
+            number=F("visit__number"),
             converted=Exists(converted),
             weekday=ExtractIsoWeekDay("first_at", tzinfo=lens.site.zone),
             **seen_of,

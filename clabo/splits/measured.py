@@ -18,7 +18,7 @@ from clabo.core.evidence import (
 )
 from clabo.core.evidence.guards import Standing
 from clabo.core.measures import Measure
-from clabo.splits.came import NOBODY, Came, arm_days
+from clabo.splits.came import ArmDays
 from clabo.splits.readings import Plan, read
 
 
@@ -57,8 +57,7 @@ class MeasureResult:
 
 def measure_results(
     measures: Sequence[tuple[Measure, ConversionRule | None]],
-    came_of: Callable[[Measure, ConversionRule | None], Mapping[str, Came]],
-    exposed: Mapping[str, Mapping[date, int]],
+    arms_of: Callable[[Measure, ConversionRule | None], Mapping[str, ArmDays]],
     days: Sequence[date],
     closed: int,
     plan: Plan,
@@ -68,7 +67,7 @@ def measure_results(
     for measure, rule in measures:
         alike = sum(m.guard == measure.guard for m, _ in measures)
         shared = replace(plan, level=1 - (1 - plan.level) / alike)
-        found.append(_result(measure, rule, came_of(measure, rule), exposed, days, closed, shared))
+        found.append(_result(measure, rule, arms_of(measure, rule), days, closed, shared))
     adjusted = []
     for one in found:
         same = [o for o in found if o.measure.guard == one.measure.guard]
@@ -83,13 +82,11 @@ def measure_results(
 def _result(
     measure: Measure,
     rule: ConversionRule | None,
-    came: Mapping[str, Came],
-    exposed: Mapping[str, Mapping[date, int]],
+    by_day: Mapping[str, ArmDays],
     days: Sequence[date],
     closed: int,
     plan: Plan,
 ) -> MeasureResult:
-    by_day = {k: arm_days(of, came.get(k, NOBODY), days) for k, of in exposed.items()}
     on_values = measure.what == "value"
     ranges = read(days, closed, by_day, plan, on_values)
     arms = [ArmMeasure(k, a.counts[-1], a.values[-1]) for k, a in by_day.items()]

@@ -12,7 +12,7 @@ from clabo.accounts.models import User
 from clabo.conversions.models import ConversionRule
 from clabo.core.places import Place, read_places
 from clabo.core.splits import Slot, assign, with_held_out
-from clabo.events.models import Visitor
+from clabo.events.models import Visit, Visitor
 from clabo.sites.models import Site
 
 LETTERS = "ABCDEFGH"
@@ -204,7 +204,9 @@ class Exposure(models.Model):
     # Of the site.
     day = models.DateField()
     # The visit that the first sight lies in now; re-stitching may give it another.
-    visit_id = models.BigIntegerField()
+    visit = models.ForeignKey(
+        Visit, on_delete=models.DO_NOTHING, related_name="+", db_index=False, db_constraint=False
+    )
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("test", "visitor"), name="exposed_once"),)

@@ -7,6 +7,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
+import numpy as np
+from numpy.typing import NDArray
+
 from clabo.core.evidence import (
     Interval,
     Look,
@@ -32,6 +35,7 @@ from clabo.splits.came import NOBODY, UNITS, ArmDays, Came
 
 WINSORISED = 0.01
 NOTHING = Interval(math.nan, math.nan, math.nan)
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,13 +89,13 @@ class Plan:
         return self.visitors * self.shares[letter] / math.fsum(self.shares.values())
 
 
-def _winsorised(sums: tuple[list[float], list[float]], zeros: tuple[int, int], level: float) -> Interval:
+def _winsorised(sums: tuple[Floats, Floats], zeros: tuple[int, int], level: float) -> Interval:
     """Welch's interval of the difference of means, the largest values cut to one limit for both arms."""
-    cut = winsorise([[v for v in of if v > 0] for of in sums], WINSORISED)
+    cut = winsorise([of[of > 0] for of in sums], WINSORISED)
     moments = []
     for values, plain, none in zip(cut, sums, zeros, strict=True):
         n = len(plain) + none
-        moments.append(Moments.of_sums(n, math.fsum(values), math.fsum(v * v for v in values)))
+        moments.append(Moments.of_sums(n, float(values.sum()), float((values * values).sum())))
     control, challenger = moments
     return compare_means(control, challenger, level).difference
 
@@ -208,7 +212,7 @@ def against(
     fixed = [unknown if brief else compare_rates(ends[control][0], ends[k][0]) for k in letters]
     p_values = [c.p_value for c in fixed]
     adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
-    sums = {k: (came.get(k, NOBODY).sums() / UNITS).tolist() for k in arms}
+    sums = {k: came.get(k, NOBODY).sums() / UNITS for k in arms}
     found = []
     for letter, comparison, p in zip(letters, fixed, adjusted, strict=True):
         looked, said = rates[letter]

@@ -39,7 +39,7 @@ from clabo.events.models import Event, Kind, Page
 from clabo.sites.models import Site
 from clabo.spend.joining import cost_of_visits
 from clabo.splits import followed
-from clabo.splits.came import NOBODY, UNITS, ArmDays, Came, arm_days
+from clabo.splits.came import NOBODY, UNITS, ArmDays, Came, arm_at_once, arm_days
 from clabo.splits.measured import MeasureResult, measure_results
 from clabo.splits.models import HELD_OUT, SplitTest, Variant
 from clabo.splits.readings import (
@@ -156,13 +156,14 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     )
     besides = _besides(test, only_guards=brief)
 
-    def came_of(measure: Measure, rule: ConversionRule | None) -> dict[str, Came]:
+    def arms_of(measure: Measure, rule: ConversionRule | None) -> dict[str, ArmDays]:
         if measure.what == "bounce":
-            return followed.bounced(lens, test, days[-1])
-        return followed.came(lens, test, rule, until, days[-1]) if rule else {}
+            left = followed.bounced(lens, test, days[-1])
+            return {k: arm_at_once(exposed.get(k, {}), left.get(k, {}), days) for k in letters}
+        did = followed.came(lens, test, rule, until, days[-1]) if rule else {}
+        return {k: arm_days(exposed.get(k, {}), did.get(k, NOBODY), days) for k in letters}
 
-    of_arms = {k: exposed.get(k, {}) for k in letters}
-    measures = measure_results(besides, came_of, of_arms, days, closed, plan)
+    measures = measure_results(besides, arms_of, days, closed, plan)
     state = TestState(
         [a.range for a in against],
         worth,

@@ -91,6 +91,10 @@ def plan(content: SplitContent) -> SamplePlan:
         raise Problem(f"A test has between 2 and {len(LETTERS)} variants, each with a share.", "shares")
     if any(s < 1 for s in content.shares) or sum(content.shares) != 100:
         raise Problem("The shares are whole percentages of at least 1 that sum to 100.", "shares")
+    if not 1 <= content.traffic <= 100:
+        raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
+    if not 0 <= content.held_out <= MOST_HELD_OUT:
+        raise Problem(f"Hold out between 0 and {MOST_HELD_OUT} %: the test needs the others.", "held_out")
     level = 1 - 0.05 / (len(content.shares) - 1)
     try:
         return plan_rate_test(
@@ -115,10 +119,6 @@ def save_test(
     check_audience(site, entrants, content.what)
     if content.beside not in ("", *SplitTest.Beside.values):
         raise Problem(f"Choose one of {', '.join(SplitTest.Beside.values)}.", "beside")
-    if not 1 <= content.traffic <= 100:
-        raise Problem("Traffic is a whole percentage from 1 to 100.", "traffic")
-    if not 0 <= content.held_out <= MOST_HELD_OUT:
-        raise Problem(f"Hold out between 0 and {MOST_HELD_OUT} %: the test needs the others.", "held_out")
     planned = plan(content)
     pages = pages_of(site, content.addresses)
     changes, places = changes_of(content), places_of(site, content)

@@ -29,7 +29,7 @@ class _Sample:
     n: int
 
     @classmethod
-    def of(cls, values: Sequence[float], zeros: int) -> _Sample:
+    def of(cls, values: Sequence[float] | NDArray[np.float64], zeros: int) -> _Sample:
         given = np.asarray(values, dtype=float)
         given = np.concatenate([given, np.zeros(1)]) if zeros else given
         distinct, counts = np.unique(given, return_counts=True)
@@ -64,8 +64,8 @@ def _checked(resamples: int, *zeros: int) -> None:
 
 
 def bootstrap_mean_difference(
-    control: Sequence[float],
-    challenger: Sequence[float],
+    control: Sequence[float] | NDArray[np.float64],
+    challenger: Sequence[float] | NDArray[np.float64],
     level: float = 0.95,
     resamples: int = 4000,
     seed: int = 1,

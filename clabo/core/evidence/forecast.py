@@ -121,13 +121,17 @@ def _future_bounds(
     days: int,
     level: float,
 ) -> Floats:
-    """The critical value at the end of each coming day, at the information that is to be expected then."""
+    """The critical value at the end of each coming day, at the information that is to be expected then.
+
+    Visitors so far and a day are taken to three digits: critical values depend on them little, and what was worked out for
+    them once holds for a while.
+    """
     share = [daily / math.fsum(per_day) for daily in per_day]
     planned = information(needed * share[0], needed * share[place])
     times = list(before)
     found, where = np.full(days, np.inf), []
     for day in range(1, days + 1):
-        sizes = (arms[0].trials + per_day[0] * day, arms[place].trials + per_day[place] * day)
+        sizes = [_rough(arms[i].trials) + _rough(per_day[i]) * day for i in (0, place)]
         time = information(*sizes) / planned
         if (not times or time - times[-1] >= LEAST_STEP) and (not times or times[-1] < 1):
             times.append(time)
@@ -135,6 +139,10 @@ def _future_bounds(
     for day, edge in zip(where, bounds(times, alpha_of(looks_level(level)))[len(before) :], strict=True):
         found[day] = edge
     return found
+
+
+def _rough(value: float) -> float:
+    return float(f"{value:.2e}")
 
 
 def _ranges(n0: Floats, x0: Floats, n1: Floats, x1: Floats, edges: Floats) -> tuple[Floats, Floats]:

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
 
-def winsorise(samples: Sequence[Sequence[float]], share: float = 0.01) -> list[list[float]]:
+
+def winsorise(samples: Sequence[ArrayLike], share: float = 0.01) -> list[NDArray[np.float64]]:
     """The samples with their largest values cut to one limit that is common to all.
 
     The limit is the value that at most `share` of all that are not nought lie above; one for all arms, so that none is
@@ -14,7 +17,7 @@ def winsorise(samples: Sequence[Sequence[float]], share: float = 0.01) -> list[l
 
     Parameters
     ----------
-    samples : sequence of sequences of float
+    samples : sequence of array_like of float
         For each arm what those brought who brought anything.
     share : float
         Of all values, between 0 and ½.
@@ -30,13 +33,15 @@ def winsorise(samples: Sequence[Sequence[float]], share: float = 0.01) -> list[l
 
     Examples
     --------
-    >>> winsorise([[1, 2, 3, 900], [2, 2, 3, 4]], share=0.2)
-    [[1, 2, 3, 4], [2, 2, 3, 4]]
+    >>> [cut.tolist() for cut in winsorise([[1, 2, 3, 900], [2, 2, 3, 4]], share=0.2)]
+    [[1.0, 2.0, 3.0, 4.0], [2.0, 2.0, 3.0, 4.0]]
     """
     if not 0 < share < 0.5:
         raise ValueError("share: must lie between 0 and ½")
-    every = sorted(value for sample in samples for value in sample)
-    if not every:
-        return [list(sample) for sample in samples]
-    limit = every[len(every) - int(len(every) * share) - 1]
-    return [[min(value, limit) for value in sample] for sample in samples]
+    arrays = [np.asarray(sample, dtype=float) for sample in samples]
+    every = np.concatenate(arrays) if arrays else np.zeros(0)
+    if not every.size:
+        return arrays
+    place = every.size - int(every.size * share) - 1
+    limit = np.partition(every, place)[place]
+    return [np.minimum(sample, limit) for sample in arrays]

@@ -17,7 +17,7 @@ VALUES = st.lists(st.floats(0.01, 1e6), max_size=60)
 class Winsorised(TestCase):
     @given(VALUES, VALUES, st.floats(0.005, 0.49) | st.sampled_from([0.01, 0.1, 1 / 3]))
     def test_as_scipy_does_to_all_together(self, a: list[float], b: list[float], share: float) -> None:
-        found = winsorise([a, b], share)
+        found = [cut.tolist() for cut in winsorise([a, b], share)]
         self.assertEqual([len(x) for x in found], [len(a), len(b)])
         if a or b:
             # SciPy cuts int(share · n) values; so do we, by the value that many lie above.

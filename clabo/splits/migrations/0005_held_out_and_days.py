@@ -29,4 +29,22 @@ class Migration(migrations.Migration):
         migrations.AlterField("exposure", "day", models.DateField()),
         migrations.AddIndex("exposure", models.Index(fields=["test", "day"], name="exposed_by_day")),
         noting("splits_exposure"),
+        # The column is there already.
+        migrations.SeparateDatabaseAndState(
+            state_operations=[
+                migrations.RemoveField("exposure", "visit_id"),
+                migrations.AddField(
+                    "exposure",
+                    "visit",
+                    models.ForeignKey(
+                        "events.visit",
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        db_index=False,
+                        db_constraint=False,
+                    ),
+                    preserve_default=False,
+                ),
+            ]
+        ),
     ]

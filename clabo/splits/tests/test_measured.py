@@ -7,13 +7,11 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
-import numpy as np
-
 from clabo.core.evidence import Counts, Moments, compare_means, compare_rates, holm
 from clabo.core.measures import Measure
 from clabo.problems import Problem
 from clabo.splits import services
-from clabo.splits.came import Came
+from clabo.splits.came import arm_at_once
 from clabo.splits.measured import measure_results
 from clabo.splits.readings import Plan
 from clabo.splits.tests.test_split_tests import STARTED, SplitCase
@@ -85,12 +83,12 @@ class Measured(SplitCase):
 
     def test_a_range_is_wider_the_more_of_a_sort_are_read(self) -> None:
         day = STARTED.date()
-        came = {letter: Came.once_each(np.full(40, day.toordinal())) for letter in "AB"}
+        arms = {letter: arm_at_once({day: 200}, {day: 40}, [day]) for letter in "AB"}
         plan = Plan(1000, {"A": 50, "B": 50}, 0.95)
 
         def width(*measures: Measure) -> float:
             some = [(m, self.rule) for m in measures]
-            found = measure_results(some, lambda *_: came, {k: {day: 200} for k in "AB"}, [day], 1, plan)
+            found = measure_results(some, lambda *_: arms, [day], 1, plan)
             return found[0].against[0].range.high - found[0].against[0].range.low
 
         one, other = Measure("rate", 1), Measure("rate", 2)

@@ -256,11 +256,10 @@ function Facts({ r }: { r: Result }) {
       loss == null ? "–" : `${loss < 0.001 ? "< 0.001" : loss.toFixed(3)} ${many} / 100`,
     ],
     [
-      "Split as planned?",
+      r.held ? "Split as planned, held out last?" : "Split as planned?",
       <span key="split" className={r.split_broken ? "font-semibold text-brick" : undefined}>
         {r.split_broken ? "no, " : "yes, "}
-        {shares(lot(r))}
-        {r.held && " held out"}, p {pValue(r.split_p)}
+        {shares(lot(r))}, p {pValue(r.split_p)}
       </span>,
     ],
     ["Visitors, of the plan’s", `${count(r.visitors)} of ${count(r.needed)}`],
