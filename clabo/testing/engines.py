@@ -23,8 +23,7 @@ def drive(engine: str, cases: list[dict[str, Any]], at_once: int = 1) -> dict[st
         "cases": cases,
     }
     done = subprocess.run(
-        # Other tests wait for pages meanwhile: they go first.
-        ["nice", "-n", "10", "node", "tests/drive.mjs"],
+        ["node", "tests/drive.mjs"],
         cwd=settings.BASE_DIR / "tag",
         input=json.dumps(what),
         capture_output=True,

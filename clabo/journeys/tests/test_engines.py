@@ -19,7 +19,7 @@ from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import make_site
 
 TAG = settings.BASE_DIR / "tag"
-AT_ONCE = 4
+AT_ONCE = 5
 
 
 class Engine(ClaboCase):
