@@ -149,9 +149,9 @@ class Simulator:
         if waiting:
             requests += self._gives_up(waiting, person)
         for test in scenario.TESTS:
-            letter = entered.get(test.key)
-            likely = [test.usual] if letter else []
-            likely += [test.gain] if letter == "B" else []
+            seen = entered.get(test.key)
+            likely = [test.usual] if seen else []
+            likely += [test.gain] if seen == "B" else []
             if any(part and self.beside.random() < part for part in likely):
                 requests += self._reaches(test.goal, time, person, until)
         return requests

@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 from django.db import connection
-from django.db.models import Count, Max, Model, Q, QuerySet, Sum
+from django.db.models import Count, Max, Model, Q, Sum
 
 from clabo.events.models import DayVersion
 
@@ -35,19 +35,21 @@ def of_days(
     what: Hashable | None,
     read: Callable[[Q], Iterable[Row]],
     back: int | None = 0,
+    versions: Mapping[date, frozenset[int]] | None = None,
 ) -> list[Row]:
     """What `read` finds of a table, or of several, on the days from `first` to `last`.
 
     `read` takes a condition on the field `day` and gives rows that begin with their day; each depends on that day's
     rows of `model`, and on those of the `back` days before it, or with None of all days before it. `what` tells it from all other reads of them; None where nothing is to be kept.
+    Who asks for several of the same days and tables gives the `versions_of` them, read before.
     """
     if what is None:
         return list(read(Q(day__gte=first, day__lte=last)))
     tables = [m._meta.db_table for m in (model if isinstance(model, tuple) else (model,))]
     key = (connection.settings_dict["NAME"], *tables, site_id, what)
     span = [first + timedelta(days=n) for n in range((last - first).days + 1)]
-    noted = DayVersion.objects.filter(of_table__in=tables, site_id=site_id, day__lte=last)
-    versions = _versions(noted, span, back)
+    if versions is None:
+        versions = versions_of(model, site_id, first, last, back)
     with _lock:
         known = dict(_kept.get(key, {}))
     # A day that was never written to has no rows.
@@ -69,13 +71,16 @@ def of_days(
     return [row for day in span if day in versions for row in known[day][1]]
 
 
-def _versions(
-    noted: QuerySet[DayVersion], span: Sequence[date], back: int | None
+def versions_of(
+    model: type[Model] | tuple[type[Model], ...], site_id: int, first: date, last: date, back: int | None = 0
 ) -> Mapping[date, frozenset[int]]:
-    """What each day of `span` rests on, by the day; those that rest on nothing are missing.
+    """What each day from `first` to `last` rests on, by the day; those that rest on nothing are missing.
 
     Versions are from one sequence, so that those of two tables never stand for each other.
     """
+    tables = [m._meta.db_table for m in (model if isinstance(model, tuple) else (model,))]
+    noted = DayVersion.objects.filter(of_table__in=tables, site_id=site_id, day__lte=last)
+    span = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     versions: defaultdict[date, frozenset[int]] = defaultdict(frozenset)
     begin = span[0] - timedelta(days=back or 0)
     rows = list(noted.filter(day__gte=begin).values_list("day", "version"))

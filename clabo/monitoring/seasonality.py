@@ -30,13 +30,13 @@ class Seasonality:
 def seasonality_by(rows: QuerySet, by: str, zone: ZoneInfo) -> dict[int, Seasonality]:  # type: ignore[type-arg]  # of events or of conversions
     """The seasonality of `rows`, which have a `time`, for each value of the field `by`."""
     hours = (
-        rows.annotate(day=ExtractIsoWeekDay("time", tzinfo=zone), hour=ExtractHour("time", tzinfo=zone))
-        .values_list(by, "day", "hour")
+        rows.annotate(weekday=ExtractIsoWeekDay("time", tzinfo=zone), hour=ExtractHour("time", tzinfo=zone))
+        .values_list(by, "weekday", "hour")
         .annotate(n=Count("id"), first=Min("time"), last=Max("time"))
     )
     found: dict[int, Seasonality] = {}
-    for key, day, hour, n, first, last in hours:
+    for key, weekday, hour, n, first, last in hours:
         seasonality = found.setdefault(key, Seasonality([0.0] * HOURS, first, last))
-        seasonality.by_hour[(day - 1) * 24 + hour] += n
+        seasonality.by_hour[(weekday - 1) * 24 + hour] += n
         seasonality.first, seasonality.last = min(first, seasonality.first), max(last, seasonality.last)
     return found

@@ -38,8 +38,8 @@ from clabo.db.arrays import in_array
 from clabo.events.models import Event, Kind, Page
 from clabo.sites.models import Site
 from clabo.spend.joining import cost_of_visits
-from clabo.splits import followed
 from clabo.splits.came import NOBODY, UNITS, ArmDays, Came, arm_at_once, arm_days
+from clabo.splits.followed import Followed
 from clabo.splits.measured import MeasureResult, measure_results
 from clabo.splits.models import HELD_OUT, SplitTest, Variant
 from clabo.splits.readings import (
@@ -129,13 +129,14 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         if first and last
         else [now.date()]
     )
-    exposed = followed.exposed(lens, test, days[-1])
-    came = followed.came(lens, test, test.rule, until, days[-1], with_strata=not brief)
+    followed = Followed(lens, test, days[-1])
+    exposed = followed.exposed()
+    came = followed.came(test.rule, until, with_strata=not brief)
     arms = [
         _arm(v, exposed.get(v.letter, {}), came.get(v.letter, NOBODY), test.rule.has_value) for v in variants
     ]
     if not brief:
-        _add_money(lens, test, arms, days[-1])
+        _add_money(lens.site, followed, arms)
     if not brief:
         _add_chances(arms)
     m = len(variants) - 1
@@ -146,7 +147,7 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     by_day = {k: arm_days(exposed.get(k, {}), came.get(k, NOBODY), days) for k in letters}
     against, ranges = differences(days, closed, by_day, came, plan, test.rule.has_value, brief)
     if not brief:
-        against = with_same_mix(against, days, closed, by_day, _strata(lens, test, came, letters, days), plan)
+        against = with_same_mix(against, days, closed, by_day, _strata(followed, came, letters, days), plan)
     total = sum(a.counts.trials for a in arms)
     length = max(1.0, _open_for(test, until) / timedelta(days=1))
     held = _held_out(test, variants, exposed, came, days, closed, needed) if test.held_out else None
@@ -158,9 +159,9 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
 
     def arms_of(measure: Measure, rule: ConversionRule | None) -> dict[str, ArmDays]:
         if measure.what == "bounce":
-            left = followed.bounced(lens, test, days[-1])
+            left = followed.bounced()
             return {k: arm_at_once(exposed.get(k, {}), left.get(k, {}), days) for k in letters}
-        did = followed.came(lens, test, rule, until, days[-1]) if rule else {}
+        did = followed.came(rule, until) if rule else {}
         return {k: arm_days(exposed.get(k, {}), did.get(k, NOBODY), days) for k in letters}
 
     measures = measure_results(besides, arms_of, days, closed, plan)
@@ -267,15 +268,14 @@ def _open_for(test: SplitTest, until: datetime) -> timedelta:
 
 
 def _strata(
-    lens: Lens,
-    test: SplitTest,
+    followed: Followed,
     came: Mapping[str, Came],
     letters: Sequence[str],
     days: Sequence[date],
 ) -> dict[str, dict[int, ArmDays]]:
     """Each arm's days by what was known of its visitors before."""
     found: dict[str, dict[int, ArmDays]] = {letter: {} for letter in letters}
-    for (letter, stratum), by_day in followed.exposed_by_stratum(lens, test, days[-1]).items():
+    for (letter, stratum), by_day in followed.exposed_by_stratum().items():
         if letter in found:
             mine = came.get(letter, NOBODY).known_as(stratum)
             found[letter][stratum] = arm_days(by_day, mine, days)
@@ -297,12 +297,12 @@ def _totals(exposed: Mapping[date, int], came: Came) -> tuple[Counts, Moments]:
     return Counts(came.converted, n), Moments.of_sums(n, float(sums.sum()), float((sums * sums).sum()))
 
 
-def _add_money(lens: Lens, test: SplitTest, arms: Sequence[Arm], last: date) -> None:
+def _add_money(site: Site, followed: Followed, arms: Sequence[Arm]) -> None:
     """The value of the conversions that count in the test, and what the clicks of the exposing visits cost."""
-    cells = followed.exposing_cells(lens, test, last)
+    cells = followed.exposing_cells()
     for arm in arms:
         arm.revenue = arm.value_sum
-        cost = sum(cost_of_visits(lens.site, cells.get(arm.variant.letter, {})).values(), Decimal(0))
+        cost = sum(cost_of_visits(site, cells.get(arm.variant.letter, {})).values(), Decimal(0))
         arm.spend = cost.quantize(Decimal("0.000001"))
 
 

@@ -13,6 +13,7 @@ from clabo.audiences import finding, packed, people
 from clabo.events import daysums
 from clabo.paths import reading
 from clabo.presence import atoms
+from clabo.splits import followed
 
 # Rows of these are the migrations', and stay where a test's are cleared.
 _LEFT = ("django_migrations", "django_content_type", "auth_permission")
@@ -26,6 +27,7 @@ _REMEMBERED: tuple[dict[Any, Any], ...] = (
     people._kept,
     people._sets,
     daysums._kept,
+    followed._together,
 )
 _kept: dict[str, tuple[date, Any, dict[str, bytes], dict[str, int]]] = {}
 

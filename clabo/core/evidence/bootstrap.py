@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +21,7 @@ from clabo.core.evidence.types import NOTHING, Interval, alpha_of
 _AT_ONCE = 2_000_000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class _Sample:
     """Distinct values, how often each occurs, and how many there are in all."""
 
@@ -36,6 +37,16 @@ class _Sample:
         if zeros:
             counts[distinct == 0] += zeros - 1
         return cls(distinct, counts, int(counts.sum()))
+
+    @property
+    def _key(self) -> tuple[bytes, bytes, int]:
+        return self.values.tobytes(), self.counts.tobytes(), self.n
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Sample) and self._key == other._key
+
+    def __hash__(self) -> int:
+        return hash(self._key)
 
     @property
     def mean(self) -> float:
@@ -54,6 +65,15 @@ class _Sample:
             drawn = chance.multinomial(self.n, self.counts / self.n, size=size)
             found[start : start + size] = drawn @ self.values / self.n
         return found
+
+
+@lru_cache(maxsize=64)
+def _differences(a: _Sample, b: _Sample, resamples: int, seed: int) -> NDArray[np.float64]:
+    """b - a of the means of so many resamples. Kept: a screen asks for the same again until somebody comes."""
+    chance = np.random.default_rng(seed)
+    found = b.means(resamples, chance) - a.means(resamples, chance)
+    found.flags.writeable = False
+    return found
 
 
 def _checked(resamples: int, *zeros: int) -> None:
@@ -108,8 +128,7 @@ def bootstrap_mean_difference(
     gap = b.mean - a.mean
     if a.values.size == 1 and b.values.size == 1:
         return Interval(gap, gap, gap)
-    chance = np.random.default_rng(seed)
-    replicates = b.means(resamples, chance) - a.means(resamples, chance)
+    replicates = _differences(a, b, resamples, seed)
     # Of the jackknife's influence values, U = ± (x - mean).
     cubes = b.central(3) / b.n**3 - a.central(3) / a.n**3
     squares = b.central(2) / b.n**2 + a.central(2) / a.n**2
