@@ -11,7 +11,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from clabo.config.api import api
 from clabo.splits.editing import edit, edit_picture
-from clabo.splits.entering import entering
+from clabo.splits.entering import entering, same
 from clabo.splits.kept import kept
 from clabo.splits.looks import look
 
@@ -51,6 +51,7 @@ urlpatterns = [
     path("edit/<str:token>/picture", edit_picture),
     path("kept/<str:name>.webp", kept),
     path("in/<str:key>/<str:visitor>.json", entering),
+    path("same/<str:key>/<str:visitor>.json", same),
     # The interface's own addresses (web/src/app/router.tsx); everything else is not there.
     re_path(r"^(?:sign-in|forgotten|setup|new-site)?$", interface),
     re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),

@@ -38,7 +38,8 @@ class TagSite:
     nameless: bool = False
     # A split test runs, so that the tag must know how to split.
     splits: bool = False
-    # Its tag needs what most do not: consent, visitors without an id, pages told apart by more than their path.
+    # Its tag needs what most do not: consent, visitors without an id, pages told apart by more than their path, people
+    # who are to see the same variants on another device.
     more: bool = False
     own_networks: tuple[Network, ...] = ()
     # One of its split tests is of content; one is not for everybody, or shares its visitors with another.
@@ -100,7 +101,7 @@ def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
         hashlib.sha256(encoded).hexdigest()[:20],
         nameless,
         bool(wanted.get("tests")),
-        not wanted.keys().isdisjoint({"consent", "fragment", "meaningful"}),
+        not wanted.keys().isdisjoint({"consent", "fragment", "meaningful", "same"}),
         tuple(ip_network(n) for n in site.own_networks),
         any("changes" in test for test in wanted.get("tests", ())),
         any(not _OF_SOME.isdisjoint(test) for test in wanted.get("tests", ())),

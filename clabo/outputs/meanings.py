@@ -154,6 +154,7 @@ MEANINGS: dict[str, str] = {
     "Split test.visitors": "Visitors exposed to the variant",
     "Split test.converted": "Of them with a conversion after the first exposure and before the test's end",
     "Worst pages.lost": "Conversions fewer than the typical page with that goal would have brought",
+    "held_out": "In percent of those in it: how many are shown no variant, and measured all the same",
     "Split test.share": "Its share of the visitors that take part",
     "paths": "Pages that it stands on, as far as it was acted on there",
     "begun": "Visits that then entered something into it, or came further",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 from uuid import UUID
 
 from django.db import OperationalError, connection, transaction
@@ -12,7 +13,7 @@ from clabo.audiences.people import Population
 from clabo.audiences.queries import Others
 from clabo.events.models import Visitor
 from clabo.sites.models import Site
-from clabo.splits.models import SplitTest
+from clabo.splits.models import Exposure, SplitTest
 
 # The tag shows the page as it is before that.
 MOST_MS = 600
@@ -38,6 +39,27 @@ def entered(site: Site, visitor: UUID) -> list[str]:
     return [t.key for t in tests if number in population.kept(t.who["audience"], others.edition)]
 
 
+def seen_before(site: Site, visitor: UUID) -> dict[str, str]:
+    """By running test the letter that the person whose browser this is saw first, on whichever of their browsers.
+
+    Nothing for a browser that is nobody's other: it draws by its own id.
+    """
+    known = Visitor.objects.filter(site=site, key=visitor).only("pk", "joined_to").first()
+    if known is None or not (known.joined_to_id or known.joined.exists()):
+        return {}
+    exposures = Exposure.objects.filter(
+        visitor_id=known.joined_to_id or known.pk, test__site=site, test__state=SplitTest.State.RUNNING
+    )
+    return dict(exposures.order_by().values_list("test__key", "letter"))
+
+
+def same(request: HttpRequest, key: str, visitor: str) -> HttpResponse:
+    """Asked by the tag once a page has said who somebody is; tells letters, and of nobody whose id the browser has not."""
+    site = Site.objects.filter(key=key).first()
+    found = seen_before(site, UUID(visitor)) if site is not None and _VISITOR.fullmatch(visitor) else {}
+    return _told({"variants": found})
+
+
 def entering(request: HttpRequest, key: str, visitor: str) -> HttpResponse:
     """Read from the site's own pages, so that any origin may; an id is of 128 random bits, and tells of nobody else."""
     site = Site.objects.filter(key=key).first()
@@ -50,7 +72,11 @@ def entering(request: HttpRequest, key: str, visitor: str) -> HttpResponse:
         except OperationalError:
             # It takes too long: nobody is in it, and the page is shown as it is.
             found = []
-    answer = JsonResponse({"in": found})
+    return _told({"in": found})
+
+
+def _told(content: dict[str, Any]) -> JsonResponse:
+    answer = JsonResponse(content)
     answer["access-control-allow-origin"] = "*"
     answer["cache-control"] = "no-store"
     answer["x-robots-tag"] = "noindex"

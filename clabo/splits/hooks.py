@@ -7,14 +7,14 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from django.db.models import F, Q
+from django.db.models import Exists, F, OuterRef, Q
 from django.db.models.functions import Greatest
 
 from clabo.core.changes import read_changes, selectors, touched
 from clabo.core.entrants import read_entrants
 from clabo.core.splits import with_held_out
 from clabo.db.arrays import in_array
-from clabo.events.models import Event
+from clabo.events.models import Event, Identity
 from clabo.events.storing import StoredBatch
 from clabo.sites.models import Site
 from clabo.splits.models import HELD_OUT, Exposure, SplitTest, Unfound, Variant
@@ -26,6 +26,11 @@ def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
         Q(state=SplitTest.State.RUNNING) | Q(state=SplitTest.State.ADOPTED, shown=True), site__in=sites
     )
     found: dict[int, dict[str, Any]] = {site.pk: {"tests": []} for site in sites}
+    identified = set(
+        Site.objects.filter(Exists(Identity.objects.filter(site=OuterRef("pk"))), pk__in=found)
+        .order_by()
+        .values_list("pk", flat=True)
+    )
     for test in tests.order_by("pk").prefetch_related("variants"):
         variants = list(test.variants.all())
         shown = test.state == SplitTest.State.ADOPTED
@@ -43,6 +48,8 @@ def running_tests(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
                 **(_content(test, variants) if test.what == SplitTest.What.CONTENT else {}),
             }
         )
+        if not shown and test.site_id in identified:
+            found[test.site_id]["same"] = True
     return found
 
 

@@ -94,6 +94,8 @@ export interface Settings {
   /** Origins whose form helper is listened to. */
   frames?: string[];
   tests: SplitTest[];
+  /** Some visitors have said who they are: they see the same variants on another device. */
+  same?: boolean;
   messages?: FrameRule[];
   clicks?: { selector: string; where?: Where[] }[];
   watch?: Watched[];

@@ -4,6 +4,7 @@ import type { Settings, SplitTest, Variant } from "./settings";
 
 declare const __CONTENT__: boolean;
 declare const __WHO__: boolean;
+declare const __MORE__: boolean;
 
 /** FNV-1a, then MurmurHash3's finaliser. The same as clabo/core/splits.py; see split-vectors.json. */
 export function hash32(text: string): number {
@@ -33,6 +34,11 @@ export function enters({ key, who }: SplitTest, facts?: () => Facts) {
 
 /** The variant that `visitor` sees, or undefined outside the test. */
 export function assign(visitor: string, test: SplitTest): Variant | undefined {
+  if (__MORE__) {
+    // What the same person saw elsewhere first, where the page says who they are (parts/person.ts).
+    const same = test.variants.find(([letter]) => letter === tried(() => localStorage.getItem(`clabo_w${test.key}`)));
+    if (same) return same;
+  }
   const slot = point(visitor, `${(__WHO__ && test.layer) || test.key}:in`) * 100 - ((__WHO__ && test.start) || 0);
   if ((__WHO__ && slot < 0) || slot >= (test.traffic ?? 100)) return;
   const place = point(visitor, (__WHO__ && test.salt) || test.key) * 100;

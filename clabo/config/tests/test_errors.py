@@ -26,6 +26,7 @@ ROUTES = {
     "edit/<str:token>/picture",
     "kept/<str:name>.webp",
     "in/<str:key>/<str:visitor>.json",
+    "same/<str:key>/<str:visitor>.json",
     r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views)(?:/(?:\d+|new))?)?$",
 }
 

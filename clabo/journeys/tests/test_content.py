@@ -15,12 +15,14 @@ from django.test import override_settings
 from playwright.sync_api import Page, Route, expect
 
 from clabo.audiences.services import AudienceContent, make_audience
-from clabo.conversions.models import ConversionRule
-from clabo.core.splits import assign
-from clabo.events.models import Event, Kind
+from clabo.conversions.lens import read_lens
+from clabo.conversions.models import Conversion, ConversionRule
+from clabo.core.evidence import Counts
+from clabo.core.splits import assign, with_held_out
+from clabo.events.models import Event, Identity, Kind
 from clabo.install.kit import tag_lines
 from clabo.journeys.tests.test_listening import ListeningCase
-from clabo.splits import elements, life, services
+from clabo.splits import elements, life, results, services
 from clabo.splits.checklist import checklist
 from clabo.splits.looks import look_address
 from clabo.splits.models import Exposure, SplitTest, Unfound
@@ -84,8 +86,9 @@ class ContentCase(ListeningCase):
     def someone(self, test: SplitTest, letter: str, **options: Any) -> Page:
         """A window of somebody whom the lot gives that variant."""
         page = self.window(**options)
+        shares = with_held_out([50, 50], test.held_out)
         key = next(
-            f"{n:032x}" for n in count(7) if "AB"[assign(f"{n:032x}", test.key, [50, 50]) or 0] == letter
+            f"{n:032x}" for n in count(7) if "AB-"[assign(f"{n:032x}", test.key, shares) or 0] == letter
         )
         host = self.own.host.partition(":")[0]
         page.context.add_cookies([{"name": "clabo_id", "value": key, "domain": host, "path": "/"}])
@@ -315,6 +318,38 @@ class ForWhomAndWhen(ContentCase):
         page.goto(self.own.url + "/offer" + query, wait_until="networkidle")
         page.wait_for_timeout(1000)
         return page.text_content("h1") or ""
+
+    def test_who_is_held_out_sees_nothing_of_it_and_is_counted(self) -> None:
+        self.own.pages["/offer"] = self.held(OFFER)
+        self.own.pages["/thank-you"] = f"<title>Thanks</title>{self.tag()}"
+        test = self.run_for(held_out=20)
+        for letter, words in (("-", "Start with one hive"), ("B", "Hives <b>delivered</b>")):
+            page = self.someone(test, letter)
+            self.assertEqual(self.heading(page), words)
+            page.goto(f"{self.own.url}/thank-you")
+        self.assertEqual(self.exposed(), ["-", "B"])
+        self.until(lambda: Conversion.objects.count() == 2, "both conversions")
+        held = results.result(read_lens(self.site), test).held
+        assert held
+        self.assertEqual((held.counts, held.shown), (Counts(1, 1), Counts(1, 1)))
+
+    def test_the_same_on_another_device_once_it_is_known_whose_it_is(self) -> None:
+        said = '<script type="application/json" data-clabo-person="on">{"id":"K-7"}</script>'
+        self.own.pages["/offer"] = self.held(OFFER).replace("<body>", f"{said}<body>")
+        test = self.run_for()
+        phone = self.someone(test, "B")
+        self.assertEqual(self.heading(phone), "Hives <b>delivered</b>")
+        self.until(lambda: Identity.objects.exists(), "who it is")
+        self.renewed()
+        desk = self.someone(test, "A")
+        self.assertEqual(self.heading(desk), "Start with one hive")
+        desk.wait_for_timeout(3500)
+        self.assertEqual(self.heading(desk), "Hives <b>delivered</b>")
+        # One person, who saw B first.
+        self.assertEqual(self.exposed(), ["B"])
+        # Somebody else, whom the same lot gives the control, sees it.
+        self.own.pages["/offer"] = self.held(OFFER)
+        self.assertEqual(self.heading(self.someone(test, "A")), "Start with one hive")
 
     def test_by_how_the_visit_came_and_for_good(self) -> None:
         self.own.pages["/offer"] = self.held(OFFER)

@@ -75,9 +75,9 @@ class FirstPath(BrowserCase):
         row = page.get_by_role("row", name="/starter-hive")
         expect(row).to_contain_text("meadow-feed, paid ads")
         visitor.get_by_role("button", name="Order").click()
-        expect(page.get_by_role("row", name="/order/thank-you")).to_be_visible(timeout=5_000)
+        expect(page.get_by_role("row", name="/order/thank-you")).to_be_visible()
         self.window().goto(f"{self.own.url}/journal/thank-you-to-our-keepers")
-        expect(page.get_by_role("row", name="/journal/thank-you-to-our-keepers")).to_be_visible(timeout=5_000)
+        expect(page.get_by_role("row", name="/journal/thank-you-to-our-keepers")).to_be_visible()
 
     def say_what_counts(self, page: Page) -> None:
         page.get_by_role("link", name="Conversions").click()

@@ -44,7 +44,7 @@ class Live(BrowserCase):
         # Held still, nothing moves; going on shows what has waited.
         page.get_by_role("button", name="Hold still").click()
         receive(walk(self.site, 3, datetime.now(UTC), "/later"), process=False)
-        expect(page.get_by_role("button", name="Go on, 1 waiting")).to_be_visible(timeout=3_000)
+        expect(page.get_by_role("button", name="Go on, 1 waiting")).to_be_visible()
         expect(page.get_by_role("row", name="/later")).to_have_count(0)
         page.get_by_role("button", name="Go on").click()
         expect(page.get_by_role("row", name="/later")).to_be_visible()

@@ -40,7 +40,8 @@ class Variants(TestCase):
                 visit = chance.choice(list(Visit.objects.filter(visitor=visitor)))
                 at = visit.started_at + timedelta(seconds=chance.choice([0, 30, 90_000]))
                 Exposure.objects.create(
-                    test=test, visitor=visitor, letter=chance.choice("AB"), first_at=at, visit_id=visit.pk
+                    **{"test": test, "site": site, "visitor": visitor, "visit_id": visit.pk},
+                    **{"letter": chance.choice("AB"), "first_at": at, "day": at.date()},
                 )
         lens = read_lens(site, f"{START:%Y-%m-%d}..{START + timedelta(days=4):%Y-%m-%d}")
         report = path_report(lens, [read_what(s) for s in STEPS], None, f"test:{test.pk}")

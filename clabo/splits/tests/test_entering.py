@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import json
 from datetime import UTC, datetime, timedelta
 from unittest.mock import patch
 
 from django.db import OperationalError
 
 from clabo.audiences.services import AudienceContent, make_audience
+from clabo.core.identities import digest
+from clabo.ingest.directory import tag_site
 from clabo.problems import Problem
 from clabo.splits import entering, life, services
 from clabo.splits.models import SplitTest
-from clabo.splits.tests.test_split_tests import SplitCase
-from clabo.testing.traffic import receive, walk
+from clabo.splits.tests.test_split_tests import STARTED, SplitCase
+from clabo.testing.traffic import beacon, event, hit, receive, walk
 
 WORDS = {"words": {"selector": "h1", "text": "Again?"}}
 
@@ -54,6 +57,30 @@ class Entering(SplitCase):
         self.assertEqual(self.asked(f"{8:032x}"), [test.key])
         with patch.object(entering, "entered", side_effect=OperationalError("too long")):
             self.assertEqual(self.asked(f"{7:032x}"), [])
+
+    def test_what_a_person_saw_on_another_browser(self) -> None:
+        test = life.start(services.save_test(self.site, self.content()), STARTED)
+        [first] = [n for n, _ in zip(self.people(test, "B"), range(1), strict=False)]
+        other = next(self.people(test, "A"))
+        now = datetime.now(UTC) - timedelta(hours=1)
+
+        def told(visitor: int, key: str = "") -> dict[str, str]:
+            answer = self.client.get(f"/same/{key or self.site.key}/{visitor:032x}.json")
+            self.assertEqual((answer.status_code, answer["access-control-allow-origin"]), (200, "*"))
+            return dict(answer.json()["variants"])
+
+        person = {"id": digest("id", "K-7")}
+        receive([hit(self.site, now, beacon(first, event("/b", variants={test.key: "B"}, person=person)))])
+        # Of one browser there is nothing to tell.
+        self.assertEqual(told(first), {})
+        receive([hit(self.site, now, beacon(other, event("/c", person=person)))])
+        self.assertEqual((told(first), told(other)), ({test.key: "B"}, {test.key: "B"}))
+        self.assertEqual((told(99), told(other, "nosuchsite")), ({}, {}))
+        self.assertEqual(self.client.get(f"/same/{self.site.key}/x.json").json(), {"variants": {}})
+        self.assertTrue(json.loads(tag_site(self.site).settings)["same"])
+        life.end(test)
+        self.assertEqual(told(other), {})
+        self.assertNotIn("same", json.loads(tag_site(self.site).settings))
 
     def test_what_is_asked_of_the_one_who_writes_it(self) -> None:
         for content, field in (
