@@ -31,6 +31,7 @@ from clabo.core.evidence import (
     standard_error,
     winsorise,
 )
+from clabo.core.evidence.sequential import has_started
 from clabo.splits.came import NOBODY, UNITS, ArmDays, Came
 
 WINSORISED = 0.01
@@ -169,7 +170,12 @@ def with_same_mix(
     plan: Plan,
 ) -> list[Against]:
     """The same with what may be said of arms of one mix."""
-    rates, values = same_mix(strata, days), same_mix(strata, days, on_values=True)
+    mixed, values = same_mix(strata, days), same_mix(strata, days, on_values=True)
+    # Of a rate it is read from the moments whether enough have converted: until then they stay the plain ones.
+    plain = {k: _moments(arm, on_values=False) for k, arm in arms.items()}
+    rates = {
+        k: [m if has_started(p, None) else p for m, p in zip(mixed[k], plain[k], strict=True)] for k in arms
+    }
     on_rates = read(days, closed, arms, plan, of_same_mix=rates)
     on_values = read(days, closed, arms, plan, on_values=True, of_same_mix=values)
     control = next(iter(arms))

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from clabo.core.evidence import Moments, confidence_sequence
 from clabo.core.evidence.daily import bounds
 from clabo.splits.came import UNITS, Came, arm_days
-from clabo.splits.readings import NOTHING, Plan, against
+from clabo.splits.readings import NOTHING, Plan, against, with_same_mix
 
 FIRST = date(2026, 10, 1)
 DAYS = [FIRST + timedelta(days=i) for i in range(6)]
@@ -101,3 +101,18 @@ class Readings(unittest.TestCase):
             if len(values) > 1:
                 self.assertAlmostEqual(arms[letter].values[-1].mean, fmean(values))
                 self.assertAlmostEqual(arms[letter].values[-1].variance, variance(values), places=6)
+
+    def test_adjusted_only_once_enough_have_converted(self) -> None:
+        """As long as nothing is said plainly, nothing is said of arms of one mix."""
+        for converted in (4, 5):
+            arms, strata = {}, {}
+            for letter, k in (("A", converted), ("B", 60)):
+                rows = [(n, FIRST.toordinal(), UNITS, n % 2) for n in range(k)]
+                came = Came(*np.array(rows, dtype=np.int64).T)
+                arms[letter] = arm_days({FIRST: 400}, came, DAYS)
+                strata[letter] = {s: arm_days({FIRST: 200}, came.known_as(s), DAYS) for s in (0, 1)}
+            plan = Plan(1600, {"A": 50, "B": 50}, 0.95)
+            found, _ = against(DAYS, 3, arms, {}, plan, False, brief=True)
+            [found] = with_same_mix(found, DAYS, 3, arms, strata, plan)
+            self.assertEqual(found.range.known, converted == 5)
+            self.assertEqual(found.adjusted.known, converted == 5)

@@ -9,7 +9,7 @@ export function HeldOut({ r, held }: { r: Result; held: NonNullable<Result["held
   const { low, high } = held.range;
   const known = low != null && high != null;
   const many = plural(r.category);
-  const worth = held.value_range;
+  const value = held.value_range;
   return (
     <section aria-label="Held out" className="mt-5">
       <h2 className="font-semibold">Held out</h2>
@@ -34,11 +34,11 @@ export function HeldOut({ r, held }: { r: Result; held: NonNullable<Result["held
                 {signed(low * 100)} to {signed(high * 100)}
               </span>{" "}
               {many} per 100 visitors, 95 % at every look
-              {held.value_per_visitor != null && worth.low != null && worth.high != null && (
+              {held.value_per_visitor != null && value.low != null && value.high != null && (
                 <>
                   ; in money{" "}
                   <span className="num">
-                    {money(worth.low, r.currency)} to {money(worth.high, r.currency)}
+                    {money(value.low, r.currency)} to {money(value.high, r.currency)}
                   </span>{" "}
                   a visitor
                 </>
