@@ -41,7 +41,7 @@ class Groups(ContentCase):
         wanted: defaultdict[tuple[str, str], defaultdict[str, list[int]]] = defaultdict(
             lambda: defaultdict(lambda: [0, 0])
         )
-        for visitor in range(2000, 2260):
+        for visitor in range(2000, 2400):
             letters = {t.key: "AB"[assign(f"{visitor:032x}", t.key, [50, 50]) or 0] for t in (one, two)}
             if chance.random() < 0.2:
                 del letters[two.key]
@@ -55,7 +55,7 @@ class Groups(ContentCase):
             hits.append(hit(self.site, at, body))
             # Words work only without the button.
             works = letters[one.key] == "B" and letters.get(two.key) != "B"
-            converts = chance.random() < (0.9 if works else 0.15)
+            converts = chance.random() < (0.8 if works else 0.15)
             if converts:
                 hits += walk(self.site, visitor, at + timedelta(minutes=4), "/thank-you")
             kinds = {

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import random
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -32,6 +33,11 @@ STARTED = datetime.now(UTC).replace(hour=8, minute=0, second=0, microsecond=0) -
 
 class SplitCase(TestCase):
     def setUp(self) -> None:
+        # The lots are drawn with the tests' keys: the same people fall to the same variants at every run.
+        keys = random.Random(self.id())
+        drawn = patch("clabo.splits.models.secrets.token_hex", lambda n: keys.randbytes(n).hex())
+        drawn.start()
+        self.addCleanup(drawn.stop)
         self.site = make_site(time_zone="UTC")
         self.rule = make_rule(self.site, "/thank-you", value=Decimal(59))
         receive(walk(self.site, 1, STARTED - timedelta(days=1), "/a", "/b", "/c"))
