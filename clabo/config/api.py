@@ -21,6 +21,7 @@ from clabo.columns.api import router as columns
 from clabo.config.errors import StrictParser, csrf_failed, problem_response
 from clabo.conversions.api import router as conversions
 from clabo.conversions.rule_shape import described
+from clabo.delivery.api import router as channels
 from clabo.install.api import router as collect
 from clabo.live.api import router as live
 from clabo.monitoring.api import router as exclusions
@@ -96,6 +97,7 @@ for each in (
     spend,
     audiences,
     lists,
+    channels,
     paths,
     splits,
     reports,

@@ -58,6 +58,7 @@ INSTALLED_APPS = [
     "clabo.audiences",
     "clabo.paths",
     "clabo.splits",
+    "clabo.delivery",
     "clabo.monitoring",
     "clabo.columns",
     "clabo.decisions",
@@ -218,6 +219,9 @@ CLABO_DEMO_FORMS_URL = env.str("CLABO_DEMO_FORMS_URL", default="").rstrip("/")
 CLABO_DEMO_PARTNER_URL = env.str("CLABO_DEMO_PARTNER_URL", default="").rstrip("/")
 # Origins in private networks whose pages the demo's site (and no other) may have fetched all the same.
 CLABO_LOCAL_ORIGINS = env.list("CLABO_LOCAL_ORIGINS", default=[CLABO_DEMO_URL])
+# Where the practice ad network is, and its key; empty where none is served.
+CLABO_NETWORK_URL = env.str("CLABO_NETWORK_URL", default="").rstrip("/")
+CLABO_NETWORK_KEY = env.str("CLABO_NETWORK_KEY", default="")
 # Networks of proxies whose word on who sends is taken, for example 10.0.0.0/8; nobody's without.
 CLABO_TRUSTED_PROXIES = env.list("CLABO_TRUSTED_PROXIES", default=[])
 # Where tags send their hits, when that is not the address of the interface.

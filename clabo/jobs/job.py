@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import wraps
-from typing import Any
+from typing import Any, Literal
 
 from django.db import DatabaseError, connections, transaction
 from procrastinate import JobContext, RetryStrategy
@@ -16,6 +16,11 @@ from clabo.jobs.models import JobFailure
 # Half a minute, a minute, two, four … : about four hours in all.
 RETRY = RetryStrategy(max_attempts=9, exponential_wait=30)
 
+
+# How many jobs of each sort run at a time: what takes long, what waits for others outside, and what is soon done and
+# must not wait for either.
+Queue = Literal["clabo", "outside", "soon"]
+QUEUES: dict[Queue, int] = {"clabo": 2, "outside": 2, "soon": 1}
 
 JOBS: dict[str, Job] = {}
 
@@ -40,7 +45,7 @@ class Job:
             pass
 
 
-def job(name: str, every: str = "") -> Callable[[Callable[..., None]], Job]:
+def job(name: str, every: str = "", queue: Queue = "clabo") -> Callable[[Callable[..., None]], Job]:
     """Register the decorated function under `name`; `every` is a crontab line for what runs by itself.
 
     Its parameters are plain JSON; `site_id` among them says whose work it is. It is run again when it raises.
@@ -62,7 +67,7 @@ def job(name: str, every: str = "") -> Callable[[Callable[..., None]], Job]:
             finally:
                 connections.close_all()
 
-        task = app.task(name=name, queue="clabo", retry=RETRY, pass_context=True)(run)
+        task = app.task(name=name, queue=queue, retry=RETRY, pass_context=True)(run)
         if every:
             app.periodic(cron=every)(task)
         JOBS[name] = Job(name, function, task)

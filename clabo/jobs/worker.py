@@ -8,9 +8,10 @@ import threading
 
 from procrastinate.contrib.django import app
 
+from clabo.jobs.job import QUEUES
+
 log = logging.getLogger(__name__)
 
-AT_ONCE = 2
 AWAY_SECONDS = 2.0
 
 
@@ -50,11 +51,14 @@ class JobWorker:
         if self._stopping.is_set():
             return
         own = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]  # Django's has it
-        async with own.open_async():
-            await own.run_worker_async(
-                queues=["clabo"],
-                concurrency=AT_ONCE,
-                install_signal_handlers=False,
-                delete_jobs="successful",
-                shutdown_graceful_timeout=5,
-            )
+        async with own.open_async(), asyncio.TaskGroup() as together:
+            for queue, at_once in QUEUES.items():
+                together.create_task(
+                    own.run_worker_async(
+                        queues=[queue],
+                        concurrency=at_once,
+                        install_signal_handlers=False,
+                        delete_jobs="successful",
+                        shutdown_graceful_timeout=5,
+                    )
+                )

@@ -12,6 +12,7 @@ from clabo.audiences.models import Listed
 from clabo.conversions.models import Conversion
 from clabo.core.identities import MOST_BROWSERS
 from clabo.db.arrays import in_array
+from clabo.delivery.tasks import deliver_site
 from clabo.events.models import Event, Identity, Kind, Statement, TrafficClass, Visit, Visitor
 from clabo.events.parsing import SiteReader
 from clabo.events.rollups import Changes
@@ -94,6 +95,8 @@ def forget(site: Site, visitor_id: int) -> Forgotten:
         left = Statement.objects.filter(in_array("identity_id", identities.values()))
         rejoining.follow(site, list(left.values_list("visitor_id", "identity_id")[: 2 * MOST_BROWSERS]))
         Identity.objects.filter(pk__in=identities.values(), statements=None).delete()
+        # And from wherever ads run.
+        deliver_site(site.pk)
     return replace(removed, browsers=len(browsers), identities=len(identities), entries=entries)
 
 

@@ -8,7 +8,6 @@ Each redirect is held against the same rules.
 from __future__ import annotations
 
 import http.client
-import socket
 import ssl
 import time
 from collections.abc import Collection
@@ -21,6 +20,7 @@ from clabo.core.addresses import AddressError, host_of
 from clabo.problems import Problem
 from clabo.sites.guard import public_address
 from clabo.sites.models import Site
+from clabo.sites.pinned import Pinned
 from clabo.wording import say
 
 MOST_BYTES = 2 * 1024 * 1024
@@ -102,7 +102,7 @@ def _ask(
     name = host.rsplit(":", 1)[0] if parts.port else host
     is_local = f"{parts.scheme}://{host}" in local
     address = public_address(name.strip("[]"), port, is_local)
-    connection = _Pinned(name, port, address, deadline, secure=parts.scheme == "https")
+    connection = Pinned(name, port, address, deadline, secure=parts.scheme == "https")
     path = quote((parts.path or "/") + (f"?{parts.query}" if parts.query else ""), safe="/?&=%:;,+$@!*'()~")
     try:
         connection.request(
@@ -125,29 +125,6 @@ def _ask(
     except (OSError, http.client.HTTPException, ValueError):
         connection.close()
         raise Problem("The page could not be reached. Open it in a browser to see why.", "url") from None
-
-
-class _Pinned(http.client.HTTPConnection):
-    """Connects to one given address, whatever the name says by then; nothing may outlast the deadline."""
-
-    def __init__(self, name: str, port: int, address: str, deadline: float, secure: bool) -> None:
-        super().__init__(name, port, timeout=max(0.1, deadline - time.monotonic()))
-        self._address, self._deadline, self._secure = address, deadline, secure
-
-    def connect(self) -> None:
-        self.sock = socket.create_connection((self._address, self.port), self.timeout)
-        if self._secure:
-            context = ssl.create_default_context()
-            self.sock = context.wrap_socket(self.sock, server_hostname=self.host)
-        self.hurry()
-
-    def hurry(self) -> None:
-        """Wait for the next piece no longer than the deadline allows."""
-        left = self._deadline - time.monotonic()
-        if left <= 0:
-            raise TimeoutError
-        if self.sock:
-            self.sock.settimeout(left)
 
 
 def _read(

@@ -1,0 +1,1 @@
+"""Audiences and conversions out to where ads run, and what they cost back."""

@@ -1,0 +1,47 @@
+"""What channels say of themselves, asked now and then and kept."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID
+
+from clabo.delivery.adapter import ChannelStatus, ListStatus, adapter_of
+from clabo.delivery.models import AdChannel, AudienceUse
+from clabo.delivery.trouble import noted
+
+
+def ask(channel: AdChannel) -> ChannelStatus:
+    """Ask the channel and keep what it says; raises Away and Declined."""
+    with noted(channel):
+        said = adapter_of(channel).status()
+    channel.told = {
+        "name": said.name,
+        "simulation": said.simulation,
+        "currency": said.currency,
+        "lists": {
+            str(key): [one.members, one.known, one.ready, one.as_of.isoformat()]
+            for key, one in said.lists.items()
+        },
+    }
+    channel.told_at = datetime.now(UTC)
+    channel.save(update_fields=["told", "told_at"])
+    return said
+
+
+def list_status(use: AudienceUse) -> ListStatus | None:
+    """What the channel said last of an audience's list; None where it has said nothing yet."""
+    told: dict[str, Any] = use.channel.told or {}
+    found = told.get("lists", {}).get(str(UUID(str(use.key))))
+    if found is None:
+        return None
+    members, known, ready, as_of = found
+    return ListStatus(members, known, ready, datetime.fromisoformat(as_of))
+
+
+def settled(channel: AdChannel) -> bool:
+    """Whether every list there was worked in, when it was asked last, and holds as many as were sent."""
+    return all(
+        (one := list_status(use)) is not None and one.ready and one.as_of >= (use.done_at or one.as_of)
+        for use in channel.uses.filter(ended_at=None)
+    )

@@ -1,0 +1,209 @@
+"""Audiences at a channel: what is there is what the audience is, whatever goes wrong on the way."""
+
+from __future__ import annotations
+
+import random
+from unittest.mock import patch
+
+from clabo.accounts.models import Role
+from clabo.audiences import services as audiences
+from clabo.core.identities import digest
+from clabo.delivery import calling, sending, status, tasks
+from clabo.delivery.models import AdChannel, AudienceUse, Delivered, MemberBatch
+from clabo.delivery.over_http import OverHttp
+from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase, hashed
+from clabo.events.models import Identity, Visitor
+from clabo.monitoring.forgetting import forget
+from clabo.sites.models import Consent
+from clabo.testing.asking import Member
+from clabo.testing.jobs import run_jobs
+
+put = OverHttp.put_members
+
+
+def broken(self: OverHttp, *said: object) -> object:
+    """The call is done, and the process ends before that is written down."""
+    put(self, *said)  # type: ignore[arg-type]
+    raise KeyboardInterrupt
+
+
+def deliver(use: AudienceUse) -> None:
+    sending.deliver(use, patience=1e9, sleep=lambda _: AdChannel.objects.update(rests_until=None) and None)
+
+
+class Sending(DeliveryCase):
+    def test_all_at_first_then_only_what_came_and_went(self) -> None:
+        self.seen(1, "ada")
+        self.seen(2, "bob", "bobby")
+        self.seen(3)
+        use = self.use(self.audience(include=KIT, exclude=ORDERED))
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("ada", "bob", "bobby"))
+        [told] = self.member.ask("GET", "/channels")[0]["uses"]
+        self.assertEqual((told["people"], told["wanted"], told["there"], told["ready"]), (3, 3, 3, True))
+        known = sum(bytes.fromhex(h)[-1] < 161 for _, h in hashed("ada", "bob", "bobby"))
+        self.assertEqual(told["known"], known)
+        self.seen(1, path="/thank-you", minutes=5)
+        self.seen(4, "eve")
+        sent: list[tuple[int, int]] = []
+
+        def counted(
+            self: OverHttp, key: object, name: str, add: list[object], remove: list[object], call: object
+        ) -> object:
+            sent.append((len(add), len(remove)))
+            return put(self, key, name, add, remove, call)  # type: ignore[arg-type]
+
+        with patch.object(OverHttp, "put_members", counted):
+            deliver(use)
+        self.assertEqual((self.there(use), sent), (hashed("bob", "bobby", "eve"), [(1, 1)]))
+
+    def test_nothing_lost_and_nothing_doubled_whatever_goes_wrong(self) -> None:
+        """A random history of people, refusals, outages and crashes; the list is compared with a plain set."""
+        chance = random.Random(4)
+        everybody = [f"person{n}" for n in range(40)]
+        use = self.use(self.audience(include=KIT, exclude=ORDERED))
+        there, gone = set[str](), set[str]()
+        number = 100
+        with patch.object(sending, "BATCH", 3):
+            for turn in range(12):
+                for name in chance.sample(everybody, 6):
+                    number += 1
+                    self.seen(number, name, minutes=turn)
+                    there.add(name)
+                for name in chance.sample(sorted(there - gone), 2):
+                    number += 1
+                    # In another browser: the same person for what was stated.
+                    self.seen(number, name, path="/thank-you", minutes=turn + 0.5)
+                    gone.add(name)
+                self.network.switch(refuse=0.2 * chance.random())
+                if chance.random() < 0.5:
+                    with patch.object(OverHttp, "put_members", broken), self.assertRaises(KeyboardInterrupt):
+                        deliver(use)
+                    self.assertTrue(MemberBatch.objects.exists())
+                deliver(use)
+                self.network.switch()
+                deliver(use)
+                self.assertEqual(self.there(use), hashed(*(there - gone)), turn)
+                self.assertEqual(Delivered.objects.filter(use=use).count(), len(there - gone))
+        self.assertFalse(MemberBatch.objects.exists())
+
+    def test_away_it_waits_and_comes_back(self) -> None:
+        self.seen(1, "ada")
+        use = self.use(self.audience())
+        self.network.switch(away=True)
+        run_jobs()
+        [channel] = self.member.ask("GET", "/channels")
+        self.assertIn("went wrong on its side (503)", channel["failure"])
+        self.assertIsNotNone(channel["failing_since"])
+        # Left alone for a while; then the minute's look comes back to it.
+        AdChannel.objects.update(rests_until=None)
+        self.network.switch()
+        tasks.channels.now()
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("ada"))
+        self.assertIsNone(self.member.ask("GET", "/channels")[0]["failing_since"])
+
+    def test_who_calls_too_often_is_slower_and_loses_nothing(self) -> None:
+        for number in range(30):
+            self.seen(number + 1, f"person{number}")
+        use = self.use(self.audience())
+        self.network.switch(calls=6)
+        with patch.object(sending, "BATCH", 2):
+            sending.deliver(use, patience=60)
+        self.network.switch()
+        self.assertEqual(len(self.there(use)), 30)
+
+    def test_nobody_goes_there_who_must_not(self) -> None:
+        self.seen(1, "ada")
+        use = self.use(self.audience())
+        deliver(use)
+        for leave, back in (
+            ({"agreed": False}, {"agreed": True}),
+            (Consent.NAMELESS, Consent.ALWAYS),
+        ):
+            for change, wanted in ((leave, set()), (back, hashed("ada"))):
+                if isinstance(change, dict):
+                    self.member.ask("PUT", f"/channels/{self.channel.pk}", self.said(**change))
+                else:
+                    self.site.consent = change
+                    self.site.save()
+                deliver(use)
+                self.assertEqual(self.there(use), wanted, change)
+        # What joins nobody stands for nobody; nor does what too many browsers state.
+        Identity.objects.update(off=True)
+        deliver(use)
+        self.assertEqual(self.there(use), set())
+        for number in range(50, 75):
+            self.seen(number, "shop")
+        deliver(use)
+        self.assertEqual(self.there(use), set())
+
+    def test_who_is_forgotten_here_is_taken_out_there(self) -> None:
+        self.seen(1, "ada")
+        self.seen(2, "bob")
+        use = self.use(self.audience())
+        run_jobs()
+        visitor = Visitor.objects.get(site=self.site, key=f"{1:032x}")
+        Member(self.site, Role.OWNER).ask("POST", f"/people/{visitor.pk}/forget")
+        self.assertFalse(
+            Identity.objects.filter(hash=bytes.fromhex(digest("email", "ada@example.com"))).exists()
+        )
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("bob"))
+        self.assertFalse(
+            Delivered.objects.filter(hash=bytes.fromhex(digest("email", "ada@example.com"))).exists()
+        )
+        forget(self.site, Visitor.objects.get(site=self.site, key=f"{2:032x}").pk)
+        run_jobs()
+        self.assertEqual(self.there(use), set())
+
+    def test_an_audience_changed_deleted_or_taken_away(self) -> None:
+        self.seen(1, "ada")
+        self.seen(2, "bob", path="/other")
+        audience = self.audience()
+        use = self.use(audience)
+        run_jobs()
+        other = {**KIT, "what": {"page": {"match": "equals", "value": "/other"}}}
+        audiences.change_audience(
+            audience, audiences.AudienceContent(audience.name, {"include": other}), self.owner
+        )
+        tasks.channels.now()
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("bob"))
+        audiences.remove_audience(audience)
+        tasks.channels.now()
+        run_jobs()
+        self.assertEqual(self.there(use), set())
+        audiences.restore_audience(audience)
+        deliver(use)
+        self.assertEqual(self.there(use), hashed("bob"))
+        self.member.ask("DELETE", f"/uses/{use.pk}", status=204)
+        run_jobs()
+        self.assertFalse(AudienceUse.objects.exists())
+        lists = self.network.ask("GET", "/v1/status").json["lists"]
+        self.assertNotIn(str(use.key), [one["id"] for one in lists])
+
+    def test_a_channel_removed_leaves_nobody_there_and_keeps_no_key(self) -> None:
+        self.seen(1, "ada")
+        use = self.use(self.audience())
+        run_jobs()
+        self.assertTrue(self.there(use))
+        self.member.ask("DELETE", f"/channels/{self.channel.pk}", status=204)
+        run_jobs()
+        self.assertFalse(self.there(use))
+        self.channel.refresh_from_db()
+        self.assertEqual(self.channel.secret, "")
+        self.assertEqual(self.member.ask("GET", "/channels"), [])
+
+    def test_two_at_once_are_one(self) -> None:
+        use = self.use(self.audience())
+        with patch.object(sending, "_alone") as alone:
+            alone.return_value.__enter__.return_value = False
+            self.assertFalse(sending.deliver(use))
+
+    def test_what_it_says_of_itself_is_kept(self) -> None:
+        use = self.use(self.audience())
+        self.assertIsNone(status.list_status(use))
+        with self.assertRaises(calling.Declined):
+            self.channel.secret = "other"
+            status.ask(self.channel)
