@@ -125,7 +125,7 @@ leftovers() {
   for p in "$state"/supervisor "$state"/processes/*; do
     [ -f "$p" ] || continue
     pid=$(cat "$p")
-    if [ -n "$pid" ] && tr '\0' ' ' < "/proc/$pid/cmdline" 2>/dev/null | grep -qE "manage.py|supervise.py" \
+    if [ -n "$pid" ] && tr '\0' ' ' < "/proc/$pid/cmdline" 2>/dev/null | grep -qE "manage.py|supervise.py|clabo.network" \
         && [ "$(readlink "/proc/$pid/cwd" 2>/dev/null)" = "$here" ]; then
       kill -TERM "$pid" 2>/dev/null && found=0
     else rm -f "$p"; fi

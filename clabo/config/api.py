@@ -23,6 +23,7 @@ from clabo.conversions.api import router as conversions
 from clabo.conversions.rule_shape import described
 from clabo.delivery.api import router as channels
 from clabo.install.api import router as collect
+from clabo.links.api import router as ad_links
 from clabo.live.api import router as live
 from clabo.monitoring.api import router as exclusions
 from clabo.monitoring.jobs_api import router as jobs
@@ -98,6 +99,7 @@ for each in (
     audiences,
     lists,
     channels,
+    ad_links,
     paths,
     splits,
     reports,

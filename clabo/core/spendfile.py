@@ -137,9 +137,14 @@ def guess_columns(head: Sequence[str]) -> dict[Field, int]:
     return found
 
 
-def guess_reading(head: Sequence[str], rows: Sequence[Sequence[str]], host: str = "") -> Guess:
-    """How a file with this head and these first rows is probably meant."""
-    columns = guess_columns(head)
+def guess_reading(
+    head: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    host: str = "",
+    known: Mapping[Field, int] | None = None,
+) -> Guess:
+    """How a file with this head and these first rows is probably meant; `known` are its columns, where they are."""
+    columns = guess_columns(head) if known is None else dict(known)
     doubts: list[str] = [name for name in REQUIRED if name not in columns]
     order, sure = _day_order(_cells(rows, columns.get("day")))
     if not sure:

@@ -115,7 +115,7 @@ def _take_in(channel: AdChannel, day: date, rows: Sequence[SpendOfDay], by: User
                 raise Problem(
                     f"{day:%-d %b}, line {line}: {say(bad.told)}. Nothing of that day was taken in."
                 )
-            batch = imports.take_in(batch, _mapping(channel))
+            batch = imports.take_in(batch, _mapping(channel), remember=False)
         SpendReading.objects.update_or_create(
             channel=channel,
             day=day,

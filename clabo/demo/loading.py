@@ -30,6 +30,7 @@ from clabo.core.addresses import host_of
 from clabo.core.identities import digest
 from clabo.demo import scenario
 from clabo.demo.channels import Ad, channel_files
+from clabo.demo.network import make_channel
 from clabo.demo.simulator import Clicks, Simulator
 from clabo.demo.site import Links, drawing, page_html
 from clabo.events.models import Visit
@@ -103,6 +104,7 @@ def load(
     for _, day in closed_and_unpacked(now):
         pack(site.pk, day)
     watch_site(site, now)
+    make_channel(site)
     if pictures:
         progress(0.97, "how the pages look")
         _take_pictures(site, now)

@@ -10,6 +10,7 @@ from decimal import Decimal
 from django.db.models import Max
 
 from clabo.conversions.lens import read_lens
+from clabo.delivery.queries import Trouble, troubled
 from clabo.install.coverage import Covered, coverage
 from clabo.install.queries import TagState, tag_state
 from clabo.monitoring.conversions import QuietRule, quiet_rules
@@ -58,13 +59,23 @@ class ToMend:
     led_back: Sequence[Variant]
     # Selectors of running tests for which their page has had no element lately.
     unfound: Sequence[Unfound]
+    # Places ads run that do not answer, or to which conversions do not get through.
+    channels: Sequence[Trouble]
     spend: SpendGap
     running: Sequence[Result]
 
     @property
     def count(self) -> int:
         """How many things there are to mend."""
-        lists = (self.stopped, self.twice, self.quiet, self.broken, self.led_back, self.unfound)
+        lists = (
+            self.stopped,
+            self.twice,
+            self.quiet,
+            self.broken,
+            self.led_back,
+            self.unfound,
+            self.channels,
+        )
         single = (
             self.silent_since,
             self.late_since,
@@ -114,6 +125,7 @@ def to_mend(site: Site, now: datetime) -> ToMend:
             .select_related("variant__test")
             .order_by("-last_at")
         ),
+        channels=troubled(site, now),
         spend=_spend(site, now.astimezone(site.zone).date()),
         running=running,
     )

@@ -16,6 +16,7 @@ from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since, rules_of
 from clabo.decisions.services import silenced
+from clabo.delivery.models import AudienceUse
 from clabo.events.models import fingerprint
 from clabo.monitoring.forgery import Suspicion, suspicions
 from clabo.reports.goals import OwnFinding, own_findings
@@ -151,8 +152,9 @@ def _weighed(
 
 
 def _unused(site: Site) -> Unused | None:
-    """The largest audience that nobody has ever taken out, if it is worth the while."""
-    idle = {a.pk: a for a in audiences_of(site) if not a.takings.exists()}
+    """The largest audience that nobody has ever taken out or given to a channel, if it is worth the while."""
+    used = set(AudienceUse.objects.filter(channel__site=site).values_list("audience", flat=True))
+    idle = {a.pk: a for a in audiences_of(site) if a.pk not in used and not a.takings.exists()}
     if not idle:
         return None
     # To count people takes longer than all the rest of Today, and their number changes slowly.

@@ -21,6 +21,7 @@ from clabo.reports.today_schemas import (
     AnswerIn,
     AudienceNote,
     ChangedRule,
+    ChannelNote,
     DecisionOut,
     LedBackNote,
     QuietOut,
@@ -37,6 +38,7 @@ from clabo.reports.today_schemas import (
     yesterday_out,
 )
 from clabo.sites.access import site_for
+from clabo.wording.delivery import reason_words
 
 router = Router(tags=["reports"])
 
@@ -98,6 +100,21 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
                 last_at=u.last_at,
             )
             for u in m.unfound
+        ],
+        channels=[
+            ChannelNote(
+                id=c.channel.pk,
+                name=c.channel.name,
+                failing_since=c.channel.failing_since,
+                failure=c.channel.failure,
+                sent=c.feedback.sent,
+                taken=c.feedback.taken,
+                refused=c.feedback.refused,
+                waiting=c.feedback.waiting,
+                oldest_waiting=c.feedback.oldest_waiting,
+                reason=reason_words(c.feedback.reasons[0][0]) if c.feedback.reasons else "",
+            )
+            for c in m.channels
         ],
         spend_until=m.spend.last_day,
         spend_overdue=m.spend.overdue,

@@ -156,6 +156,21 @@ class LedBackNote(Shape):
     last_at: datetime | None
 
 
+class ChannelNote(Shape):
+    """A place ads run that does not answer, or to which conversions do not get through; of the last seven days."""
+
+    id: int
+    name: str
+    failing_since: datetime | None
+    failure: str
+    sent: int
+    taken: int
+    refused: int
+    waiting: int
+    oldest_waiting: datetime | None
+    reason: str
+
+
 class UnfoundNote(Shape):
     """A selector of a running test for which its page has no element."""
 
@@ -243,6 +258,7 @@ class TodayOut(Shape):
     broken: list[SplitTestNote]
     led_back: list[LedBackNote]
     unfound: list[UnfoundNote]
+    channels: list[ChannelNote]
     spend_until: date | None
     spend_overdue: bool
     spend_total: Decimal

@@ -65,6 +65,23 @@ class SpendRow(models.Model):
         )
 
 
+class FileReading(models.Model):
+    """How a file with these column heads was read when one was taken in last: proposed for the next.
+
+    Not its source: many places write alike, and cost put down to another's is a wrong number that nobody sees.
+    """
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    # Of the heads, in their order.
+    heads = models.CharField(max_length=32)
+    columns = models.JSONField()
+    day_order = models.CharField(max_length=3)
+    decimal_mark = models.CharField(max_length=1)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "heads"), name="file_reading_once"),)
+
+
 class CostPart(models.Model):
     """A part of a day's cost and the landing page it belongs to; kept by joining.py.
 

@@ -25,7 +25,7 @@ from clabo.sites.locks import lock_site
 from clabo.sites.models import Site
 from clabo.spend.files import Layout, look, rows
 from clabo.spend.joining import rejoin
-from clabo.spend.models import SpendImport, SpendRow
+from clabo.spend.models import FileReading, SpendImport, SpendRow
 
 MAX_BYTES = 200 * 1024 * 1024
 BAD_ROWS_SHOWN = 200
@@ -107,7 +107,30 @@ def propose(batch: SpendImport) -> tuple[Layout, Guess, list[list[str]]]:
     """The file's layout, a proposed reading, and some rows to see it by."""
     layout, sample = look(_path(batch))
     host = batch.site.hosts.filter(stands_for="").values_list("host", flat=True).first() or ""
-    return layout, guess_reading(layout.head, sample, host), sample
+    before = FileReading.objects.filter(site=batch.site, heads=_heads(layout)).first()
+    guess = guess_reading(layout.head, sample, host, before.columns if before else None)
+    if before is not None:
+        # Somebody has looked at such a file. What this one says of itself goes before what the last one said.
+        last = {"day_order": before.day_order, "decimal_mark": before.decimal_mark}
+        said = {name: value for name, value in last.items() if name in guess.doubts}
+        guess = Guess(replace(guess.reading, **said), [d for d in guess.doubts if d not in said])  # type: ignore[arg-type]
+    return layout, guess, sample
+
+
+def _heads(layout: Layout) -> str:
+    return fingerprint(*layout.head)
+
+
+def _remember(batch: SpendImport, layout: Layout, reading: ColumnMapping) -> None:
+    FileReading.objects.update_or_create(
+        site=batch.site,
+        heads=_heads(layout),
+        defaults={
+            "columns": dict(reading.columns),
+            "day_order": reading.day_order,
+            "decimal_mark": reading.decimal_mark,
+        },
+    )
 
 
 def check(
@@ -180,8 +203,11 @@ def _same_file(batch: SpendImport) -> SpendImport | None:
     return same.exclude(pk=batch.pk).first()
 
 
-def take_in(batch: SpendImport, reading: ColumnMapping) -> SpendImport:
-    """Import the file, all of it or nothing; raises Problem when a row is bad or it came before."""
+def take_in(batch: SpendImport, reading: ColumnMapping, remember: bool = True) -> SpendImport:
+    """Import the file, all of it or nothing; raises Problem when a row is bad or it came before.
+
+    How it is read is remembered for the next with the same column heads.
+    """
     with transaction.atomic():
         _lock_spend(batch.site_id)
         batch = SpendImport.objects.select_for_update().get(pk=batch.pk)
@@ -202,6 +228,8 @@ def take_in(batch: SpendImport, reading: ColumnMapping) -> SpendImport:
         batch.rows, batch.cost = found.good, found.cost
         batch.first_day, batch.last_day = found.first_day, found.last_day
         batch.save()
+        if remember:
+            _remember(batch, found.layout, found.reading)
         # Only now: reading a large file takes minutes, in which the site's hits go on being stored.
         lock_site(batch.site_id)
         rejoin(batch.site_id, _days_of(batch))

@@ -21,9 +21,12 @@ from clabo.columns.services import make_column
 from clabo.config.api import api
 from clabo.conversions.models import RuleVersion
 from clabo.core.identities import digest
+from clabo.core.links import Parts
 from clabo.decisions import services as deciding
 from clabo.decisions.models import Decision
+from clabo.delivery.models import AdChannel, AudienceUse
 from clabo.events.models import Event, Identity, Page, Visitor
+from clabo.links.services import keep as keep_link
 from clabo.monitoring import excluding
 from clabo.notes.services import write
 from clabo.paths.services import keep_path
@@ -71,6 +74,7 @@ READING_POSTS = {
     "/api/sites/{site_id}/audiences/growth",
     "/api/sites/{site_id}/audiences/examples",
     "/api/sites/{site_id}/paths/report",
+    "/api/sites/{site_id}/links/look",
 }
 ADA = digest("email", "ada@example.com")
 RULE = {"page": {"match": "equals", "value": "/thank-you"}}
@@ -80,6 +84,8 @@ PATH = {"steps": [RULE, {"page": {"match": "equals", "value": "/a"}}]}
 AUDIENCE = {"name": "Readers", "definition": {"include": {"what": RULE}}}
 COLUMN = {"name": "Arrived", "numerator": "entries", "denominator": "clicks"}
 VIEW: dict[str, Any] = {"name": "Week", "place": "pages", "words": {"period": "7d"}}
+LINK = {"destination": "https://shop.example/a", "source": "meadow", "medium": "cpc", "campaign": "may"}
+CHANNEL = {"name": "Meadow", "kind": "files", "source": "meadow"}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
 
@@ -131,6 +137,13 @@ class EveryRoute(TestCase):
         self.view_link = share(self.view, 5, "", None)[0]
         self.mailing = mailing.add(self.view, "m@shop.example", "weekly", None)
         self.list = make_list(self.site, "Customers", "email", None).row
+        self.channel = AdChannel.objects.create(
+            site=self.site, name="Lantern", kind="files", source="lantern"
+        )
+        self.use = AudienceUse.objects.create(audience=self.other_audience, channel=self.channel)
+        self.ad_link = keep_link(
+            self.site, Parts(LINK["destination"], {k: v for k, v in LINK.items() if k != "destination"}), None
+        )
         self.token, self.token_text = make_token(self.site.workspace, "Notebook", "reports", 30, self.owner)
         self.job = ProcrastinateJob.objects.get(task_name="mail")
         test_in = {
@@ -187,6 +200,17 @@ class EveryRoute(TestCase):
             ("put", "/api/sites/{site_id}/identities/{identity_id}"): {"off": True},
             ("post", "/api/sites/{site_id}/decisions"): {"key": "audience:1", "answer": "later"},
             ("put", "/api/sites/{site_id}/ad-sides"): {"source": "meadow", "window_days": 7},
+            ("post", "/api/sites/{site_id}/links"): LINK,
+            ("post", "/api/sites/{site_id}/links/look"): LINK,
+            ("put", "/api/sites/{site_id}/link-naming"): {"lower": True, "space": "-", "required": []},
+            ("post", "/api/sites/{site_id}/channels"): CHANNEL,
+            ("put", "/api/sites/{site_id}/channels/{channel_id}"): CHANNEL,
+            ("put", "/api/sites/{site_id}/channels/{channel_id}/heads"): {"members": {}, "conversions": {}},
+            ("post", "/api/sites/{site_id}/channels/{channel_id}/spend"): {
+                "first": "2026-10-01",
+                "last": "2026-10-02",
+            },
+            ("post", "/api/sites/{site_id}/audiences/{audience_id}/uses"): {"channel": self.channel.pk},
             **{
                 ("post", f"/api/sites/{{site_id}}/audiences/{what}"): {"definition": AUDIENCE["definition"]}
                 for what in ("preview", "growth", "examples")
@@ -220,6 +244,9 @@ class EveryRoute(TestCase):
             "list_id": self.list.pk,
             "note_id": self.note.pk,
             "column_id": self.column.pk,
+            "channel_id": self.channel.pk,
+            "use_id": self.use.pk,
+            "ad_link_id": self.ad_link.pk,
             "view_id": self.view.pk,
             "mailing_id": self.mailing.pk,
             "token_id": self.token.pk,

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from uuid import uuid4
 
 from django.test import TestCase
 
 from clabo.core.splits import assign
+from clabo.delivery.models import AdChannel, Report
 from clabo.ingest.models import Attendance, InboxBatch
 from clabo.monitoring.tags import watch_site
 from clabo.reports.today import Today, today
@@ -60,6 +62,43 @@ class Said(TestCase):
         answer = self.member.ask("GET", "/today")
         self.assertEqual((answer["stopped_total"], answer["quiet"][0]["name"]), (2, "booking"))
         self.assertEqual((answer["to_mend"], self.member.ask("GET", "/rail")["to_mend"]), (3, 3))
+
+    def test_a_channel_that_does_not_answer_or_refuses(self) -> None:
+        rule = make_rule(self.site, "/thanks")
+        fields = {
+            "site": self.site,
+            "kind": "http",
+            "click_parameter": "xclid",
+            "base_url": "https://x.example",
+        }
+        away, choosy, fine = (
+            AdChannel.objects.create(name=name, source=name, **fields) for name in ("away", "choosy", "fine")
+        )
+        AdChannel.objects.filter(pk=away.pk).update(
+            failing_since=self.now - timedelta(hours=2), failure="It could not be reached."
+        )
+        for channel, refused in ((choosy, 6), (fine, 4)):
+            for number in range(25):
+                state = "refused" if number < refused else "taken"
+                Report.objects.create(
+                    channel=channel,
+                    rule=rule,
+                    event_id=uuid4(),
+                    event=str(number),
+                    click="c",
+                    time=self.now,
+                    currency="",
+                    state=state,
+                    reason="too_old" * (state == "refused"),
+                    owed_at=self.now,
+                )
+        told = self.member.ask("GET", "/today")
+        self.assertEqual([c["name"] for c in told["channels"]], ["away", "choosy"])
+        self.assertEqual(
+            (told["channels"][1]["refused"], told["channels"][1]["sent"], told["channels"][1]["reason"]),
+            (6, 25, "it is too long ago for the channel"),
+        )
+        self.assertEqual(told["to_mend"], 2)
 
     def test_a_silent_site_is_said_once(self) -> None:
         make_rule(self.site, "/thanks")

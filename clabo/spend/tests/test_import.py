@@ -50,6 +50,27 @@ class SpendCase(TestCase):
 
 
 class Files(SpendCase):
+    def test_how_such_a_file_was_read_is_remembered(self) -> None:
+        odd = "when,what,paid\n{day},{name},3\n"
+        first = self.upload(odd.format(day="03/04/2026", name="a"))
+        self.assertIn("day", services.propose(first)[1].doubts)
+        columns = {"day": 0, "campaign": 1, "cost": 2}
+        chosen = ColumnMapping(columns, "mdy", ".", "meadow")  # type: ignore[arg-type]
+        services.take_in(first, chosen)
+        guess = services.propose(self.upload(odd.format(day="05/06/2026", name="b")))[1]
+        # Columns, and what the file itself leaves open; the source is said anew each time.
+        self.assertEqual(
+            (guess.reading.columns, guess.reading.day_order, guess.reading.source, guess.doubts),
+            (columns, "mdy", "", []),
+        )
+        # What a file says of itself goes before that; another site has learnt nothing.
+        clear = services.propose(self.upload(odd.format(day="25.06.2026", name="c")))[1]
+        self.assertEqual(clear.reading.day_order, "dmy")
+        other = services.upload(
+            make_site(), "f.csv", io.BytesIO(odd.format(day="1", name="d").encode()), None
+        )
+        self.assertEqual(dict(services.propose(other)[1].reading.columns), {})
+
     def test_every_way_a_file_is_written(self) -> None:
         euro = 'Tag;Kampagne;Kosten\r\n05.10.2026;"Größe; 2";"1.234,50"\r\n'
         for encoded in (

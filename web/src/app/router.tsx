@@ -183,6 +183,13 @@ export function makeRouter(queries: QueryClient) {
       Number(s.open) > 0 ? { open: Number(s.open) } : {},
     component: lazyRouteComponent(() => import("../features/saved/Views")),
   });
+  const spend = createRoute({
+    getParentRoute: () => site,
+    path: "spend",
+    validateSearch: (s: Record<string, unknown>): { part?: "channels" | "links" } =>
+      s.part === "channels" || s.part === "links" ? { part: s.part } : {},
+    component: lazyRouteComponent(() => import("../features/spend/Spend")),
+  });
   const audience = createRoute({
     getParentRoute: () => site,
     path: "audiences/$audienceId",
@@ -211,7 +218,7 @@ export function makeRouter(queries: QueryClient) {
         pixel,
         place("conversions", () => import("../features/conversions/Conversions")),
         place("live", () => import("../features/live/Live")),
-        place("spend", () => import("../features/spend/Spend")),
+        spend,
         place("tests", () => import("../features/splits/Tests")),
         place("people", () => import("../features/people/People")),
         place("work", () => import("../features/jobs/Jobs")),

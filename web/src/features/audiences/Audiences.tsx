@@ -8,6 +8,8 @@ import { Button, cx, Empty, Failed, Head, Loading } from "../../components/ui";
 import { count } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
+import { type AudienceUse, usesQuery } from "../channels/queries";
+import { WhoIsThere } from "../channels/Standing";
 import { ENOUGH, Moved } from "./enough";
 import { Lists } from "./Lists";
 import type { Audience } from "./model";
@@ -24,6 +26,7 @@ export default function Audiences() {
   const { visitor } = useSearch({ strict: false }) as { visitor?: number };
   const [tab, setTab] = useState<keyof typeof TABS>(visitor ? "person" : "all");
   const audiences = useQuery(audiencesQuery(siteId));
+  const uses = useQuery(usesQuery(siteId));
   const params = (audienceId: string) => ({ siteId: String(siteId), audienceId });
   const make = () => navigate({ to: "/s/$siteId/audiences/$audienceId", params: params("new") });
   const columns: Column<Audience>[] = [
@@ -62,7 +65,8 @@ export default function Audiences() {
       key: "used",
       head: "Used by",
       text: true,
-      cell: (a) => <span className="text-small text-quiet">{a.used_by.join(", ") || "nothing yet"}</span>,
+      className: "whitespace-normal!",
+      cell: (a) => <UsedBy audience={a} uses={uses.data?.filter((use) => use.audience === a.id) ?? []} />,
     },
   ];
   return (
@@ -107,5 +111,19 @@ export default function Audiences() {
         </div>
       </Tabs>
     </>
+  );
+}
+
+function UsedBy({ audience, uses }: { audience: Audience; uses: AudienceUse[] }) {
+  return (
+    <div className="text-small text-quiet">
+      {uses.map((use) => (
+        <div key={use.id}>
+          <span className="text-ink">{use.channel_name}</span>: <WhoIsThere use={use} />
+        </div>
+      ))}
+      {audience.used_by.join(", ")}
+      {!uses.length && !audience.used_by.length && "nothing yet"}
+    </div>
   );
 }

@@ -1,13 +1,15 @@
 /** What can be done with a kept audience: bands, files, versions, deleting. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
-import { Button, CopyLine, Field, fieldError, Input, TextButton } from "../../components/ui";
+import { Button, CopyLine, Field, fieldError, Input, Loading, TextButton } from "../../components/ui";
 import { Window } from "../../components/Window";
 import { count, day, hour } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { channelsQuery } from "../channels/queries";
+import { WhoIsThere } from "../channels/Standing";
 import type { Audience } from "./model";
 import { audienceVersionsQuery, takingsQuery } from "./queries";
 
@@ -28,6 +30,9 @@ export function Uses({ siteId, audience, canEdit }: Props) {
           <Window name="Make bands">
             <Bands siteId={siteId} audience={audience} />
           </Window>
+          <Window name="Give to a channel">
+            <Give siteId={siteId} audience={audience} />
+          </Window>
           <Window name="Take out">
             <Files siteId={siteId} audience={audience} />
           </Window>
@@ -35,6 +40,82 @@ export function Uses({ siteId, audience, canEdit }: Props) {
         </>
       )}
     </>
+  );
+}
+
+function Give({ siteId, audience }: Omit<Props, "canEdit">) {
+  const queries = useQueryClient();
+  const channels = useQuery(channelsQuery(siteId));
+  const give = useMutation({
+    mutationFn: (channel: number) =>
+      data(
+        client.POST("/api/sites/{site_id}/audiences/{audience_id}/uses", {
+          params: { path: { site_id: siteId, audience_id: audience.id } },
+          body: { channel },
+        }),
+      ),
+    onSuccess: (made) =>
+      toast(
+        made.kind === "files"
+          ? `Its file for ${made.channel_name} is taken under Spend, Channels.`
+          : `It is on its way to ${made.channel_name}, and stays there what it is here.`,
+      ),
+    onSettled: () => makeStale(queries, siteId, "channels", "uses"),
+  });
+  if (!channels.data) return <Loading what="the channels" />;
+  if (!channels.data.length)
+    return (
+      <p>
+        There is no channel yet. Set one up under{" "}
+        <Link
+          to="/s/$siteId/spend"
+          params={{ siteId: String(siteId) }}
+          search={{ part: "channels" }}
+          className="text-plum underline"
+        >
+          Spend, Channels
+        </Link>
+        .
+      </p>
+    );
+  return (
+    <div className="flex flex-col gap-3">
+      <p>
+        Hashes of the e-mail addresses and customer ids of its members go there, of people who agreed; whoever comes in
+        or leaves does so there within minutes.
+      </p>
+      <ul>
+        {channels.data.map((channel) => {
+          const use = channel.uses.find((u) => u.audience === audience.id && !u.ending);
+          return (
+            <li key={channel.id} className="flex items-baseline justify-between gap-3 border-b py-2">
+              <span>
+                <strong>{channel.name}</strong>
+                <span className="block text-small text-quiet">
+                  {use ? (
+                    <WhoIsThere use={use} />
+                  ) : channel.agreed_at ? (
+                    "not there"
+                  ) : (
+                    "nobody has said that people agreed to it"
+                  )}
+                </span>
+              </span>
+              {!use && channel.agreed_at && (
+                <Button disabled={give.isPending} onClick={() => give.mutate(channel.id)}>
+                  Give it
+                </Button>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+      {give.isError && (
+        <p role="alert" className="text-brick">
+          {give.error.message}
+        </p>
+      )}
+    </div>
   );
 }
 

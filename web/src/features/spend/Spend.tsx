@@ -1,14 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useNavigate, useSearch } from "@tanstack/react-router";
+import { type ReactNode, useRef, useState } from "react";
 import { toast } from "sonner";
 import { client, csrfToken, data, Problem, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
+import { Tabs } from "../../components/Tabs";
 import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../components/ui";
 import { count, day, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale, REPORTS } from "../../lib/stale";
 import { useSiteId } from "../../lib/useSiteId";
+import { Channels } from "../channels/Channels";
+import { Links } from "../links/Links";
 import { CheckFile } from "./CheckFile";
 import { spendQuery } from "./queries";
 
@@ -41,7 +45,41 @@ function upload(siteId: number, file: File, progress: (share: number) => void) {
   });
 }
 
+const PARTS = { spent: "What was spent", channels: "Channels", links: "Links" };
+export type SpendPart = keyof typeof PARTS;
+
 export default function Spend() {
+  const siteId = useSiteId();
+  const navigate = useNavigate();
+  const { part = "spent" } = useSearch({ strict: false }) as { part?: SpendPart };
+  const parts = (
+    <Tabs
+      label="Parts of spend"
+      tabs={PARTS}
+      chosen={part}
+      choose={(chosen) => navigate({ to: ".", search: chosen === "spent" ? {} : { part: chosen } })}
+    >
+      {part === "channels" && <Channels siteId={siteId} />}
+      {part === "links" && <Links siteId={siteId} />}
+    </Tabs>
+  );
+  if (part === "spent") return <Spent parts={parts} />;
+  return (
+    <>
+      <Head
+        title="Spend"
+        lead={
+          part === "channels"
+            ? "Where the ads run: whom each place knows, what it is told of conversions, and what it cost."
+            : "Links for ads, written so that what they bring can be told apart and joined with what they cost."
+        }
+      />
+      {parts}
+    </>
+  );
+}
+
+function Spent({ parts }: { parts: ReactNode }) {
   const siteId = useSiteId();
   const site = useSite(siteId);
   const queries = useQueryClient();
@@ -108,6 +146,7 @@ export default function Spend() {
           )
         }
       />
+      {parts}
       <div className="mt-3">
         <FormProblem problem={take.error} fields={[]} />
       </div>

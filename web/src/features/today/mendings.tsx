@@ -78,6 +78,32 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       to: "live",
       go: "Rehearse it",
     });
+  for (const channel of t.channels)
+    notes.push({
+      key: `channel ${channel.id}`,
+      tone: channel.failing_since ? "brick" : "marigold",
+      says: channel.failing_since ? (
+        <strong>
+          {channel.name} has not answered since {hour(channel.failing_since)}.
+        </strong>
+      ) : channel.oldest_waiting ? (
+        <strong>
+          {count(channel.waiting)} conversions wait for {channel.name} since {hour(channel.oldest_waiting)}.
+        </strong>
+      ) : (
+        <strong>
+          {channel.name} refused {count(channel.refused)} of {count(channel.sent)} conversions in seven days.
+        </strong>
+      ),
+      why: channel.failing_since
+        ? `${channel.failure} It is tried again by itself, and nothing is lost; until then it neither learns from conversions nor knows who came in or left.`
+        : channel.oldest_waiting
+          ? "What it is not told of in time it cannot learn from."
+          : `Most often because ${channel.reason}. What it refuses it does not learn from.`,
+      to: "spend",
+      search: { part: "channels" },
+      go: "See the channel",
+    });
   for (const page of t.stopped)
     notes.push({
       key: `stopped ${page.host}${page.path}`,
