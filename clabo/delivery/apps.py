@@ -11,7 +11,7 @@ class DeliveryConfig(AppConfig):
     name = "clabo.delivery"
 
     def ready(self) -> None:
-        from clabo.delivery.hooks import report_soon
+        from clabo.delivery.hooks import follow
         from clabo.pipeline import hooks
 
-        hooks.after_batch.add("delivery", report_soon)
+        hooks.after_batch.add("delivery", follow)

@@ -12,9 +12,10 @@ from django.db import IntegrityError, transaction
 from clabo.accounts.models import User
 from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
+from clabo.delivery.adapter import ChannelStatus, adapter_of
 from clabo.delivery.calling import Away, Declined, checked_url
 from clabo.delivery.models import AdChannel, AudienceUse
-from clabo.delivery.status import ask
+from clabo.delivery.status import ask, keep
 from clabo.delivery.tasks import deliver_later, report_later
 from clabo.problems import Problem, missing
 from clabo.sites.models import Consent, Site
@@ -60,7 +61,7 @@ def save_channel(
 ) -> AdChannel:
     """Make or change a channel; raises Problem naming the field. One with an address has to answer."""
     channel = channel or AdChannel(site=site, kind=content.kind)
-    values = _checked(site, content, channel)
+    values, said = _checked(site, content, channel)
     rules = list(ConversionRule.objects.filter(site=site, deleted_at=None, pk__in=content.rules))
     if len(rules) != len(set(content.rules)):
         raise Problem("One of these conversions does not exist any more.", "rules")
@@ -84,14 +85,17 @@ def save_channel(
         raise Problem(
             "Another channel has this source: what comes of the two could not be told apart.", "source"
         ) from None
-    if channel.kind == AdChannel.Kind.HTTP:
+    if said is not None:
+        keep(channel, said)
         report_later(site.pk)
         for use in channel.uses.select_related("channel"):
             deliver_later(use)
     return channel
 
 
-def _checked(site: Site, content: ChannelContent, channel: AdChannel) -> dict[str, Any]:
+def _checked(
+    site: Site, content: ChannelContent, channel: AdChannel
+) -> tuple[dict[str, Any], ChannelStatus | None]:
     name, source = content.name.strip(), content.source.strip()
     if not name or len(name) > 80:
         raise Problem("Give it a name of at most 80 characters.", "name")
@@ -129,17 +133,14 @@ def _checked(site: Site, content: ChannelContent, channel: AdChannel) -> dict[st
         if not secret or len(secret) > 300 or not secret.isascii() or not secret.isprintable():
             raise Problem("Give the key that it expects.", "secret")
         values |= {"base_url": url, "secret": secret}
-        tried = AdChannel(site=site, base_url=url, secret=secret)
-        _try(tried)
-    return values
+        return values, _try(AdChannel(site=site, base_url=url, secret=secret))
+    return values, None
 
 
-def _try(channel: AdChannel) -> None:
-    """Whether it answers as agreed, without keeping anything; raises Problem."""
-    from clabo.delivery.adapter import adapter_of
-
+def _try(channel: AdChannel) -> ChannelStatus:
+    """What it says of itself, where it answers as agreed; raises Problem."""
     try:
-        adapter_of(channel).status()
+        return adapter_of(channel).status()
     except Away as error:
         raise Problem(f"It was tried, and not reached. {error.why}", "base_url") from None
     except Declined as error:

@@ -2,27 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
 from django.db import connection
+from pyroaring import BitMap
 
 from clabo.db.copying import copy_in, new_ids
 from clabo.delivery.adapter import Member
-from clabo.delivery.members import Wanted
+from clabo.delivery.members import lay_out_wanted, members_of
 from clabo.delivery.models import AudienceUse, Delivered
-from clabo.sites.models import Consent
 
 
 def lay_out_due(use: AudienceUse) -> None:
     """Lay out what differs by now, numbered; the use then says how many people and identities there are to be."""
     channel = use.channel
     nobody = use.ended_at or use.audience.deleted_at or not channel.agreed_at or channel.removed_at
-    if nobody or channel.site.consent == Consent.NAMELESS:
-        people, count = 0, _lay_out(iter(()))
-    else:
-        wanted = Wanted(use.audience)
-        people, count = wanted.people, _lay_out(iter(wanted))
-    AudienceUse.objects.filter(pk=use.pk).update(people=people, wanted=count)
+    people = BitMap() if nobody else members_of(use.audience)
+    count = lay_out_wanted(channel.site_id, people)
+    AudienceUse.objects.filter(pk=use.pk).update(people=len(people), wanted=count)
     with connection.cursor() as cursor:
         cursor.execute("DROP TABLE IF EXISTS due_members")
         cursor.execute(
@@ -39,21 +36,6 @@ def lay_out_due(use: AudienceUse) -> None:
             [use.pk, use.pk],
         )
         cursor.execute("CREATE INDEX ON due_members (number)")
-
-
-def _lay_out(batches: Iterator[list[Member]]) -> int:
-    with connection.cursor() as cursor:
-        clear_up()
-        cursor.execute("CREATE TEMPORARY TABLE all_wanted (kind smallint NOT NULL, hash bytea NOT NULL)")
-        for batch in batches:
-            with cursor.copy("COPY all_wanted (kind, hash) FROM STDIN") as copy:
-                for member in batch:
-                    copy.write_row(member)
-        cursor.execute("CREATE TEMPORARY TABLE wanted_members AS SELECT DISTINCT kind, hash FROM all_wanted")
-        count = int(cursor.rowcount)
-        cursor.execute("DROP TABLE all_wanted")
-        cursor.execute("ANALYZE wanted_members")
-        return count
 
 
 def due(start: int, stop: int) -> list[tuple[Member, bool]]:
@@ -82,9 +64,3 @@ def strike_off(use: AudienceUse, gone: Sequence[Member]) -> None:
             "WHERE d.use_id = %s AND d.kind = g.kind AND d.hash = g.hash",
             [[m.kind for m in gone], [m.hash for m in gone], use.pk],
         )
-
-
-def clear_up() -> None:
-    """Have the tables go, for the connection is used by others after."""
-    with connection.cursor() as cursor:
-        cursor.execute("DROP TABLE IF EXISTS all_wanted, wanted_members, due_members")

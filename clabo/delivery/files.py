@@ -14,7 +14,8 @@ from django.db import transaction
 from clabo.core.delivery import CONVERSION_COLUMNS, MEMBER_COLUMNS
 from clabo.core.identities import KINDS
 from clabo.delivery import reporting
-from clabo.delivery.differing import clear_up, due, lay_out_due, strike_off, write_down
+from clabo.delivery.differing import due, lay_out_due, strike_off, write_down
+from clabo.delivery.members import clear_up
 from clabo.delivery.models import AdChannel, AudienceUse, Delivered, Report
 from clabo.outputs.writing import harmless
 from clabo.problems import Problem

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
-from django.db.models import Count
+from django.db import connection
+from pyroaring import BitMap
 
 from clabo.audiences.models import Audience
 from clabo.audiences.people import Population
@@ -12,46 +11,64 @@ from clabo.audiences.queries import Others
 from clabo.audiences.stays import FURTHEST
 from clabo.core import audiences
 from clabo.core.identities import KINDS, MOST_BROWSERS
-from clabo.db.arrays import in_array
-from clabo.delivery.adapter import Member
-from clabo.events.models import Identity, Statement, Visitor
 from clabo.sites.models import Consent
 
-CHUNK = 20_000
+_AT_ONCE = 50_000
 
 
-class Wanted:
-    """The members of an audience by now; `people` is how many there are, with an identity or without."""
+def members_of(audience: Audience) -> BitMap:
+    """The members by now, by their numbers. Where a site works without stored ids there are none: nobody there was asked."""
+    site = audience.site
+    if site.consent == Consent.NAMELESS:
+        return BitMap()
+    population = Population(site, Others(site), reach=FURTHEST)
+    definition = audiences.parse(audience.definition)
+    population.read([definition])
+    return population.asked(definition, audience.empty_at)
 
-    def __init__(self, audience: Audience) -> None:
-        self.audience = audience
-        site = audience.site
-        self.people = 0
-        self._numbers: list[int] = []
-        if site.consent == Consent.NAMELESS:
-            # Nobody there has an id, and nobody was asked.
-            return
-        population = Population(site, Others(site), reach=FURTHEST)
-        definition = audiences.parse(audience.definition)
-        population.read([definition])
-        self._numbers = list(population.asked(definition, audience.empty_at))
-        self.people = len(self._numbers)
 
-    def __iter__(self) -> Iterator[list[Member]]:
-        """Their identities, some thousand people at a time; one may come more than once."""
-        site = self.audience.site
-        several = Identity.objects.filter(site=site).annotate(browsers=Count("statements"))
-        # Somebody's test address, or the shop's own, stands for nobody.
-        crowded = set(several.filter(browsers__gt=MOST_BROWSERS).values_list("pk", flat=True))
-        for start in range(0, len(self._numbers), CHUNK):
-            some = self._numbers[start : start + CHUNK]
-            pks = list(
-                Visitor.objects.filter(in_array("number", some), site=site).values_list("id", flat=True)
+def lay_out_wanted(site_id: int, people: BitMap) -> int:
+    """Write what these people have stated of themselves, each identity once, into `wanted_members`; how many there are.
+
+    The table is this connection's own. Their other browsers count as they do. An identity that was taken apart, or that
+    too many browsers state (somebody's test address, or the shop's own), stands for nobody. What was stated of somebody
+    before they took back their consent, in any of their browsers, does not count.
+    """
+    with connection.cursor() as cursor:
+        clear_up()
+        cursor.execute("CREATE TEMPORARY TABLE wanted_people (number integer NOT NULL)")
+        numbers = iter(people)
+        with cursor.copy("COPY wanted_people (number) FROM STDIN") as copy:
+            while some := [str(n) for n, _ in zip(numbers, range(_AT_ONCE), strict=False)]:
+                copy.write("\n".join(some) + "\n")
+        cursor.execute("ANALYZE wanted_people")
+        cursor.execute(
+            """
+            CREATE TEMPORARY TABLE wanted_members AS
+            WITH people AS (
+                SELECT v.id, v.id AS person FROM wanted_people w JOIN events_visitor v ON v.site_id = %(site)s AND v.number = w.number
+            ), browsers AS (
+                SELECT id, person FROM people
+                UNION ALL SELECT v.id, p.person FROM events_visitor v JOIN people p ON v.joined_to_id = p.id WHERE v.site_id = %(site)s
             )
-            browsers = [
-                *pks,
-                *Visitor.objects.filter(in_array("joined_to_id", pks)).values_list("id", flat=True),
-            ]
-            stated = Statement.objects.filter(in_array("visitor_id", browsers), identity__off=False)
-            rows = stated.values_list("identity_id", "identity__kind", "identity__hash")
-            yield [Member(KINDS.index(kind), bytes(hash_)) for pk, kind, hash_ in rows if pk not in crowded]
+            SELECT DISTINCT (array_position(%(kinds)s::text[], i.kind::text) - 1)::smallint AS kind, i.hash
+            FROM events_statement s JOIN browsers b ON b.id = s.visitor_id JOIN events_identity i ON i.id = s.identity_id
+            WHERE NOT i.off AND i.site_id = %(site)s AND i.id NOT IN (
+                SELECT c.identity_id FROM events_statement c JOIN events_identity j ON j.id = c.identity_id
+                WHERE j.site_id = %(site)s GROUP BY 1 HAVING count(*) > %(most)s
+            ) AND NOT EXISTS (
+                SELECT FROM delivery_withdrawal w JOIN browsers o ON o.id = w.visitor_id
+                WHERE o.person = b.person AND w.at >= s.first_at
+            )
+            """,
+            {"site": site_id, "kinds": list(KINDS), "most": MOST_BROWSERS},
+        )
+        count = int(cursor.rowcount)
+        cursor.execute("ANALYZE wanted_members")
+        return count
+
+
+def clear_up() -> None:
+    """Have this connection's own tables go, for others use it after."""
+    with connection.cursor() as cursor:
+        cursor.execute("DROP TABLE IF EXISTS wanted_people, wanted_members, due_members")

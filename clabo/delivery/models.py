@@ -11,6 +11,7 @@ from clabo.accounts.models import User
 from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
 from clabo.core.identities import KINDS as IDENTITIES
+from clabo.events.models import Visitor
 from clabo.sites.models import Site
 
 
@@ -85,6 +86,13 @@ class AudienceUse(models.Model):
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("audience", "channel"), name="use_once"),)
+
+
+class Withdrawal(models.Model):
+    """A browser in which consent was taken back: what was stated of its person before then goes nowhere any more."""
+
+    visitor = models.OneToOneField(Visitor, on_delete=models.CASCADE, primary_key=True, related_name="+")
+    at = models.DateTimeField()
 
 
 class Delivered(models.Model):

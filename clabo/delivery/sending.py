@@ -12,7 +12,8 @@ from django.db import connection, transaction
 
 from clabo.delivery.adapter import Adapter, Member, adapter_of
 from clabo.delivery.calling import Away
-from clabo.delivery.differing import clear_up, due, lay_out_due, strike_off, write_down
+from clabo.delivery.differing import due, lay_out_due, strike_off, write_down
+from clabo.delivery.members import clear_up
 from clabo.delivery.models import AdChannel, AudienceUse, MemberBatch
 from clabo.delivery.trouble import noted, rests
 

@@ -15,6 +15,12 @@ def ask(channel: AdChannel) -> ChannelStatus:
     """Ask the channel and keep what it says; raises Away and Declined."""
     with noted(channel):
         said = adapter_of(channel).status()
+    keep(channel, said)
+    return said
+
+
+def keep(channel: AdChannel, said: ChannelStatus) -> None:
+    """Keep what a channel says of itself."""
     channel.told = {
         "name": said.name,
         "simulation": said.simulation,
@@ -26,7 +32,6 @@ def ask(channel: AdChannel) -> ChannelStatus:
     }
     channel.told_at = datetime.now(UTC)
     channel.save(update_fields=["told", "told_at"])
-    return said
 
 
 def list_status(use: AudienceUse) -> ListStatus | None:

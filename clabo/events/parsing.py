@@ -108,6 +108,8 @@ class ParsedEvent:
     person: Mapping[str, str] = field(default_factory=dict)
     # Split tests whose page had no element for a selector, and the selector's place.
     unfound: Mapping[str, int] = field(default_factory=dict)
+    # The visitor took back the consent that they had given.
+    refused: bool = False
 
     @property
     def touches(self) -> bool:
@@ -204,6 +206,7 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
                 event.back,
                 {str(kind): hash_ for kind, hash_ in event.person.items()} if is_somebody else {},
                 event.unfound if is_somebody else {},
+                event.refused and is_somebody,
             )
         )
     return made

@@ -59,6 +59,8 @@ class StoredBatch:
     led_back: list[tuple[str, UUID, datetime]] = field(default_factory=list)
     # Split tests whose page had no element for a selector: key, the selector's place, visitor, time.
     unfound: list[tuple[str, int, UUID, datetime]] = field(default_factory=list)
+    # Who took back their consent, and when.
+    refused: list[tuple[UUID, datetime]] = field(default_factory=list)
 
     @property
     def site_id(self) -> int:
@@ -71,8 +73,11 @@ class StoredBatch:
 
 def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBatch:
     """Store what is new among `parsed_events`. The caller holds the site's lock and a transaction."""
-    fresh = _without_repeats(reading.site_id, parsed_events)
+    found = _without_repeats(reading.site_id, parsed_events)
     batch = StoredBatch(reading)
+    # Of whoever takes back their consent nothing more is stored.
+    fresh = [d for d in found if not d.refused]
+    batch.refused = [(d.visitor_key, d.time) for d in found if d.refused]
     if not fresh:
         return batch
     partitions.ensure(Event._meta.db_table, {d.time for d in fresh})

@@ -74,6 +74,8 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     twice: bool = False
     # A split test whose variant led the visitor back to its control.
     back: Annotated[str, Meta(max_length=16)] = ""
+    # The visitor takes back the consent that they had given.
+    refused: bool = False
     # Split tests whose page had no element for one of their selectors: test key to the selector's place.
     unfound: Annotated[
         dict[Annotated[str, Meta(max_length=16)], Annotated[int, Meta(ge=0, lt=1000)]], Meta(max_length=20)

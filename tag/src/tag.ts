@@ -209,6 +209,19 @@ function run(settings: Settings): unknown {
       if (settings.consent !== "ask") return;
       tried(() => localStorage.setItem("clabo_consent", given ? "1" : "0"));
       if (!given) {
+        // Whoever takes it back is taken out wherever their hashed identity went: the last that is ever sent of them.
+        const last = who.visitor && made("note");
+        if (last)
+          tried(() =>
+            navigator.sendBeacon(
+              `${settings.to}/hit/${settings.key}`,
+              JSON.stringify({
+                ...who,
+                urls: [last.url],
+                events: [{ id: last.id, kind: last.kind, page: 0, age: 0, refused: true }],
+              }),
+            ),
+          );
         refuse();
         cookie("id", "", 0);
         cookie("left", "", 0);

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from datetime import timedelta
 from unittest.mock import patch
 
 from clabo.accounts.models import Role
@@ -12,11 +13,12 @@ from clabo.delivery import calling, sending, status, tasks
 from clabo.delivery.models import AdChannel, AudienceUse, Delivered, MemberBatch
 from clabo.delivery.over_http import OverHttp
 from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase, hashed
-from clabo.events.models import Identity, Visitor
+from clabo.events.models import Event, Identity, Visitor
 from clabo.monitoring.forgetting import forget
 from clabo.sites.models import Consent
 from clabo.testing.asking import Member
 from clabo.testing.jobs import run_jobs
+from clabo.testing.traffic import beacon, event, hit, receive
 
 put = OverHttp.put_members
 
@@ -137,6 +139,24 @@ class Sending(DeliveryCase):
             self.seen(number, "shop")
         deliver(use)
         self.assertEqual(self.there(use), set())
+
+    def test_who_takes_back_consent_is_taken_out(self) -> None:
+        self.seen(1, "ada")
+        self.seen(2, "ada", minutes=1)
+        self.seen(3, "bob")
+        use = self.use(self.audience())
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("ada", "bob"))
+        # In one of their two browsers; what the other states of them later, in a new consent, counts again.
+        at = self.now + timedelta(minutes=30)
+        before = Event.objects.count()
+        receive([hit(self.site, at, beacon(2, event("/kit", kind="note", refused=True)))])
+        self.assertEqual(Event.objects.count(), before)
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("bob"))
+        self.seen(4, "ada", minutes=60)
+        deliver(use)
+        self.assertEqual(self.there(use), hashed("ada", "bob"))
 
     def test_who_is_forgotten_here_is_taken_out_there(self) -> None:
         self.seen(1, "ada")

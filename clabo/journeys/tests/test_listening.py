@@ -13,6 +13,7 @@ from playwright.sync_api import Page, Route
 from clabo.accounts.models import Role
 from clabo.conversions import services
 from clabo.conversions.models import Conversion
+from clabo.delivery.models import Withdrawal
 from clabo.events.models import Element, Event, Kind, TrafficClass, TrafficDay, Visitor
 from clabo.sites.models import Site
 from clabo.testing.browsing import BrowserCase, OwnPages
@@ -519,6 +520,8 @@ class WhoIsCounted(ListeningCase):
         page.goto(self.own.url + "/a", wait_until="networkidle")
         self.quiet()
         self.assertEqual((Event.objects.count(), page.context.cookies()), (4, []))
+        # Told once, so that whoever had their hashed identity is told to take it out.
+        self.assertEqual(Withdrawal.objects.get().visitor, Visitor.objects.get())
         other = self.open("/a")
         other.evaluate("clabo.consent(false)")
         self.quiet()
