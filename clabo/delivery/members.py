@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import islice
+
 from django.db import connection
 from pyroaring import BitMap
 
@@ -39,7 +41,7 @@ def lay_out_wanted(site_id: int, people: BitMap) -> int:
         cursor.execute("CREATE TEMPORARY TABLE wanted_people (number integer NOT NULL)")
         numbers = iter(people)
         with cursor.copy("COPY wanted_people (number) FROM STDIN") as copy:
-            while some := [str(n) for n, _ in zip(numbers, range(_AT_ONCE), strict=False)]:
+            while some := [str(n) for n in islice(numbers, _AT_ONCE)]:
                 copy.write("\n".join(some) + "\n")
         cursor.execute("ANALYZE wanted_people")
         cursor.execute(

@@ -5,11 +5,14 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+import threading
 from pathlib import Path
 
 import uvicorn
 
 from clabo.network.api import make
+from clabo.network.clock import run
+from clabo.network.visitors import Web
 
 
 def main() -> None:
@@ -19,13 +22,17 @@ def main() -> None:
     parser.add_argument("--port", type=int, default=8004)
     parser.add_argument("--store", type=Path, required=True)
     parser.add_argument("--currency", default="EUR")
+    parser.add_argument(
+        "--served", action="append", default=[], metavar="HOST=ORIGIN", help="where a host's pages really are"
+    )
     asked = parser.parse_args()
     keys = frozenset(filter(None, os.environ.get("CLABO_NETWORK_KEYS", "").split(",")))
     if not keys:
         sys.exit("The practice network needs a key: set CLABO_NETWORK_KEYS.")
-    uvicorn.run(
-        make(asked.store, keys, asked.currency), host=asked.host, port=asked.port, log_level="warning"
-    )
+    app = make(asked.store, keys, asked.currency)
+    web = Web(dict(pair.split("=", 1) for pair in asked.served))
+    threading.Thread(target=run, args=(app.state.network.store, web), daemon=True).start()
+    uvicorn.run(app, host=asked.host, port=asked.port, log_level="warning")
 
 
 if __name__ == "__main__":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hmac
 import random
+import sqlite3
 import time
 from collections.abc import Awaitable, Callable
 from dataclasses import asdict, dataclass, field
@@ -15,7 +16,7 @@ from typing import Annotated, cast
 from fastapi import APIRouter, Depends, FastAPI, Header, HTTPException, Request, Response
 from fastapi.responses import JSONResponse
 
-from clabo.network import clicks, lists, practice
+from clabo.network import clicks, lists, plans, practice
 from clabo.network.shapes import (
     AnswerJson,
     AnswersJson,
@@ -25,6 +26,8 @@ from clabo.network.shapes import (
     ClickOut,
     ConversionsJson,
     ListJson,
+    PlanJson,
+    PlanStandingJson,
     PracticeJson,
     RefusedMember,
     SpendJson,
@@ -200,6 +203,49 @@ def status(call: Calling) -> StatusJson:
             for s in found
         ],
     )
+
+
+@router.post("/v1/plans", summary="Start a plan", status_code=201)
+def make_plan(data: PlanJson, call: Calling) -> PlanStandingJson:
+    now = time.time()
+    with call.network.store.changing() as db:
+        return _standing(db, plans.make(db, _plan(data), now), now)
+
+
+@router.put("/v1/plans/{plan_id}", summary="Go on with other terms")
+def change_plan(plan_id: str, data: PlanJson, call: Calling) -> PlanStandingJson:
+    with call.network.store.changing() as db:
+        if not plans.change(db, plan_id, _plan(data)):
+            raise HTTPException(404, "There is no such plan, or it has ended.")
+        return _standing(db, plan_id, time.time())
+
+
+@router.delete("/v1/plans/{plan_id}", summary="End a plan")
+def end_plan(plan_id: str, call: Calling) -> PlanStandingJson:
+    now = time.time()
+    with call.network.store.changing() as db:
+        plans.end(db, plan_id, now)
+        return _standing(db, plan_id, now)
+
+
+@router.get("/v1/plans/{plan_id}", summary="How a plan stands")
+def read_plan(plan_id: str, call: Calling) -> PlanStandingJson:
+    with call.network.store.changing() as db:
+        return _standing(db, plan_id, time.time())
+
+
+def _plan(data: PlanJson) -> plans.Plan:
+    said = data.model_dump()
+    said["creatives"] = [plans.Creative(**c) for c in said["creatives"]]
+    return plans.Plan(**said)
+
+
+def _standing(db: sqlite3.Connection, plan_id: str, now: float) -> PlanStandingJson:
+    found = plans.standing(db, plan_id, now)
+    if found is None:
+        raise HTTPException(404, "There is no such plan.")
+    said = asdict(found) | {"cost": f"{found.cost:f}"}
+    return PlanStandingJson.model_validate(said)
 
 
 @router.get("/practice", summary="How the switches stand")

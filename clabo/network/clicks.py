@@ -78,16 +78,33 @@ def show(db: sqlite3.Connection, ad: Ad, day: date, impressions: int, clicks: in
     )
 
 
-def click(db: sqlite3.Connection, ad: Ad, cost: Decimal, at: datetime | None = None) -> str:
-    """Somebody clicks: the click's id."""
+@dataclass(frozen=True, slots=True)
+class Who:
+    """Who clicked, as the network tells people apart, and by which plan."""
+
+    plan: str
+    segment: int
+    band: int
+
+
+def click(
+    db: sqlite3.Connection,
+    ad: Ad,
+    cost: Decimal,
+    at: datetime | None = None,
+    who: Who | None = None,
+    shown: int = 1,
+) -> str:
+    """Somebody clicks, having been shown the ad `shown` times since that was last said: the click's id."""
     at = at or datetime.now(UTC)
     day = at.date()
     click_id = secrets.token_hex(12)
+    of = (who.plan, who.segment, who.band) if who else ("", None, None)
     db.execute(
-        "INSERT INTO clicks VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (click_id, at.timestamp(), day.isoformat(), ad.campaign, ad.ad_group, ad.ad, ad.landing),
+        "INSERT INTO clicks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (click_id, at.timestamp(), day.isoformat(), ad.campaign, ad.ad_group, ad.ad, ad.landing, *of),
     )
-    show(db, ad, day, 1, 1, cost)
+    show(db, ad, day, shown, 1, cost)
     return click_id
 
 

@@ -53,9 +53,9 @@ def change(
     )
     refused = [m for m in (*add, *remove) if refuse and random.random() < refuse]
     left_out = set(refused)
-    put = [(list_id, *m, is_known(m)) for m in add if m not in left_out]
+    put = [(list_id, *m, is_known(m), now) for m in add if m not in left_out]
     before = db.total_changes
-    db.executemany("INSERT OR IGNORE INTO members VALUES (?, ?, ?, ?)", put)
+    db.executemany("INSERT OR IGNORE INTO members VALUES (?, ?, ?, ?, ?)", put)
     came = db.total_changes - before
     gone = 0
     for member in remove:

@@ -148,3 +148,43 @@ class ClickOut(_Model):
 
     id: str
     link: str
+
+
+class CreativeJson(_Model):
+    """What is shown, and where it leads."""
+
+    id: str = Field(pattern="^[a-z0-9_-]{1,40}$")
+    headline: str = Field(min_length=1, max_length=90)
+    text: str = Field(default="", max_length=200)
+    button: str = Field(default="", max_length=30)
+    landing: str = Field(pattern="^https?://", max_length=2000)
+
+
+class PlanJson(_Model):
+    """What is to be shown to whom, from day to day (of UTC); a list that is not there has nobody on it."""
+
+    campaign: str = Field(min_length=1, max_length=200)
+    shown_to: list[str] = Field(min_length=1, max_length=20)
+    left_out: list[str] = Field(default=[], max_length=20)
+    highest_click: float = Field(gt=0, le=1000)
+    daily_budget: float = Field(gt=0, le=1_000_000)
+    cap: int = Field(default=0, ge=0, le=1000)
+    first: date
+    last: date | None = None
+    creatives: list[CreativeJson] = Field(min_length=1, max_length=20)
+
+
+class PlanStandingJson(_Model):
+    """How a plan stands. `often`: how many people have seen it 0, 1, 2 … times, the last: ten times or more."""
+
+    id: str
+    plan: PlanJson
+    ended: bool
+    people: int
+    reached: int
+    shown: int
+    clicks: int
+    conversions: int
+    cost: str
+    spent_today: float
+    often: list[int]

@@ -13,7 +13,7 @@ CREATE TABLE IF NOT EXISTS lists (
     id TEXT PRIMARY KEY, name TEXT NOT NULL
 );
 CREATE TABLE IF NOT EXISTS members (
-    list TEXT NOT NULL, kind TEXT NOT NULL, hash BLOB NOT NULL, known INTEGER NOT NULL,
+    list TEXT NOT NULL, kind TEXT NOT NULL, hash BLOB NOT NULL, known INTEGER NOT NULL, at REAL NOT NULL,
     PRIMARY KEY (list, kind, hash)
 ) WITHOUT ROWID;
 -- How many came or went by a call, and when that will have been worked in.
@@ -27,8 +27,16 @@ CREATE TABLE IF NOT EXISTS answers (
 ) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS clicks (
     id TEXT PRIMARY KEY, at REAL NOT NULL, day TEXT NOT NULL,
-    campaign TEXT NOT NULL, ad_group TEXT NOT NULL, ad TEXT NOT NULL, landing TEXT NOT NULL
+    campaign TEXT NOT NULL, ad_group TEXT NOT NULL, ad TEXT NOT NULL, landing TEXT NOT NULL,
+    -- Of clicks that a plan brought: which, and how the network tells people apart.
+    plan TEXT NOT NULL DEFAULT '', segment INTEGER, band INTEGER
 ) WITHOUT ROWID;
+CREATE INDEX IF NOT EXISTS clicks_of ON clicks (plan);
+CREATE TABLE IF NOT EXISTS plans (
+    id TEXT PRIMARY KEY, content TEXT NOT NULL, ended REAL, stepped REAL NOT NULL
+) WITHOUT ROWID;
+-- How far a plan is: the hashes of its people, and an auction.State of theirs, as NumPy writes it.
+CREATE TABLE IF NOT EXISTS progress (plan TEXT PRIMARY KEY, day TEXT NOT NULL, state BLOB NOT NULL) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS conversions (
     name TEXT NOT NULL, event TEXT NOT NULL, revision INTEGER NOT NULL, click TEXT NOT NULL, at REAL NOT NULL,
     value INTEGER, currency TEXT NOT NULL, withdrawn INTEGER NOT NULL,

@@ -9,7 +9,7 @@ from unittest.mock import patch
 from clabo.accounts.models import Role
 from clabo.audiences import services as audiences
 from clabo.core.identities import digest
-from clabo.delivery import calling, sending, status, tasks
+from clabo.delivery import calling, members, sending, status, tasks
 from clabo.delivery.models import AdChannel, AudienceUse, Delivered, MemberBatch
 from clabo.delivery.over_http import OverHttp
 from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase, hashed
@@ -66,7 +66,7 @@ class Sending(DeliveryCase):
         use = self.use(self.audience(include=KIT, exclude=ORDERED))
         there, gone = set[str](), set[str]()
         number = 100
-        with patch.object(sending, "BATCH", 3):
+        with patch.object(sending, "BATCH", 3), patch.object(members, "_AT_ONCE", 4):
             for turn in range(12):
                 for name in chance.sample(everybody, 6):
                     number += 1

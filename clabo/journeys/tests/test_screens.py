@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, datetime, timedelta
+from uuid import uuid4
 
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
@@ -11,9 +12,12 @@ from playwright.sync_api import Page, expect
 from clabo.accounts.models import Membership, Role
 from clabo.audiences.models import Audience
 from clabo.conversions.models import Conversion, ConversionRule
+from clabo.core.links import Parts
+from clabo.delivery.models import AdChannel, AudienceUse, Report
 from clabo.demo import loading, scenario
 from clabo.events.models import Event, Visit
 from clabo.events.models import Page as KnownPage
+from clabo.links.services import keep as keep_link
 from clabo.monitoring import tags as watching
 from clabo.paths.models import Path
 from clabo.reports.goals import set_goal
@@ -54,7 +58,39 @@ class ScreensCase(BrowserCase):
 
     def demo(self) -> Site:
         now = datetime.now(UTC)
-        return loading.load(lambda share, what: None, days=40, visits=3000, now=now, beside=False)
+        site = loading.load(lambda share, what: None, days=40, visits=3000, now=now, beside=False)
+        channel = AdChannel.objects.create(
+            site=site,
+            name="Lantern",
+            kind="files",
+            source="lantern-search",
+            click_parameter="lanternclid",
+            agreed_at=now,
+        )
+        AudienceUse.objects.create(audience=Audience.objects.order_by("pk")[0], channel=channel)
+        rule = ConversionRule.objects.order_by("pk")[0]
+        channel.rules.add(rule)
+        for state, reason in (("taken", ""), ("refused", "too_old"), ("waiting", "")):
+            Report.objects.create(
+                channel=channel,
+                rule=rule,
+                event_id=uuid4(),
+                event=f"BH-{state}",
+                click="c1",
+                time=now,
+                value=59,
+                currency="EUR",
+                state=state,
+                reason=reason,
+                owed_at=now,
+                answered_at=now if reason else None,
+            )
+        keep_link(
+            site,
+            Parts("/starter-hive", {"source": "meadow-feed", "medium": "cpc", "campaign": "spring"}),
+            None,
+        )
+        return site
 
     def screens(self) -> list[str]:
         test = SplitTest.objects.order_by("pk")[0]
@@ -72,6 +108,8 @@ class ScreensCase(BrowserCase):
             "pages?chart=roas&grain=week&compare=before",
             "sources?by=hour",
             "sources?by=counts",
+            "spend?part=channels",
+            "spend?part=links",
         ]
 
     def enter(self, who: int = 0, **options: object) -> Page:
@@ -157,6 +195,20 @@ class Opened(ScreensCase):
         expect(page.get_by_role("option", name=re.compile("^Today"))).to_be_visible()
         self.check(page, "find anything")
         page.keyboard.press("Escape")
+        self.go(page, "spend?part=channels")
+        page.get_by_role("button", name="Lantern").click()
+        page.get_by_role("tab", name="Log").click()
+        expect(page.get_by_text("refused: it is too long ago")).to_be_visible()
+        self.check(page, "what a channel was told")
+        page.get_by_role("button", name="New channel").click()
+        expect(page.get_by_label("Click id in")).to_be_visible()
+        self.check(page, "a new channel")
+        self.go(page, "spend?part=links")
+        page.get_by_label("Leads to").fill("/nowhere")
+        page.get_by_label("Source").fill("x")
+        page.get_by_label("Campaign").fill("y")
+        expect(page.get_by_text("Nobody was seen on this page yet.")).to_be_visible()
+        self.check(page, "a link with what will not join")
         self.go(page, "pixel")
         page.get_by_role("button", name="Site settings").click()
         expect(page.get_by_label("Currency")).to_be_visible()

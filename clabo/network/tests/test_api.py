@@ -175,3 +175,43 @@ class Counting(Case):
         ):
             [answer] = self.ask("POST", "/v1/conversions", {"items": [{**plain, **change}]}).json["answers"]
             self.assertEqual((answer["taken"], answer["reason"]), (not reason, reason), change)
+
+
+class Plans(Case):
+    PLAN = {
+        "campaign": "bees",
+        "shown_to": ["one"],
+        "highest_click": 0.9,
+        "daily_budget": 15,
+        "cap": 3,
+        "first": "2026-11-01",
+        "creatives": [
+            {"id": "early", "headline": "Bees like an early start", "landing": "https://shop.example/kit"}
+        ],
+    }
+
+    def test_started_changed_and_ended(self) -> None:
+        self.change("a", add=[hashed(n) for n in range(50)])
+        made = self.ask("POST", "/v1/plans", self.PLAN)
+        known = sum(bytes.fromhex(hashed(n))[-1] < lists.KNOWN_OF_256 for n in range(50))
+        self.assertEqual((made.status, made.json["people"], made.json["ended"]), (201, known, False))
+        address = f"/v1/plans/{made.json['id']}"
+        changed = self.ask("PUT", address, {**self.PLAN, "daily_budget": 40})
+        self.assertEqual(changed.json["plan"]["daily_budget"], 40)
+        self.assertEqual(self.ask("DELETE", address).json["ended"], True)
+        self.assertEqual(self.ask("PUT", address, self.PLAN).status, 404)
+        self.assertEqual(self.ask("GET", address).json["plan"]["daily_budget"], 40)
+        self.assertEqual(self.ask("GET", "/v1/plans/none").status, 404)
+
+    def test_what_cannot_be(self) -> None:
+        for change in (
+            {"highest_click": 0},
+            {"daily_budget": "NaN"},
+            {"shown_to": []},
+            {"creatives": []},
+            {"cap": -1},
+            {"first": "soon"},
+            {"creatives": [{**self.PLAN["creatives"][0], "landing": "javascript:x"}]},  # type: ignore[index]
+            {"more": 1},
+        ):
+            self.assertEqual(self.ask("POST", "/v1/plans", {**self.PLAN, **change}).status, 422, change)

@@ -1,0 +1,158 @@
+"""Auctions: the budget holds, the cap holds, prices are the others'; and what is learnt is worth something."""
+
+from __future__ import annotations
+
+from hashlib import sha256
+from unittest import TestCase
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import stats
+
+from clabo.network.auction import (
+    BANDS,
+    BY_HOUR,
+    CAP_DAYS,
+    CHANCES_A_DAY,
+    SEGMENTS,
+    Learned,
+    People,
+    State,
+    Terms,
+    band_of,
+    conversion_rates,
+    step,
+)
+
+TERMS = Terms(highest_click=0.9, daily_budget=15.0, cap=3, quality=(1.0, 1.2))
+
+
+def some(count: int, seed: int) -> People:
+    chance = np.random.default_rng(seed)
+    hashes = [sha256(f"{seed} {n}".encode()).digest() for n in range(count)]
+    return People.of_hashes(hashes, chance.uniform(0, 40, count))
+
+
+def run(people: People, terms: Terms, days: int, seed: int, told: bool = True) -> tuple[float, int]:
+    """What it cost, and how many converted; the network is told of them or not."""
+    chance = np.random.default_rng(seed)
+    state, learned, cost, converted = State.fresh(len(people)), Learned(), 0.0, 0
+    for _ in range(days):
+        for hour in range(24):
+            found = step(people, terms, state, learned.worth(), hour, 1.0, chance)
+            cost += found.cost
+            band = band_of(people.days[found.person])
+            did = chance.random(len(found.person)) < conversion_rates(people, found.person, 0.06)
+            converted += int(did.sum())
+            if told:
+                np.add.at(learned.clicks, (people.segment[found.person], band), 1)
+                np.add.at(learned.conversions, (people.segment[found.person][did], band[did]), 1)
+        state.next_day()
+    return cost, converted
+
+
+class Stepping(TestCase):
+    @settings(max_examples=25, deadline=None)
+    @given(
+        st.integers(0, 3000),
+        st.floats(0.05, 3),
+        st.floats(0, 60),
+        st.integers(0, 5),
+        st.integers(1, 3),
+        st.integers(0, 9),
+    )
+    def test_budget_cap_and_prices_hold(
+        self, count: int, click: float, budget: float, cap: int, creatives: int, seed: int
+    ) -> None:
+        people, chance = some(count, seed), np.random.default_rng(seed)
+        terms = Terms(click, budget, cap, (1.0,) * creatives)
+        state, seen = State.fresh(count), np.zeros(count, int)
+        for _ in range(10):
+            spent = 0.0
+            for hour in range(24):
+                worth = chance.uniform(1 / 3, 3, (SEGMENTS, len(BANDS)))
+                found = step(people, terms, state, worth, hour, 1.0, chance)
+                spent += found.cost
+                self.assertEqual(len(found.shown), creatives)
+                self.assertTrue((found.price > 0).all() and (found.price <= click + 1e-9).all())
+                self.assertLessEqual(len(found.price), found.shown.sum())
+            self.assertLessEqual(spent, budget + 1e-9)
+            if cap:
+                self.assertLessEqual(state.seen_by_day.sum(axis=0).max(initial=0), cap)
+            seen += state.seen_by_day[0]
+            state.next_day()
+        np.testing.assert_array_equal(seen, state.seen)
+
+    def test_chances_are_as_many_as_they_say(self) -> None:
+        people = some(40_000, 1)
+        self.assertAlmostEqual(people.chances.mean(), CHANCES_A_DAY, delta=0.15)
+        self.assertAlmostEqual(BY_HOUR.sum(), 1.0)
+        shares = np.bincount(people.segment, minlength=SEGMENTS) / len(people)
+        self.assertLess(np.abs(shares - 1 / SEGMENTS).max(), 0.01)
+
+    def test_the_day_is_spent_over_the_day(self) -> None:
+        people, chance = some(20_000, 2), np.random.default_rng(2)
+        state = State.fresh(len(people))
+        for _ in range(3):
+            by_hour = [
+                step(people, TERMS, state, np.ones((SEGMENTS, len(BANDS))), h, 1.0, chance).cost
+                for h in range(24)
+            ]
+            state.next_day()
+        self.assertGreater(sum(by_hour), 0.9 * TERMS.daily_budget)
+        self.assertGreater(sum(h > 0 for h in by_hour), 15)
+
+    def test_without_a_cap_some_see_it_far_too_often_and_click_less(self) -> None:
+        people = some(400, 3)
+        rich = Terms(2.0, 1000.0, 0, (1.0,))
+        chance, state, shown, clicks = np.random.default_rng(3), State.fresh(400), [], []
+        for _ in range(21):
+            found = [
+                step(people, rich, state, np.ones((SEGMENTS, len(BANDS))), h, 1.0, chance) for h in range(24)
+            ]
+            shown.append(sum(f.shown.sum() for f in found))
+            clicks.append(sum(len(f.person) for f in found))
+            state.next_day()
+        self.assertGreater(np.quantile(state.seen, 0.9), 3 * CAP_DAYS)
+        self.assertLess(sum(clicks[14:]) / sum(shown[14:]), 0.5 * sum(clicks[:3]) / sum(shown[:3]))
+
+    def test_alike_whether_time_goes_by_in_hours_or_minutes(self) -> None:
+        people = some(3000, 4)
+        costs = []
+        for parts in (1, 6):
+            chance, total = np.random.default_rng(5), 0.0
+            for seed in range(12):
+                state = State.fresh(len(people))
+                terms = Terms(0.9, 1e9, 0, (1.0,))
+                for hour in range(24):
+                    for part in range(parts):
+                        worth = np.ones((SEGMENTS, len(BANDS)))
+                        total += step(
+                            people, terms, state, worth, hour + part / parts, 1 / parts, chance
+                        ).cost
+                del seed
+            costs.append(total)
+        self.assertAlmostEqual(costs[0] / costs[1], 1.0, delta=0.12)
+
+
+class Learning(TestCase):
+    def test_a_plan_that_is_told_of_conversions_does_better(self) -> None:
+        better = []
+        for seed in range(12):
+            people = some(20_000, seed)
+            terms = Terms(0.9, 40.0, 3, (1.0, 1.2))
+            told, plain = (run(people, terms, 28, seed, told) for told in (True, False))
+            self.assertGreater(min(told[1], plain[1]), 3)
+            better.append(plain[0] / plain[1] > told[0] / told[1])
+        wins = sum(better)
+        self.assertLess(stats.binomtest(wins, len(better), 0.5, "greater").pvalue, 0.05, wins)
+
+    def test_nothing_told_nothing_learnt(self) -> None:
+        learned = Learned()
+        learned.clicks[:] = 100
+        self.assertTrue((learned.worth() == 1).all())
+        learned.conversions[5] = 30
+        worth = learned.worth()
+        self.assertTrue((worth[5] > 1.5).all() and (worth[0] < 1).all())
+        self.assertTrue((worth >= 1 / 3).all() and (worth <= 3).all())
