@@ -171,8 +171,10 @@ def doubts(address: str, known: Known) -> list[Told]:
         raise ValueError("not an address") from error
     if host not in known.hosts:
         found.append(told("host_not_ours", host=host))
-    elif known.page != "fine":
-        found.append(told("page_unseen" if known.page == "unseen" else "page_stopped"))
+    elif known.page == "unseen":
+        found.append(told("page_unseen"))
+    elif known.page == "stopped":
+        found.append(told("page_stopped"))
     if "?" in split.fragment or "utm_" in split.fragment:
         found.append(told("said_after_fragment"))
     if split.scheme != "https":

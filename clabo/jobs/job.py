@@ -18,9 +18,9 @@ RETRY = RetryStrategy(max_attempts=9, exponential_wait=30)
 
 
 # How many jobs of each sort run at a time: what takes long, what waits for others outside, and what is soon done and
-# must not wait for either.
+# must not wait for either (nor one site's for another's, whose service is slow).
 Queue = Literal["clabo", "outside", "soon"]
-QUEUES: dict[Queue, int] = {"clabo": 2, "outside": 2, "soon": 1}
+QUEUES: dict[Queue, int] = {"clabo": 2, "outside": 2, "soon": 4}
 
 JOBS: dict[str, Job] = {}
 

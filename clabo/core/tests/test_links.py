@@ -42,12 +42,11 @@ class Building(TestCase):
         wanted = [tidy(names[f], naming) for f in FIELDS]
         self.assertEqual([said.source, said.medium, said.name, said.ad_group, said.ad], wanted)
         plain = {k: " ".join(v.replace("\x00", "").split()) for k, v in subs.items()}
-        kept = {
-            k.lower(): v.strip() for k, v in reversed(query) if k in ("sub1", "Sub1") and "sub1" not in plain
-        }
         given_subs = {k: v for k, v in plain.items() if v}
-        if "sub1" in given_subs or not kept:
-            self.assertEqual(said.sub_ids, given_subs)
+        # What the destination says of itself stays where nothing takes its place.
+        kept = [v.strip() for k, v in query if k.lower() == "sub1" and v.strip()]
+        wanted_subs = {**({"sub1": kept[0].replace("\x00", "")} if kept else {}), **given_subs}
+        self.assertEqual(said.sub_ids, wanted_subs)
         self.assertEqual((said.click_id, urlsplit(address).fragment), ("", fragment[1:]))
         self.assertEqual(normalise(address).path, "/kit")
         # What has nothing to do with ads is left as it was.

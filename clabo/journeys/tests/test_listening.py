@@ -568,13 +568,16 @@ class Hostile(ListeningCase):
         page = context.new_page()
         errors: list[str] = []
         page.on("pageerror", lambda error: errors.append(str(error)))
+        begun = time.monotonic()
         page.goto(self.own.url + "/hostile")
         page.wait_for_timeout(2500)
         self.assertEqual(page.text_content("#p"), "fine")
         self.assertEqual({e for e in errors if "page: " not in e}, set())
         context.close()
+        seconds = time.monotonic() - begun
         self.quiet()
-        self.assertLessEqual(Event.objects.count(), 110)
+        # A hundred at once and one a second from then on, however long a busy machine took; the page itself, and some.
+        self.assertLessEqual(Event.objects.count(), 107 + seconds)
 
     def test_markup_in_titles_names_and_keys_stays_text(self) -> None:
         evil = "<img src=x onerror=alert(1)>"
