@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from datetime import timedelta
+from functools import partial
 from unittest.mock import patch
 
 from clabo.accounts.models import Role
@@ -93,7 +94,8 @@ class Sending(DeliveryCase):
         self.seen(1, "ada")
         use = self.use(self.audience())
         self.network.switch(away=True)
-        run_jobs()
+        with patch.object(sending, "deliver", partial(sending.deliver, patience=0)):
+            run_jobs()
         [channel] = self.member.ask("GET", "/channels")
         self.assertIn("went wrong on its side (503)", channel["failure"])
         self.assertIsNotNone(channel["failing_since"])
