@@ -1,6 +1,6 @@
 """The four calls by which Clabo speaks with a place ads run, whatever its own interface looks like (docs/channels.md).
 
-Another kind of channel is a module with a class that has these four, and a line in `adapters`.
+Another kind of channel is a module with a class that has these four, and its place in adapters.py.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from decimal import Decimal
 from typing import NamedTuple, Protocol
 from uuid import UUID
 
-from clabo.delivery.models import AdChannel, Report
+from clabo.delivery.models import Report
 
 
 class Member(NamedTuple):
@@ -87,10 +87,3 @@ class Adapter(Protocol):
 
     def remove_list(self, list_key: UUID) -> None:
         """Take a list away with all who are on it; none is no error."""
-
-
-def adapter_of(channel: AdChannel) -> Adapter:
-    """How to speak with a channel that can be spoken with."""
-    from clabo.delivery.over_http import OverHttp
-
-    return OverHttp(channel.base_url, channel.secret)

@@ -12,7 +12,8 @@ from django.db import IntegrityError, transaction
 from clabo.accounts.models import User
 from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
-from clabo.delivery.adapter import ChannelStatus, adapter_of
+from clabo.delivery.adapter import ChannelStatus
+from clabo.delivery.adapters import adapter_of
 from clabo.delivery.calling import Away, Declined, checked_url
 from clabo.delivery.models import AdChannel, AudienceUse
 from clabo.delivery.status import ask, keep

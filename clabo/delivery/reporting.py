@@ -17,7 +17,7 @@ from clabo.conversions.models import Conversion, Credit
 from clabo.core.attribution import Model
 from clabo.core.delivery import Standing, next_standing
 from clabo.db.arrays import in_array
-from clabo.delivery.adapter import adapter_of
+from clabo.delivery.adapters import adapter_of
 from clabo.delivery.calling import Away
 from clabo.delivery.models import AdChannel, OwedReport, Report
 from clabo.delivery.trouble import noted, rests

@@ -10,7 +10,8 @@ from itertools import chain
 
 from django.db import connection, transaction
 
-from clabo.delivery.adapter import Adapter, Member, adapter_of
+from clabo.delivery.adapter import Adapter, Member
+from clabo.delivery.adapters import adapter_of
 from clabo.delivery.calling import Away
 from clabo.delivery.differing import due, lay_out_due, strike_off, write_down
 from clabo.delivery.members import clear_up

@@ -14,7 +14,8 @@ from django.db import transaction
 
 from clabo.accounts.models import User
 from clabo.core.spendfile import ColumnMapping
-from clabo.delivery.adapter import SpendOfDay, adapter_of
+from clabo.delivery.adapter import SpendOfDay
+from clabo.delivery.adapters import adapter_of
 from clabo.delivery.calling import Away, Declined
 from clabo.delivery.models import AdChannel, SpendReading
 from clabo.delivery.trouble import noted

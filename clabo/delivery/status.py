@@ -6,7 +6,8 @@ from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
-from clabo.delivery.adapter import ChannelStatus, ListStatus, adapter_of
+from clabo.delivery.adapter import ChannelStatus, ListStatus
+from clabo.delivery.adapters import adapter_of
 from clabo.delivery.models import AdChannel, AudienceUse
 from clabo.delivery.trouble import noted
 

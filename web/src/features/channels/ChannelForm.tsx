@@ -61,7 +61,13 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
     },
     done: async (made) => {
       await again();
-      toast(channel ? `${made.name} is changed.` : `${made.name} answers, and is set up.`);
+      toast(
+        channel
+          ? `${made.name} is changed.`
+          : made.kind === "http"
+            ? `${made.name} answers, and is set up.`
+            : `${made.name} is set up.`,
+      );
       done(made);
     },
   });
@@ -134,7 +140,8 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
           />
         ))}
         <p className="text-small text-quiet">
-          Each that is credited to one of its clicks, with its value, within a minute; when it changes, again.
+          Each that is credited to one of its clicks, with its value,{" "}
+          {kind === "http" ? "within a minute" : "in the next file that is taken"}; when it changes, again.
         </p>
       </fieldset>
       {kind === "http" && (
@@ -159,7 +166,7 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
       {canEdit && (
         <div className="flex gap-2">
           <Button type="submit" kind="main" disabled={form.pending}>
-            {form.pending ? "Trying it …" : channel ? "Save" : "Try it and set it up"}
+            {form.pending ? "Trying it …" : channel ? "Save" : kind === "http" ? "Try it and set it up" : "Set it up"}
           </Button>
           {channel && (
             <Button kind="against" disabled={remove.isPending} onClick={() => remove.mutate(channel.id)}>

@@ -41,7 +41,7 @@ export function Columns({ siteId, channel, canEdit }: { siteId: number; channel:
   });
   const part = (title: string, columns: Heads, heads: Heads, set: (heads: Heads) => void, field: string) => (
     <fieldset disabled={!canEdit} className="flex flex-col gap-2">
-      <legend className="mb-1 text-lead">{title}</legend>
+      <legend className="mb-1 font-head text-lead font-semibold">{title}</legend>
       {Object.entries(columns).map(([column, says]) => (
         <Field key={column} label={says}>
           {(p) => (

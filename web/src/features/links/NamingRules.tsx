@@ -43,7 +43,7 @@ export function NamingRules({ siteId, naming, done }: { siteId: number; naming: 
         <p className="mb-1 font-medium">A space becomes</p>
         <Radios<Space>
           label="A space becomes"
-          choices={{ "-": "a hyphen: may-bees", _: "an underscore: may_bees", " ": "nothing else: may bees" }}
+          choices={{ "-": "a hyphen: may-bees", _: "an underscore: may_bees", " ": "a space as it was: may bees" }}
           chosen={now.space}
           choose={(space) => setNow({ ...now, space })}
         />
