@@ -54,7 +54,7 @@ class ChannelStatus:
 
 @dataclass(frozen=True, slots=True)
 class SpendOfDay:
-    """An ad on one day, with the channel's own count of what came of it."""
+    """An ad on one day, with the channel's own count of what came of it, of those who clicked and of those who only saw it."""
 
     day: date
     campaign: str
@@ -66,6 +66,7 @@ class SpendOfDay:
     cost: Decimal
     conversions: Decimal | None
     value: Decimal | None
+    view_conversions: Decimal | None = None
 
 
 class Adapter(Protocol):

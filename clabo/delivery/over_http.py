@@ -53,6 +53,7 @@ class _Row(BaseModel):
     cost: Decimal = _Amount
     conversions: Decimal | None = Field(default=None, ge=0, lt=1_000_000_000)
     value: Decimal | None = Field(default=None, ge=0, lt=1_000_000_000)
+    view_conversions: Decimal | None = Field(default=None, ge=0, lt=1_000_000_000)
 
 
 class _Spend(BaseModel):

@@ -38,6 +38,7 @@ _HEAD = (
     "cost",
     "conversions",
     "value",
+    "view_conversions",
 )
 
 

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-import hmac
 import random
-import sqlite3
 import time
 from collections.abc import Awaitable, Callable
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict
 from datetime import date, datetime
 from hashlib import sha256
 from pathlib import Path
-from typing import Annotated, cast
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, FastAPI, Header, HTTPException, Request, Response
 from fastapi.responses import JSONResponse
 
-from clabo.network import clicks, lists, plans, practice
+from clabo.network import clicks, lists, practice
+from clabo.network.calling import Calling, Network, caller, network_of
+from clabo.network.plans_api import router as plans_router
 from clabo.network.shapes import (
     AnswerJson,
     AnswersJson,
@@ -26,8 +26,6 @@ from clabo.network.shapes import (
     ClickOut,
     ConversionsJson,
     ListJson,
-    PlanJson,
-    PlanStandingJson,
     PracticeJson,
     RefusedMember,
     SpendJson,
@@ -40,52 +38,7 @@ MOST_BYTES = 4 * 1024 * 1024
 router = APIRouter()
 
 
-@dataclass(slots=True)
-class Network:
-    """One network: what it keeps, who may call, and in what currency it counts."""
-
-    store: Store
-    keys: frozenset[str]
-    currency: str
-    allowances: dict[str, practice.Allowance] = field(default_factory=dict)
-
-
-def _network(request: Request) -> Network:
-    return cast(Network, request.app.state.network)
-
-
-def _caller(request: Request) -> str:
-    scheme, _, given = request.headers.get("authorization", "").partition(" ")
-    for key in _network(request).keys if scheme.lower() == "bearer" else ():
-        if hmac.compare_digest(given.encode(), key.encode()):
-            return key
-    raise HTTPException(401, "This key is not known.")
-
-
-Caller = Annotated[str, Depends(_caller)]
-
-
-@dataclass(frozen=True, slots=True)
-class Call:
-    """A call that the switches let through."""
-
-    network: Network
-    practice: practice.Practice
-
-
-def _call(request: Request, key: Caller) -> Call:
-    network = _network(request)
-    now = practice.read(network.store)
-    wait = network.allowances.setdefault(key, practice.Allowance()).wait(now.calls)
-    if wait:
-        raise HTTPException(429, "Too many calls.", {"Retry-After": str(max(1, round(wait)))})
-    time.sleep(now.slow)
-    if now.away:
-        raise HTTPException(503, "The network is away.", {"Retry-After": "2"})
-    return Call(network, now)
-
-
-Calling = Annotated[Call, Depends(_call)]
+Caller = Annotated[str, Depends(caller)]
 
 
 @router.post("/v1/lists/{list_id}/changes", summary="Put members")
@@ -174,6 +127,7 @@ def spend(first: date, last: date, call: Calling) -> SpendsJson:
                 cost=f"{r.cost:f}",
                 conversions=r.conversions,
                 value=f"{r.value:f}",
+                view_conversions=r.view_conversions,
             )
             for r in rows
         ],
@@ -205,64 +159,21 @@ def status(call: Calling) -> StatusJson:
     )
 
 
-@router.post("/v1/plans", summary="Start a plan", status_code=201)
-def make_plan(data: PlanJson, call: Calling) -> PlanStandingJson:
-    now = time.time()
-    with call.network.store.changing() as db:
-        return _standing(db, plans.make(db, _plan(data), now), now)
-
-
-@router.put("/v1/plans/{plan_id}", summary="Go on with other terms")
-def change_plan(plan_id: str, data: PlanJson, call: Calling) -> PlanStandingJson:
-    with call.network.store.changing() as db:
-        if not plans.change(db, plan_id, _plan(data)):
-            raise HTTPException(404, "There is no such plan, or it has ended.")
-        return _standing(db, plan_id, time.time())
-
-
-@router.delete("/v1/plans/{plan_id}", summary="End a plan")
-def end_plan(plan_id: str, call: Calling) -> PlanStandingJson:
-    now = time.time()
-    with call.network.store.changing() as db:
-        plans.end(db, plan_id, now)
-        return _standing(db, plan_id, now)
-
-
-@router.get("/v1/plans/{plan_id}", summary="How a plan stands")
-def read_plan(plan_id: str, call: Calling) -> PlanStandingJson:
-    with call.network.store.changing() as db:
-        return _standing(db, plan_id, time.time())
-
-
-def _plan(data: PlanJson) -> plans.Plan:
-    said = data.model_dump()
-    said["creatives"] = [plans.Creative(**c) for c in said["creatives"]]
-    return plans.Plan(**said)
-
-
-def _standing(db: sqlite3.Connection, plan_id: str, now: float) -> PlanStandingJson:
-    found = plans.standing(db, plan_id, now)
-    if found is None:
-        raise HTTPException(404, "There is no such plan.")
-    said = asdict(found) | {"cost": f"{found.cost:f}"}
-    return PlanStandingJson.model_validate(said)
-
-
 @router.get("/practice", summary="How the switches stand")
 def switches(request: Request, key: Caller) -> PracticeJson:
-    return PracticeJson(**asdict(practice.read(_network(request).store)))
+    return PracticeJson(**asdict(practice.read(network_of(request).store)))
 
 
 @router.put("/practice", summary="Turn the switches")
 def turn(request: Request, data: PracticeJson, key: Caller) -> PracticeJson:
-    practice.write(_network(request).store, practice.Practice(**data.model_dump()))
+    practice.write(network_of(request).store, practice.Practice(**data.model_dump()))
     return data
 
 
 @router.post("/practice/clicks", summary="Have somebody click an ad")
 def click(request: Request, data: ClickIn, key: Caller) -> ClickOut:
     ad = clicks.Ad(data.campaign, data.ad_group, data.ad, data.landing)
-    with _network(request).store.changing() as db:
+    with network_of(request).store.changing() as db:
         click_id = clicks.click(db, ad, data.cost)
     return ClickOut(id=click_id, link=clicks.link(ad, click_id))
 
@@ -282,5 +193,6 @@ def make(path: Path, keys: frozenset[str], currency: str = "EUR") -> FastAPI:
     )
     app.state.network = Network(Store(path), keys, currency)
     app.middleware("http")(_short)
-    app.include_router(router)
+    for of in (router, plans_router):
+        app.include_router(of)
     return app

@@ -20,18 +20,36 @@ _DAILY = 1.0 + 0.75 * np.cos((np.arange(24) - 20) / 24 * 2 * np.pi)
 BY_HOUR: Floats = _DAILY / _DAILY.sum()
 # How often somebody could be shown an ad a day: a few very often (gamma).
 CHANCES_A_DAY, CHANCES_SHAPE = 5.0, 0.8
+# Where ads are shown: the share of all chances, and how much likelier than usual a click there is.
+PLACEMENTS: dict[str, tuple[float, float]] = {
+    "articles": (0.45, 0.9),
+    "stream": (0.4, 1.2),
+    "video": (0.15, 0.75),
+}
 # The highest bid of the others for a thousand times shown, in the currency (log-normal: median, and sigma of the logarithm).
 OTHERS_MEDIAN, OTHERS_SPREAD = 2.2, 0.7
 # Of those shown an ad of usual quality for the first time, weeks after they came: how many click.
 CLICK_RATE = 0.006
 # Each time they have seen it before makes it duller, down to so much of it.
 DULLER, DULLEST = 0.86, 0.15
-# Days since somebody came, up to which they click and convert so much more often.
-BANDS: tuple[tuple[int, float], ...] = ((3, 1.9), (7, 1.4), (14, 1.0), (30, 0.7), (10_000, 0.45))
+# Of those who see it and do not click, so many come by themselves within the day.
+LATER_RATE = 0.0008
+# Days since somebody came, up to which they click and convert so much more often; the last are those who never came.
+BANDS: tuple[tuple[int, float], ...] = (
+    (3, 1.9),
+    (7, 1.4),
+    (14, 1.0),
+    (30, 0.7),
+    (10_000, 0.45),
+    (1_000_000, 0.3),
+)
+NEVER_CAME_DAYS = 20_000.0
 SEGMENTS = 6
 # How often people of a segment convert, against all: what the network does not know and can learn.
 SEGMENT_RATES: Floats = np.array([0.2, 0.5, 0.8, 1.0, 1.3, 2.2])
 CAP_DAYS = 7
+# Of those who came by an ad and are of the usual kind, how many go through with what the page is there for.
+USUAL_RATE = 0.05
 
 
 def band_of(days: Floats) -> Whole:
@@ -39,40 +57,70 @@ def band_of(days: Floats) -> Whole:
     return np.searchsorted([until for until, _ in BANDS], days, side="right").astype(np.int64)
 
 
+def quality_of(path: str) -> float:
+    """How good a page is, between 0.6 and 1.4: the same every time, and nobody is told."""
+    return 0.6 + 0.8 * (sum(path.encode()) * 2654435761 % 1000) / 999
+
+
 @dataclass(frozen=True, slots=True)
 class People:
-    """Whom a plan is for: how often each could be shown an ad a day, their segment, and the days since they came.
+    """Whom a plan is for: how often each could be shown an ad a day, their segment, the days since they came, and which
+    line of the plan they are shown it by.
 
-    Three arrays of the same length.
+    Four arrays of the same length.
     """
 
     chances: Floats
     segment: Whole
     days: Floats
+    line: Whole
 
     def __len__(self) -> int:
         return len(self.chances)
 
     @classmethod
-    def of_hashes(cls, hashes: list[bytes], days: Floats) -> People:
-        """The same people every time: how they are follows from their hashes."""
-        seeds = np.array([int.from_bytes(h[:8], "big") for h in hashes], dtype=np.uint64)
+    def of_seeds(cls, seeds: NDArray[np.uint64], days: Floats, line: Whole | None = None) -> People:
+        """The same people every time: how they are follows from their seeds."""
         uniform = ((seeds >> np.uint64(11)).astype(np.float64) + 0.5) / 2.0**53
         # The inverse of an exponential, raised: as skewed as the gamma is, and exactly repeatable.
         chances = CHANCES_A_DAY * (-np.log(uniform)) ** (1 / CHANCES_SHAPE) / 1.1330
-        return cls(chances, (seeds % np.uint64(SEGMENTS)).astype(np.int64), days)
+        segment = (seeds % np.uint64(SEGMENTS)).astype(np.int64)
+        return cls(chances, segment, days, np.zeros(len(seeds), np.int64) if line is None else line)
+
+    @classmethod
+    def of_hashes(cls, hashes: list[bytes], days: Floats, line: Whole | None = None) -> People:
+        """Of whom only their hashes are known."""
+        return cls.of_seeds(
+            np.array([int.from_bytes(h[:8], "big") for h in hashes], dtype=np.uint64), days, line
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class Terms:
     """What a plan pays: the highest price of a click, the most a day (in the currency), and how often one person sees it
-    in CAP_DAYS days (0: as often as may be). `quality` of each creative: 1 is usual.
+    in CAP_DAYS days (0: as often as may be). `quality` of each creative (1 is usual), or of each line and creative.
+
+    `shares` of the budget that are each line's; `turns`, how often each creative's turn is, empty: alike.
     """
 
     highest_click: float
     daily_budget: float
     cap: int
-    quality: tuple[float, ...]
+    quality: tuple[float, ...] | Floats
+    shares: tuple[float, ...] = (1.0,)
+    turns: tuple[float, ...] = ()
+    placements: tuple[str, ...] = tuple(PLACEMENTS)
+
+    @property
+    def budgets(self) -> Floats:
+        """The most that each line costs a day."""
+        return self.daily_budget * np.array(self.shares)
+
+    @property
+    def by_line(self) -> Floats:
+        """The quality of each line's creatives, shape (lines, creatives)."""
+        quality = np.atleast_2d(np.asarray(self.quality, dtype=np.float64))
+        return np.broadcast_to(quality, (len(self.shares), quality.shape[1]))
 
 
 @dataclass(slots=True)
@@ -105,34 +153,52 @@ class Learned:
 
 @dataclass(slots=True)
 class State:
-    """How far a plan is: how often each person has seen it on each of the last CAP_DAYS days and in all, and what today cost."""
+    """How far a plan is: how often each person has seen it on each of the last CAP_DAYS days and in all, and, of each line,
+    what today cost and the share of the chances that it takes, so that the day's budget lasts for the day.
+    """
 
     seen_by_day: Whole
     seen: Whole
-    spent_today: float = 0.0
-    # The share of the chances that it takes, so that the day's budget lasts for the day.
-    pace: float = 1.0
+    spent_today: Floats
+    pace: Floats
 
     @classmethod
-    def fresh(cls, people: int) -> State:
+    def fresh(cls, people: int, lines: int = 1) -> State:
         """Nobody has seen it."""
-        return cls(np.zeros((CAP_DAYS, people), dtype=np.int64), np.zeros(people, dtype=np.int64))
+        return cls(
+            np.zeros((CAP_DAYS, people), dtype=np.int64),
+            np.zeros(people, dtype=np.int64),
+            np.zeros(lines),
+            np.ones(lines),
+        )
 
     def next_day(self) -> None:
         """Midnight."""
         self.seen_by_day = np.roll(self.seen_by_day, 1, axis=0)
         self.seen_by_day[0] = 0
-        self.spent_today = 0.0
+        self.spent_today[:] = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """What happened in a while: how often each creative was shown, and the clicks: who, which creative, and the price."""
+    """What happened in a while.
+
+    `shown`: how often, and `expected`: how many clicks were to be expected of it, shape (lines, creatives). The clicks: who,
+    which creative, the price. `later`: who saw it and came by themselves, and which creative that was. Of each line: how many
+    `chances` there were, and of those how many the pace `held` back, the cap took out (`capped`), and others bid more for (`outbid`).
+    """
 
     shown: Whole
     person: Whole
     creative: Whole
     price: Floats
+    expected: Floats
+    later: Whole
+    later_creative: Whole
+    chances: Whole
+    held: Whole
+    capped: Whole
+    outbid: Whole
 
     @property
     def cost(self) -> float:
@@ -148,13 +214,14 @@ def step(
     hour: float,
     length: float,
     chance: np.random.Generator,
+    smooth: bool = False,
 ) -> Shown:
     """Let some time go by, and bring `state` up to date.
 
     Parameters
     ----------
     people, terms, state
-        As above; `state` has a column for each of `people`.
+        As above; `state` has a column for each of `people` and a place for each line.
     worth : ndarray, shape (SEGMENTS, len(BANDS))
         What a click is worth (Learned.worth).
     hour : float
@@ -162,21 +229,26 @@ def step(
     length : float
         Hours that go by, at most one.
     chance : numpy.random.Generator
+    smooth : bool
+        Whoever is shown it costs what they cost on average, and nobody's click is the last that the budget has room for: so a part of
+        the people can be tried with the same part of a budget, however small that is.
 
     Returns
     -------
     Shown
-        Its cost never leads beyond the day's budget.
+        What a line costs never leads beyond its budget of the day.
     """
-    creatives = len(terms.quality)
-    left = terms.daily_budget - state.spent_today
-    nothing = Shown(np.zeros(creatives, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))
-    if left <= 0 or not len(people):
-        return nothing
-    share = BY_HOUR[int(hour) % 24] * length
-    who = np.repeat(np.arange(len(people)), chance.poisson(people.chances * share))
-    who = who[chance.random(len(who)) < state.pace]
+    quality, budgets = terms.by_line, terms.budgets
+    lines, creatives = quality.shape
+    places = [PLACEMENTS[p] for p in terms.placements]
+    of_day = BY_HOUR[int(hour) % 24] * length
+    share = of_day * sum(s for s, _ in places)
+    left = budgets - state.spent_today
+    who = np.repeat(np.arange(len(people)), chance.poisson(people.chances * share * (left[people.line] > 0)))
+    chances = _by_line(people, who, lines)
+    who = who[chance.random(len(who)) < state.pace[people.line[who]]]
     chance.shuffle(who)
+    taken = _by_line(people, who, lines)
     # Somebody with several chances in this while is a bit more tired at each.
     order = np.argsort(who, kind="stable")
     turn = np.empty(len(who), np.int64)
@@ -186,40 +258,93 @@ def step(
     if terms.cap:
         allowed = state.seen_by_day.sum(axis=0)[who] + turn < terms.cap
         who, before = who[allowed], before[allowed]
-    creative = chance.integers(0, creatives, len(who))
-    band = band_of(people.days[who])
+    asked = _by_line(people, who, lines)
+    creative = _draw(chance, terms.turns or (1.0,) * creatives, len(who))
+    place = _draw(chance, [s for s, _ in places], len(who))
+    band, line = band_of(people.days[who]), people.line[who]
     fresh = np.maximum(DULLEST, DULLER**before)
-    rate = CLICK_RATE * np.array(terms.quality)[creative] * np.array([r for _, r in BANDS])[band] * fresh
+    rate = CLICK_RATE * quality[line, creative] * np.array([r for _, r in BANDS])[band] * fresh
+    rate *= np.array([f for _, f in places])[place]
     # What is worth less than usual is bid less for; nothing is ever bid more for than the highest price.
     mine = terms.highest_click * np.minimum(1.0, worth[people.segment[who], band]) * rate * 1000
     others = OTHERS_MEDIAN * np.exp(OTHERS_SPREAD * chance.standard_normal(len(who)))
     won = mine > others
-    who, creative, rate, others = who[won], creative[won], rate[won], others[won]
+    who, creative, rate, others, line = who[won], creative[won], rate[won], others[won], line[won]
     clicked = chance.random(len(who)) < rate
     # What it took to be the highest, which is less than was bid.
     price = others / (rate * 1000)
-    # Once the budget is through, nobody sees it any more.
-    spent = np.cumsum(np.where(clicked, price, 0.0))
-    until = int(np.searchsorted(spent, left, side="right"))
-    who, creative, clicked, price = who[:until], creative[:until], clicked[:until], price[:until]
+    paid = price * (rate if smooth else clicked)
+    within = _within(paid, line, left)
+    who, creative, clicked = who[within], creative[within], clicked[within]
+    price, rate, line, paid = price[within], rate[within], line[within], paid[within]
     np.add.at(state.seen, who, 1)
     np.add.at(state.seen_by_day[0], who, 1)
-    found = Shown(np.bincount(creative, minlength=creatives), who[clicked], creative[clicked], price[clicked])
-    state.spent_today += found.cost
-    _pace(state, terms, hour + length)
-    return found
+    state.spent_today += np.bincount(line, paid, minlength=lines)
+    later = ~clicked & (chance.random(len(who)) < LATER_RATE)
+    _pace(
+        state,
+        left,
+        of_day,
+        hour + length,
+        np.bincount(line, rate * price, minlength=lines).astype(np.float64),
+        np.bincount(line, minlength=lines),
+    )
+    cell = line * creatives + creative
+    return Shown(
+        np.bincount(cell, minlength=lines * creatives).reshape(lines, creatives),
+        who[clicked],
+        creative[clicked],
+        price[clicked],
+        np.bincount(cell, rate, minlength=lines * creatives).reshape(lines, creatives).astype(np.float64),
+        who[later],
+        creative[later],
+        chances,
+        chances - taken,
+        taken - asked,
+        asked - np.bincount(people.line[who], minlength=lines),
+    )
 
 
-def _pace(state: State, terms: Terms, hour: float) -> None:
-    """Take more of the chances where the day's budget would not be spent by midnight, fewer where it would be too soon."""
+def _by_line(people: People, who: Whole, lines: int) -> Whole:
+    return np.bincount(people.line[who], minlength=lines)
+
+
+def _draw(chance: np.random.Generator, weights: object, count: int) -> Whole:
+    """Places, as often as their weights say."""
+    edges = np.cumsum(np.asarray(weights, dtype=np.float64))
+    return np.minimum(
+        np.searchsorted(edges / edges[-1], chance.random(count), side="right"), len(edges) - 1
+    ).astype(np.int64)
+
+
+def _within(price: Floats, line: Whole, left: Floats) -> NDArray[np.bool_]:
+    """Which of these still fit into what is left of their line's budget: once it is through, nobody sees it any more."""
+    order = np.argsort(line, kind="stable")
+    sums = np.cumsum(price[order])
+    first = np.searchsorted(line[order], np.arange(len(left)))
+    began = np.append(0.0, sums)[first]
+    fits = np.empty(len(price), np.bool_)
+    fits[order] = sums - began[line[order]] <= left[line[order]]
+    return fits
+
+
+def _pace(state: State, left: Floats, share: float, hour: float, cost: Floats, shown: Whole) -> None:
+    """Take as many of the chances as let what is `left` last until midnight.
+
+    `cost` is what being `shown` so often costs on average, within `share` of the day; the fewer times that was, the less it says.
+    """
     gone = float(BY_HOUR[: int(hour)].sum() + BY_HOUR[int(hour) % 24] * (hour % 1)) if hour < 24 else 1.0
-    due = terms.daily_budget * gone
-    if due > 0:
-        ahead = state.spent_today / due
-        state.pace = float(np.clip(state.pace * np.clip(1 / max(ahead, 0.2), 0.7, 1.3), 0.02, 1.0))
+    # At midnight the whole day is before it, as today was.
+    wanted = np.where(gone < 1 - 1e-9, (left - cost) / max(1 - gone, 1e-9), state.spent_today + left - cost)
+    says = shown / (shown + 25.0)
+    ratio = np.clip(np.maximum(wanted, 1e-12) * share / np.maximum(cost, 1e-12), 0.25, 4.0) ** says
+    ratio = np.where(shown > 0, ratio, 1 + 0.3 * share * 24)
+    state.pace = np.clip(state.pace * ratio, 0.002, 1.0)
 
 
-def conversion_rates(people: People, person: Whole, rate: float, page_quality: float = 1.0) -> Floats:
+def conversion_rates(
+    people: People, person: Whole, rate: float, page_quality: float | Floats = 1.0
+) -> Floats:
     """How likely each of these, having clicked, converts: by segment and band, which the network is not told."""
     band = band_of(people.days[person])
     factor = SEGMENT_RATES[people.segment[person]] * np.array([r for _, r in BANDS])[band]

@@ -49,7 +49,7 @@ class Reported:
 
 @dataclass(frozen=True, slots=True)
 class SpendRow:
-    """An ad on a day, with the network's own count: conversions of the clicks of that day."""
+    """An ad on a day, with the network's own count: conversions of the clicks of that day, and of those who only saw it."""
 
     day: date
     ad: Ad
@@ -58,6 +58,7 @@ class SpendRow:
     cost: Decimal
     conversions: int
     value: Decimal
+    view_conversions: int
 
 
 def show(db: sqlite3.Connection, ad: Ad, day: date, impressions: int, clicks: int, cost: Decimal) -> None:
@@ -85,6 +86,14 @@ class Who:
     plan: str
     segment: int
     band: int
+
+
+def saw_and_converted(db: sqlite3.Connection, ad: Ad, day: date) -> None:
+    """Somebody who saw the ad and did not click has come by themselves, and converted."""
+    db.execute(
+        "INSERT INTO seen_conversions VALUES (?, ?, ?, ?, ?, 1) ON CONFLICT DO UPDATE SET n = n + 1",
+        (day.isoformat(), ad.campaign, ad.ad_group, ad.ad, ad.landing),
+    )
 
 
 def click(
@@ -167,8 +176,8 @@ def spend(db: sqlite3.Connection, first: date, last: date) -> list[SpendRow]:
     rows = db.execute(
         """
         SELECT d.day, d.campaign, d.ad_group, d.ad, d.landing, d.impressions, d.clicks, d.cost,
-               coalesce(c.n, 0), coalesce(c.value, 0)
-        FROM days d LEFT JOIN (
+               coalesce(c.n, 0), coalesce(c.value, 0), coalesce(s.n, 0)
+        FROM days d LEFT JOIN seen_conversions s USING (day, campaign, ad_group, ad, landing) LEFT JOIN (
             SELECT k.day, k.campaign, k.ad_group, k.ad, k.landing, count(*) AS n, sum(coalesce(v.value, 0)) AS value
             FROM conversions v JOIN clicks k ON k.id = v.click
             WHERE NOT v.withdrawn AND v.at <= k.at + ? AND k.day BETWEEN ? AND ?
@@ -187,6 +196,7 @@ def spend(db: sqlite3.Connection, first: date, last: date) -> list[SpendRow]:
             Decimal(cost) / MILLION,
             n,
             Decimal(value) / MILLION,
+            seen,
         )
-        for day, campaign, group, ad, landing, impressions, clicks, cost, n, value in rows
+        for day, campaign, group, ad, landing, impressions, clicks, cost, n, value, seen in rows
     ]

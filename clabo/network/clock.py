@@ -10,8 +10,8 @@ from random import Random
 
 import numpy as np
 
-from clabo.network.plans import Clicked, go_on
 from clabo.network.practice import read
+from clabo.network.running import Clicked, go_on
 from clabo.network.store import Store
 from clabo.network.visitors import Web, visit
 

@@ -37,6 +37,27 @@ CREATE TABLE IF NOT EXISTS plans (
 ) WITHOUT ROWID;
 -- How far a plan is: the hashes of its people, and an auction.State of theirs, as NumPy writes it.
 CREATE TABLE IF NOT EXISTS progress (plan TEXT PRIMARY KEY, day TEXT NOT NULL, state BLOB NOT NULL) WITHOUT ROWID;
+-- Of each day and line: chances to show the plan, and what became of those that were not taken.
+CREATE TABLE IF NOT EXISTS chances (
+    plan TEXT NOT NULL, day TEXT NOT NULL, line TEXT NOT NULL,
+    chances INTEGER NOT NULL, held INTEGER NOT NULL, capped INTEGER NOT NULL, outbid INTEGER NOT NULL,
+    PRIMARY KEY (plan, day, line)
+) WITHOUT ROWID;
+-- What each line and creative has of a budget that moves, and each move with what it rests on.
+CREATE TABLE IF NOT EXISTS shares (
+    plan TEXT NOT NULL, what TEXT NOT NULL, id TEXT NOT NULL, share REAL NOT NULL, PRIMARY KEY (plan, what, id)
+) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS moves (
+    plan TEXT NOT NULL, day TEXT NOT NULL, what TEXT NOT NULL, source TEXT NOT NULL, target TEXT NOT NULL, share REAL NOT NULL,
+    source_effort REAL NOT NULL, source_conversions INTEGER NOT NULL,
+    target_effort REAL NOT NULL, target_conversions INTEGER NOT NULL, chance REAL NOT NULL,
+    PRIMARY KEY (plan, day, what)
+) WITHOUT ROWID;
+-- Conversions of those who only saw an ad and came by themselves; the network counts them as its own.
+CREATE TABLE IF NOT EXISTS seen_conversions (
+    day TEXT NOT NULL, campaign TEXT NOT NULL, ad_group TEXT NOT NULL, ad TEXT NOT NULL, landing TEXT NOT NULL, n INTEGER NOT NULL,
+    PRIMARY KEY (day, campaign, ad_group, ad, landing)
+) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS conversions (
     name TEXT NOT NULL, event TEXT NOT NULL, revision INTEGER NOT NULL, click TEXT NOT NULL, at REAL NOT NULL,
     value INTEGER, currency TEXT NOT NULL, withdrawn INTEGER NOT NULL,

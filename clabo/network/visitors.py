@@ -16,11 +16,8 @@ from random import Random
 from typing import Any
 from urllib.parse import urljoin, urlsplit
 
-from clabo.network.auction import BANDS, SEGMENT_RATES
-from clabo.network.plans import Clicked
+from clabo.network.running import Clicked
 
-# Of those of usual kind who came by an ad, how many go through with what the page is there for.
-USUAL_RATE = 0.05
 MOST_BYTES = 1024 * 1024
 SECONDS = 10.0
 MOST_STEPS = 4
@@ -89,23 +86,11 @@ def _ask(method: str, url: str, body: str | None = None) -> tuple[int, str]:
         connection.close()
 
 
-def goes_through(who: Clicked, page_quality: float, chance: Random) -> bool:
-    """Whether somebody does what the page is there for: by how they are, which the network is not told, and how the page is."""
-    rate = USUAL_RATE * float(SEGMENT_RATES[who.segment]) * BANDS[who.band][1] * page_quality
-    return chance.random() < min(0.9, rate)
-
-
-def quality_of(path: str) -> float:
-    """How good a page is: the same every time, and nobody is told."""
-    return 0.6 + 0.8 * (sum(path.encode()) * 2654435761 % 1000) / 999
-
-
 def visit(web: Web, who: Clicked, chance: Random) -> int:
     """Follow the ad's link, and the page's form where they go through with it; how many pages were seen."""
     url, visitor, seen = who.link, secrets.token_hex(16), 0
     device = chance.choice(["phone", "phone", "desktop"])
     page = web.fetch(url)
-    through = goes_through(who, quality_of(urlsplit(url).path), chance)
     while page is not None and seen < MOST_STEPS:
         tag = next((m for s in page.scripts if (m := _TAG.match(s))), None)
         if tag is None:
@@ -123,7 +108,7 @@ def visit(web: Web, who: Clicked, chance: Random) -> int:
         body = {"visitor": visitor, "device": device, "urls": [url], "events": [event]}
         _ask("POST", f"{tag[1]}/hit/{tag[2]}", json.dumps(body))
         seen += 1
-        if not through or not page.form:
+        if not who.through or not page.form:
             return seen
         url = urljoin(url.partition("?")[0], page.form)
         page = web.fetch(url)

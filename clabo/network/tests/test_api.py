@@ -180,7 +180,7 @@ class Counting(Case):
 class Plans(Case):
     PLAN = {
         "campaign": "bees",
-        "shown_to": ["one"],
+        "lines": [{"id": "all", "lists": ["one"]}],
         "highest_click": 0.9,
         "daily_budget": 15,
         "cap": 3,
@@ -189,29 +189,74 @@ class Plans(Case):
             {"id": "early", "headline": "Bees like an early start", "landing": "https://shop.example/kit"}
         ],
     }
+    SEEK = {"town": "Carrow", "km": 20, "interests": ["gardening", "cooking"]}
 
     def test_started_changed_and_ended(self) -> None:
         self.change("a", add=[hashed(n) for n in range(50)])
-        made = self.ask("POST", "/v1/plans", self.PLAN)
+        address = "/v1/plans/8f0b"
+        made = self.ask("PUT", address, self.PLAN)
         known = sum(bytes.fromhex(hashed(n))[-1] < lists.KNOWN_OF_256 for n in range(50))
-        self.assertEqual((made.status, made.json["people"], made.json["ended"]), (201, known, False))
-        address = f"/v1/plans/{made.json['id']}"
+        self.assertEqual((made.status, made.json["people"], made.json["ended"]), (200, {"all": known}, False))
+        # Said again, it is one plan.
+        self.assertEqual(self.ask("PUT", address, self.PLAN).json, made.json)
+        self.assertEqual(self.ask("PUT", "/v1/plans/other", self.PLAN).status, 409)
         changed = self.ask("PUT", address, {**self.PLAN, "daily_budget": 40})
         self.assertEqual(changed.json["plan"]["daily_budget"], 40)
         self.assertEqual(self.ask("DELETE", address).json["ended"], True)
-        self.assertEqual(self.ask("PUT", address, self.PLAN).status, 404)
+        self.assertEqual(self.ask("PUT", address, self.PLAN).status, 409)
         self.assertEqual(self.ask("GET", address).json["plan"]["daily_budget"], 40)
         self.assertEqual(self.ask("GET", "/v1/plans/none").status, 404)
 
     def test_what_cannot_be(self) -> None:
+        creative, line = self.PLAN["creatives"][0], self.PLAN["lines"][0]  # type: ignore[index]
         for change in (
             {"highest_click": 0},
             {"daily_budget": "NaN"},
-            {"shown_to": []},
+            {"lines": []},
+            {"lines": [{"id": "x"}]},
+            {"lines": [line, line]},
+            {"lines": [{**line, "seek": self.SEEK}]},  # type: ignore[dict-item]
+            {"lines": [{**line, "days": [5, 2]}]},  # type: ignore[dict-item]
+            {"lines": [{"id": "x", "seek": {"town": "Nowhere"}}]},
+            {"lines": [{"id": "x", "seek": {"interests": ["cars", "cars"]}}]},
+            {"lines": [{"id": "x", "seek": {"youngest": 60, "oldest": 20}}]},
             {"creatives": []},
             {"cap": -1},
             {"first": "soon"},
-            {"creatives": [{**self.PLAN["creatives"][0], "landing": "javascript:x"}]},  # type: ignore[index]
+            {"placements": ["wall"]},
+            {"creatives": [{**creative, "landing": "javascript:x"}]},  # type: ignore[dict-item]
             {"more": 1},
         ):
-            self.assertEqual(self.ask("POST", "/v1/plans", {**self.PLAN, **change}).status, 422, change)
+            self.assertEqual(self.ask("PUT", "/v1/plans/x", {**self.PLAN, **change}).status, 422, change)
+        self.assertEqual(self.ask("PUT", "/v1/plans/a.b", self.PLAN).status, 422)
+
+    def test_new_people_and_what_may_come_of_a_plan(self) -> None:
+        choices = self.ask("GET", "/v1/people").json
+        self.assertIn("Carrow", [t["name"] for t in choices["towns"]])
+        found = self.ask("POST", "/v1/people", self.SEEK).json
+        every = self.ask("POST", "/v1/people", {**self.SEEK, "every": True}).json
+        self.assertEqual(found["people"], sum(found["each"].values()) - every["people"])
+        self.assertEqual(found["both"], [["gardening", "cooking", every["people"]]])
+        plan = {**self.PLAN, "lines": [{"id": "a", "lists": ["one"]}, {"id": "n", "seek": self.SEEK}]}
+        told = self.ask("POST", "/v1/forecasts", {"plan": plan, "people": [40, 0], "seed": 3})
+        self.assertEqual(told.json["people"], [40, found["people"]])
+        self.assertEqual(len(told.json["runs"]), 39)
+        again = self.ask("POST", "/v1/forecasts", {"plan": plan, "people": [40, 0], "seed": 3})
+        self.assertEqual(again.json, told.json)
+        nobody = self.ask("POST", "/v1/forecasts", {"plan": self.PLAN, "people": [0]}).json
+        self.assertEqual(nobody["runs"], [])
+        for people in ([], [1, 2], [-1]):
+            body = {"plan": self.PLAN, "people": people}
+            self.assertEqual(self.ask("POST", "/v1/forecasts", body).status, 422, people)
+
+    def test_a_history(self) -> None:
+        self.change("h", add=[hashed(n) for n in range(4000)])
+        plan = {**self.PLAN, "campaign": "long ago", "first": "2026-01-01", "daily_budget": 60}
+        told = self.ask("POST", "/practice/history/long-ago", {"plan": plan, "days": 5})
+        standing = self.ask("GET", "/v1/plans/long-ago").json
+        clicked = [v for v in told.json["visitors"] if "practiceclid=" in v["link"]]
+        self.assertEqual(sum(c["clicks"] for c in standing["cells"]), len(clicked))
+        self.assertTrue(clicked)
+        self.assertEqual(
+            self.ask("POST", "/practice/history/long-ago", {"plan": plan, "days": 5}).status, 409
+        )

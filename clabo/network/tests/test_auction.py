@@ -74,7 +74,11 @@ class Stepping(TestCase):
                 worth = chance.uniform(1 / 3, 3, (SEGMENTS, len(BANDS)))
                 found = step(people, terms, state, worth, hour, 1.0, chance)
                 spent += found.cost
-                self.assertEqual(len(found.shown), creatives)
+                self.assertEqual(found.shown.shape, (1, creatives))
+                of = (found.chances, found.held, found.capped, found.outbid, found.shown)
+                told = [int(o.sum()) for o in of]
+                # What the budget no longer had room for is none of these.
+                self.assertGreaterEqual(told[0], sum(told[1:4]) + told[4])
                 self.assertTrue((found.price > 0).all() and (found.price <= click + 1e-9).all())
                 self.assertLessEqual(len(found.price), found.shown.sum())
             self.assertLessEqual(spent, budget + 1e-9)
@@ -83,6 +87,49 @@ class Stepping(TestCase):
             seen += state.seen_by_day[0]
             state.next_day()
         np.testing.assert_array_equal(seen, state.seen)
+
+    def test_each_line_has_its_own_share_and_creatives_their_turns(self) -> None:
+        chance = np.random.default_rng(8)
+        whole = some(30_000, 8)
+        line = np.arange(30_000) % 3
+        people = People(whole.chances, whole.segment, whole.days, line)
+        terms = Terms(0.9, 12.0, 0, (1.0, 1.0), (0.5, 0.3, 0.2), (0.75, 0.25))
+        state, spent, shown = State.fresh(30_000, 3), np.zeros(3), np.zeros((3, 2))
+        for _ in range(4):
+            cost = np.zeros(3)
+            for hour in range(24):
+                found = step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
+                np.add.at(cost, people.line[found.person], found.price)
+                shown += found.shown
+            np.testing.assert_allclose(cost, state.spent_today)
+            self.assertTrue((cost <= terms.budgets + 1e-9).all(), cost)
+            spent += cost
+            state.next_day()
+        self.assertTrue((spent > 0.85 * 4 * terms.budgets).all(), spent)
+        self.assertLess(np.abs(shown[:, 0] / shown.sum(axis=1) - 0.75).max(), 0.03)
+        # A budget that one line has not spent is not another's.
+        lonely = People(whole.chances, whole.segment, whole.days, np.zeros(30_000, np.int64))
+        state = State.fresh(30_000, 3)
+        for hour in range(24):
+            step(lonely, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
+        self.assertLessEqual(state.spent_today[0], 6.0 + 1e-9)
+
+    def test_fewer_placements_are_fewer_chances(self) -> None:
+        people, counts = some(20_000, 9), []
+        for places in (("articles", "stream", "video"), ("video",)):
+            chance, state = np.random.default_rng(9), State.fresh(20_000)
+            terms = Terms(0.9, 1e9, 0, (1.0,), placements=places)
+            counts.append(
+                sum(
+                    int(
+                        step(
+                            people, terms, state, np.ones((SEGMENTS, len(BANDS))), h, 1.0, chance
+                        ).chances.sum()
+                    )
+                    for h in range(24)
+                )
+            )
+        self.assertAlmostEqual(counts[1] / counts[0], 0.15, delta=0.01)
 
     def test_chances_are_as_many_as_they_say(self) -> None:
         people = some(40_000, 1)

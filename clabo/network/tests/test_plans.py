@@ -1,29 +1,26 @@
-"""Plans that run, against what can be counted otherwise; and visitors, who leave at the site what a tag would have sent."""
+"""Plans that run, against what can be counted otherwise."""
 
 from __future__ import annotations
 
-import json
 import sqlite3
 import tempfile
-import threading
 from collections import Counter
 from datetime import UTC, date, datetime, timedelta
 from hashlib import sha256
-from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
-from random import Random
 from typing import Any
 from unittest import TestCase
 
-import msgspec
 import numpy as np
 
-from clabo.ingest.beacon import Beacon
-from clabo.network import clicks, lists, plans
-from clabo.network.plans import Clicked, Creative, Plan
+from clabo.network import clicks, history, lists, plans, running
+from clabo.network.auction import BANDS
+from clabo.network.plans import Creative, Line, Plan
+from clabo.network.population import Seek, identity_of, place_of, population
+from clabo.network.running import Clicked
 from clabo.network.store import Store
-from clabo.network.visitors import Web, visit
 
+PLAN = "plan-1"
 CREATIVES = [
     Creative(
         "early",
@@ -57,7 +54,7 @@ class Running(TestCase):
     def plan(self, **changes: Any) -> Plan:
         content: dict[str, Any] = {
             "campaign": "bees",
-            "shown_to": ["lookers"],
+            "lines": [Line("all", ["lookers"])],
             "left_out": ["buyers"],
             "highest_click": 0.9,
             "daily_budget": 20.0,
@@ -68,6 +65,9 @@ class Running(TestCase):
         }
         return Plan(**{**content, **changes})
 
+    def put_plan(self, db: sqlite3.Connection, **changes: Any) -> None:
+        self.assertTrue(plans.put(db, PLAN, self.plan(**changes), self.start))
+
     def put(self, db: sqlite3.Connection, name: str, numbers: range) -> None:
         lists.change(db, name, name, [lists.Member("email", hashed(n)) for n in numbers], [], 0, 0)
         db.execute("UPDATE members SET at = ? WHERE list = ?", (self.start - 86400, name))
@@ -77,14 +77,14 @@ class Running(TestCase):
         with self.store.changing() as db:
             self.put(db, "lookers", range(6000))
             self.put(db, "buyers", range(1000))
-            plan_id = plans.make(db, self.plan(), self.start)
+            self.put_plan(db)
         led: list[Clicked] = []
         for hour in range(1, 24 * 6 + 1):
             with self.store.changing() as db:
-                led += plans.go_on(db, self.start + hour * 3600, chance)
+                led += running.go_on(db, self.start + hour * 3600, chance)
                 if hour == 48:
                     # Some go, some come; those who stay have seen what they have seen.
-                    before = plans.standing(db, plan_id, self.start + hour * 3600)
+                    before = running.standing(db, PLAN, self.start + hour * 3600)
                     lists.change(
                         db,
                         "lookers",
@@ -98,7 +98,7 @@ class Running(TestCase):
         self.assertTrue(led)
         self.assertLessEqual({c.hash for c in led}, known)
         with self.store.changing() as db:
-            stands = plans.standing(db, plan_id, self.start + 6 * 86400)
+            stands = running.standing(db, PLAN, self.start + 6 * 86400)
             rows = clicks.spend(db, self.day(1), self.day(30))
             by_day = Counter[date]()
             for row in rows:
@@ -106,44 +106,58 @@ class Running(TestCase):
             ids = {r[0] for r in db.execute("SELECT id FROM clicks")}
         assert stands is not None and before is not None
         gone = {hashed(n) for n in range(3000, 3500)}
-        self.assertEqual(stands.people, len(known - gone))
-        self.assertEqual(sum(stands.often), stands.people)
+        self.assertEqual(stands.people, {"all": len(known - gone)})
+        self.assertEqual(sum(stands.often), stands.people["all"])
         self.assertEqual(stands.reached, sum(stands.often[1:]))
-        self.assertEqual((stands.clicks, sum(r.clicks for r in rows)), (len(led), len(led)))
-        self.assertEqual(stands.shown, sum(r.impressions for r in rows))
-        self.assertGreater(stands.shown, stands.clicks * 20)
-        self.assertAlmostEqual(float(stands.cost), sum(by_day.values()), 4)
+        came = [c for c in led if "practiceclid=" in c.link]
+        # Some saw it and came by themselves.
+        self.assertTrue(0 < len(led) - len(came) < len(came))
+        self.assertEqual(sum(r.clicks for r in rows), len(came))
+        self.assertEqual(
+            sum(r.view_conversions for r in rows),
+            sum(c.through for c in led if "practiceclid=" not in c.link),
+        )
+        cells = {(c.day, c.creative): (c.shown, c.clicks, c.cost) for c in stands.cells}
+        by_ad = {(r.day, r.ad.ad): (r.impressions, r.clicks, r.cost) for r in rows}
+        self.assertEqual(cells, by_ad)
+        shown = sum(r.impressions for r in rows)
+        self.assertGreater(shown, len(came) * 20)
+        for of in stands.chances:
+            self.assertGreaterEqual(of.chances, of.held + of.capped + of.outbid)
+        at_most = sum(c.chances - c.held - c.capped - c.outbid for c in stands.chances)
+        self.assertTrue(shown <= at_most < shown * 1.1, (shown, at_most))
         self.assertLessEqual(max(by_day.values()), 20.0 + 1e-6)
         self.assertEqual({r.ad.ad for r in rows}, {"early", "still"})
-        for who in led:
+        for who in came:
             self.assertIn(who.link.rpartition("practiceclid=")[2], ids)
 
     def test_it_begins_and_ends_when_it_is_to_and_by_hand(self) -> None:
         chance = np.random.default_rng(2)
         with self.store.changing() as db:
             self.put(db, "lookers", range(8000))
-            plan_id = plans.make(db, self.plan(first=self.day(2), last=self.day(3)), self.start)
+            self.put_plan(db, first=self.day(2), last=self.day(3))
             for hour in range(6 * 24):
-                plans.go_on(db, self.start + hour * 3600, chance)
+                running.go_on(db, self.start + hour * 3600, chance)
             days = {r.day for r in clicks.spend(db, self.day(-20), self.day(40))}
             self.assertEqual(days, {self.day(2), self.day(3)})
-            other = plans.make(db, self.plan(campaign="other"), self.start + 6 * 86400)
-            self.assertTrue(plans.end(db, other, self.start + 6 * 86400))
-            self.assertFalse(plans.change(db, other, self.plan()))
-            plans.go_on(db, self.start + 7 * 86400, chance)
+            self.assertTrue(plans.put(db, "other", self.plan(campaign="other"), self.start + 6 * 86400))
+            self.assertTrue(plans.end(db, "other", self.start + 6 * 86400))
+            self.assertFalse(plans.put(db, "other", self.plan(), self.start))
+            running.go_on(db, self.start + 7 * 86400, chance)
             self.assertNotIn("other", {r.ad.campaign for r in clicks.spend(db, self.day(1), self.day(40))})
-            self.assertIsNone(plans.standing(db, "none", self.start))
-            self.assertTrue(plans.standing(db, plan_id, self.start))
+            self.assertIsNone(running.standing(db, "none", self.start))
+            self.assertTrue(running.standing(db, PLAN, self.start))
+            self.assertTrue(plans.named(db, "bees", "other") and not plans.named(db, "bees", PLAN))
 
     def test_what_is_told_of_conversions_is_learnt(self) -> None:
         chance = np.random.default_rng(3)
         with self.store.changing() as db:
             self.put(db, "lookers", range(8000))
-            plan_id = plans.make(db, self.plan(), self.start)
-            led = [c for h in range(1, 49) for c in plans.go_on(db, self.start + h * 3600, chance)]
-            wanted = np.zeros((6, 5))
+            self.put_plan(db)
+            led = [c for h in range(1, 49) for c in running.go_on(db, self.start + h * 3600, chance)]
+            wanted = np.zeros((6, len(BANDS)))
             for number, who in enumerate(led):
-                if who.segment == 5:
+                if who.segment == 5 and "practiceclid=" in who.link:
                     click = who.link.rpartition("practiceclid=")[2]
                     at = db.execute("SELECT at FROM clicks WHERE id = ?", (click,)).fetchone()[0]
                     # One of two is taken back again.
@@ -152,66 +166,111 @@ class Running(TestCase):
                     )
                     self.assertIsNone(clicks.report(db, report, "EUR"))
                     wanted[5, who.band] += number % 2
-            np.testing.assert_array_equal(plans.learned(db, plan_id).conversions, wanted)
+            np.testing.assert_array_equal(running.learned(db, PLAN).conversions, wanted)
 
     def test_what_was_missed_is_made_up_for_but_no_more_than_a_day(self) -> None:
         chance = np.random.default_rng(4)
         with self.store.changing() as db:
             self.put(db, "lookers", range(8000))
-            plans.make(db, self.plan(), self.start)
-            plans.go_on(db, self.start + 20 * 86400, chance)
+            self.put_plan(db)
+            running.go_on(db, self.start + 20 * 86400, chance)
             days = {r.day for r in clicks.spend(db, self.day(1), self.day(40))}
         self.assertLessEqual(days, {self.day(20), self.day(21)})
 
+    def test_lines_and_new_people(self) -> None:
+        chance, seek = np.random.default_rng(5), Seek("Alderwick", 15.0, ("gardening",), devices=("phone",))
+        mine = population().matching(seek)
+        lines = [
+            Line("young", ["lookers"], days=(0, 3), share=2.0),
+            Line("old", ["lookers", "readers"], days=(14, 30)),
+            Line("new", seek=seek),
+        ]
+        with self.store.changing() as db:
+            self.put(db, "lookers", range(3000))
+            self.put(db, "readers", range(2000, 6000))
+            out = [lists.Member("id", identity_of(int(p))) for p in mine[:50]]
+            lists.change(db, "buyers", "", out, [], 0, 0)
+            self.put_plan(db, lines=lines, daily_budget=40.0)
+            led = running.go_on(db, self.start + 4 * 86400, chance, 200)
+            stands = running.standing(db, PLAN, self.start + 4 * 86400)
+        assert stands is not None
+        known = [n for n in range(6000) if lists.is_known(lists.Member("email", hashed(n)))]
+        self.assertEqual(
+            stands.people,
+            {
+                "young": sum(n < 3000 for n in known),
+                "old": sum(n >= 3000 for n in known),
+                "new": len(mine) - 50,
+            },
+        )
+        self.assertEqual(stands.line_shares, {"young": 0.5, "old": 0.25, "new": 0.25})
+        by_day = Counter[tuple[date, str]]()
+        for cell in stands.cells:
+            by_day[cell.day, cell.line] += float(cell.cost)  # type: ignore[assignment]
+        self.assertEqual({line for _, line in by_day}, {"young", "old", "new"})
+        for (_, line), cost in by_day.items():
+            self.assertLessEqual(cost, 40 * stands.line_shares[line] + 1e-6)
+        # Bands: how long ago the line says that they came.
+        young, old = ({hashed(n) for n in known if (n < 3000) == yes} for yes in (True, False))
+        self.assertEqual({c.band for c in led if c.hash in young}, {0})
+        self.assertLessEqual({c.band for c in led if c.hash in old}, {2, 3})
+        new = {c.hash for c in led} - young - old
+        self.assertTrue(new <= {identity_of(int(p)) for p in mine[50:]} and new)
+        self.assertEqual(place_of(identity_of(77)), 77)
 
-class Visiting(TestCase):
-    def test_a_visitor_leaves_what_a_tag_would_have_sent(self) -> None:
-        hits: list[dict[str, Any]] = []
-        origin = ""
+    def test_a_shared_budget_moves_on_evidence_only(self) -> None:
+        """People of one line never go through, of the other all do: whoever brings nothing loses, bit by bit, but not all."""
+        chance = np.random.default_rng(6)
+        lines = [Line("a", ["lookers"]), Line("b", ["readers"])]
+        b_people = {hashed(n) for n in range(4000, 8000)}
 
-        class Handler(BaseHTTPRequestHandler):
-            def do_GET(self) -> None:
-                tag = f"<script async src='{origin}/tag/ab12.js'></script>"
-                page = {
-                    "/kit": f"<title>The kit</title>{tag}<form action='/order'>",
-                    "/order": f"{tag}<form action='/order/thank-you'>",
-                    "/order/thank-you": tag,
-                    "/bare": "<p>No tag</p>",
-                }.get(self.path.partition("?")[0])
-                self.send_response(200 if page else 404)
-                self.end_headers()
-                self.wfile.write((page or "").encode())
+        def tell(db: sqlite3.Connection, those: list[Clicked]) -> None:
+            for who in those:
+                click = who.link.rpartition("practiceclid=")[2]
+                if who.hash in b_people and click != who.link:
+                    one = (f"order-{click}", 1, click, who.at)
+                    db.execute("INSERT INTO conversions VALUES ('order', ?, ?, ?, ?, NULL, '', 0)", one)
 
-            def do_POST(self) -> None:
-                hits.append(json.loads(self.rfile.read(int(self.headers["content-length"]))))
-                self.send_response(204)
-                self.end_headers()
+        with self.store.changing() as db:
+            self.put(db, "lookers", range(4000))
+            self.put(db, "readers", range(4000, 8000))
+            self.put_plan(db, lines=lines, sharing="shared", daily_budget=10.0)
+            running.go_on(db, self.start + 20 * 86400, chance, 600, told=tell)
+            stands = running.standing(db, PLAN, self.start + 20 * 86400)
+        assert stands is not None
+        moves = [m for m in stands.moves if m.what == "line"]
+        self.assertTrue(moves)
+        cost = Counter[str]()
+        before = {"a": 0.5, "b": 0.5}
+        for move in reversed(moves):
+            self.assertEqual((move.source, move.target), ("a", "b"))
+            spent = sum(float(c.cost) for c in stands.cells if c.line == "b" and c.day < move.day)
+            self.assertAlmostEqual(move.target_tally.effort, spent, 4)
+            self.assertGreaterEqual(move.chance, 0.9)
+            before["a"] -= move.share
+            before["b"] += move.share
+        self.assertAlmostEqual(stands.line_shares["a"], before["a"])
+        self.assertGreaterEqual(stands.line_shares["a"], 0.1 - 1e-9)
+        # Nothing was moved within a day: each day's cost is within what the line had since its morning.
+        share = {"a": 0.5, "b": 0.5}
+        by_day = {m.day: m for m in moves}
+        for day in sorted({c.day for c in stands.cells}):
+            if day in by_day:
+                share = {"a": share["a"] - by_day[day].share, "b": share["b"] + by_day[day].share}
+            for line in "ab":
+                cost[line] = sum(float(c.cost) for c in stands.cells if (c.day, c.line) == (day, line))  # type: ignore[assignment]
+                self.assertLessEqual(cost[line], 10 * share[line] + 1e-6)
 
-            def log_message(self, *said: Any) -> None:
-                pass
-
-        server = HTTPServer(("127.0.0.1", 0), Handler)
-        origin = f"http://127.0.0.1:{server.server_port}"
-        threading.Thread(target=server.serve_forever, daemon=True).start()
-        self.addCleanup(server.server_close)
-        self.addCleanup(server.shutdown)
-        web, link = Web({"shop.example": origin}), "https://shop.example/kit?practiceclid=c1"
-        seen = Counter(visit(web, Clicked(link, hashed(1), 5, 0), Random(n)) for n in range(60))
-        self.assertEqual(set(seen), {1, 3})
-        self.assertGreater(seen[1], seen[3])
-        self.assertEqual(len(hits), seen[1] + 3 * seen[3])
-        whole = [h for h in hits if h["urls"] == ["https://shop.example/order/thank-you"]]
-        self.assertEqual(len(whole), seen[3])
-        self.assertEqual(whole[0]["events"][0]["person"], {"email": hashed(1).hex()})
-        first = hits[0]
-        self.assertEqual((first["urls"], first["events"][0]["title"]), ([link], "The kit"))
-        # What the collector takes.
-        for hit in hits:
-            msgspec.json.decode(json.dumps(hit).encode(), type=Beacon)
-        # Elsewhere nobody goes, and without a tag nobody is seen.
-        for other in (
-            "https://evil.example/kit",
-            "https://shop.example/bare",
-            "https://shop.example/nowhere",
-        ):
-            self.assertEqual(visit(web, Clicked(other, hashed(1), 5, 0), Random(1)), 0, other)
+    def test_a_history_is_what_running_would_have_been(self) -> None:
+        now = self.start + 30 * 86400
+        with self.store.changing() as db:
+            self.put(db, "lookers", range(8000))
+            led = history.run(db, "old", self.plan(campaign="old"), 20, now, 7)
+            rows = clicks.spend(db, self.day(1), self.day(40))
+            told = db.execute("SELECT count(*) FROM conversions").fetchone()[0]
+        self.assertEqual(told, 0)
+        self.assertEqual([c.at for c in led], sorted(c.at for c in led))
+        self.assertTrue(now - 20 * 86400 <= led[0].at and led[-1].at <= now)
+        self.assertEqual(sum(r.clicks for r in rows), sum("practiceclid=" in c.link for c in led))
+        self.assertEqual(len({r.day for r in rows}), 20)
+        self.assertTrue(any(c.through for c in led))
