@@ -31,6 +31,7 @@ from clabo.notes.api import router as notes
 from clabo.paths.api import router as paths
 from clabo.paths.schemas import described as with_steps
 from clabo.pictures.api import router as pictures
+from clabo.plans.api import router as plans
 from clabo.problems import Problem
 from clabo.rehearsals.api import router as rehearsals
 from clabo.reports.api import router as reports
@@ -100,6 +101,7 @@ for each in (
     lists,
     channels,
     ad_links,
+    plans,
     paths,
     splits,
     reports,

@@ -59,6 +59,7 @@ INSTALLED_APPS = [
     "clabo.paths",
     "clabo.splits",
     "clabo.delivery",
+    "clabo.plans",
     "clabo.links",
     "clabo.monitoring",
     "clabo.columns",

@@ -57,7 +57,7 @@ urlpatterns = [
     re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),
     re_path(r"^shared/[^/]+$", unlisted),
     re_path(
-        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views)(?:/(?:\d+|new))?)?$",
+        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans)(?:/(?:\d+|new))?)?$",
         interface,
     ),
 ]

@@ -42,7 +42,7 @@ class ListStatus:
 
 @dataclass(frozen=True, slots=True)
 class ChannelStatus:
-    """What a channel says of itself."""
+    """What a channel says of itself; `plans`: it runs plans that are written here."""
 
     name: str
     simulation: bool
@@ -50,6 +50,7 @@ class ChannelStatus:
     click_parameter: str
     currency: str
     lists: dict[UUID, ListStatus]
+    plans: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -161,7 +161,7 @@ def remove_channel(channel: AdChannel) -> None:
             deliver_later(use)
 
 
-def use_audience(audience: Audience, channel: AdChannel, by: User) -> AudienceUse:
+def use_audience(audience: Audience, channel: AdChannel, by: User | None) -> AudienceUse:
     """Give an audience to a channel; raises Problem."""
     if not channel.agreed_at:
         raise Problem(

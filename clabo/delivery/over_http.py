@@ -75,6 +75,7 @@ class _Status(BaseModel):
     source: str = _Text
     click_parameter: str = Field(default="", max_length=40)
     currency: str = Field(default="", max_length=3)
+    plans: bool = False
     lists: list[_List]
 
 
@@ -131,7 +132,13 @@ class OverHttp:
                 # Lists that others have made there.
                 continue
         return ChannelStatus(
-            found.name, found.simulation, found.source, found.click_parameter, found.currency, lists
+            found.name,
+            found.simulation,
+            found.source,
+            found.click_parameter,
+            found.currency,
+            lists,
+            found.plans,
         )
 
     def remove_list(self, list_key: UUID) -> None:

@@ -26,6 +26,7 @@ def keep(channel: AdChannel, said: ChannelStatus) -> None:
         "name": said.name,
         "simulation": said.simulation,
         "currency": said.currency,
+        "plans": said.plans,
         "lists": {
             str(key): [one.members, one.known, one.ready, one.as_of.isoformat()]
             for key, one in said.lists.items()
@@ -33,6 +34,11 @@ def keep(channel: AdChannel, said: ChannelStatus) -> None:
     }
     channel.told_at = datetime.now(UTC)
     channel.save(update_fields=["told", "told_at"])
+
+
+def runs_plans(channel: AdChannel) -> bool:
+    """Whether it runs plans that are written here, as it said last."""
+    return bool((channel.told or {}).get("plans"))
 
 
 def list_status(use: AudienceUse) -> ListStatus | None:

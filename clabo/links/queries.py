@@ -49,18 +49,24 @@ def known_of(site: Site, address: str) -> Known:
         names[name] = set(of_source) or set(
             paid.filter(source=source.lower()).values_list(name, flat=True).distinct()[:MOST_NAMES]
         )
-    return Known({h.host for h in hosts}, _page_state(site, address), sources, names)
+    return Known({h.host for h in hosts}, page_state(site, address), sources, names)
 
 
-def _page_state(site: Site, address: str) -> PageState:
+def page_state(site: Site, address: str) -> PageState:
+    """Whether somebody was seen on the page at an address, and whether its tag still works."""
+    page = page_at(site, address)
+    return "unseen" if page is None else "stopped" if page.stopped_at else "fine"
+
+
+def page_at(site: Site, address: str) -> Page | None:
+    """The site's page at an address, where one was seen there."""
     try:
         found = normalise(address, frozenset(site.meaningful_parameters), site.keep_fragment)
     except AddressError:
-        return "unseen"
+        return None
     stands_for = {h.host: h.stands_for for h in site.hosts.all() if h.stands_for}
     host = stands_for.get(found.host, found.host)
-    page = Page.objects.filter(site=site, host=host, path=found.path).first()
-    return "unseen" if page is None else "stopped" if page.stopped_at else "fine"
+    return Page.objects.filter(site=site, host=host, path=found.path).first()
 
 
 @dataclass(frozen=True, slots=True)

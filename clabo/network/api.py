@@ -145,6 +145,7 @@ def status(call: Calling) -> StatusJson:
         click_parameter=clicks.CLICK_PARAMETER,
         currency=call.network.currency,
         takes=["email", "id"],
+        plans=True,
         lists=[
             ListJson(
                 id=s.id,

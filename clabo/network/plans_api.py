@@ -8,7 +8,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Path
+from fastapi import APIRouter, HTTPException, Path, Response
 
 from clabo.network import forecast, history, plans, running
 from clabo.network.auction import PLACEMENTS
@@ -68,12 +68,12 @@ def read(plan_id: PlanId, call: Calling) -> PlanStandingJson:
         return _standing(db, plan_id, time.time())
 
 
-@router.delete("/v1/plans/{plan_id}", summary="End a plan")
-def end(plan_id: PlanId, call: Calling) -> PlanStandingJson:
+@router.delete("/v1/plans/{plan_id}", summary="End a plan", response_model=PlanStandingJson)
+def end(plan_id: PlanId, call: Calling) -> PlanStandingJson | Response:
     now = time.time()
     with call.network.store.changing() as db:
-        plans.end(db, plan_id, now)
-        return _standing(db, plan_id, now)
+        # One that never came here is no error: whoever is not sure ends it.
+        return _standing(db, plan_id, now) if plans.end(db, plan_id, now) else Response(status_code=204)
 
 
 @router.post("/v1/forecasts", summary="What a plan may do in a week")
@@ -85,7 +85,7 @@ def practise(data: ForecastIn, call: Calling) -> ForecastJson:
     with call.network.store.changing() as db:
         out = db.execute(f"SELECT hash FROM members WHERE list IN ({marks})", plan.left_out).fetchall()
     sizes = forecast.sizes_of(plan, data.people, [bytes(h) for (h,) in out])
-    runs = forecast.practise(plan, sizes, data.seed) if sum(s.people for s in sizes) else []
+    runs = forecast.practise(plan, sizes, data.seed, data.runs) if sum(s.people for s in sizes) else []
     return ForecastJson(
         days=forecast.DAYS,
         people=[s.people for s in sizes],

@@ -124,6 +124,8 @@ class StatusJson(_Model):
     click_parameter: str
     currency: str
     takes: list[Literal["email", "id"]]
+    # It runs plans.
+    plans: bool
     lists: list[ListJson]
 
 
@@ -329,6 +331,7 @@ class ForecastIn(_Model):
 
     plan: PlanJson
     people: list[int] = Field(max_length=20)
+    runs: int = Field(default=39, ge=1, le=39)
     seed: int = Field(default=1, ge=0, lt=2**32)
 
 

@@ -12,6 +12,7 @@ from django.db.models import Count, Max, Q
 from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
 from clabo.events.models import Page
+from clabo.plans.queries import running
 from clabo.reports.mending import ToMend, to_mend
 from clabo.sites.models import Site
 from clabo.splits.models import SplitTest
@@ -40,6 +41,7 @@ class Rail:
     conversions: int
     audiences: int
     running_tests: int
+    running_plans: int
 
 
 def rail(site: Site) -> Rail:
@@ -55,6 +57,7 @@ def rail(site: Site) -> Rail:
         conversions=ConversionRule.objects.filter(site=site, deleted_at=None).count(),
         audiences=Audience.objects.filter(site=site, deleted_at=None).count(),
         running_tests=SplitTest.objects.filter(site=site, state=SplitTest.State.RUNNING).count(),
+        running_plans=running(site),
     )
 
 

@@ -232,6 +232,7 @@ class RailOut(Shape):
     conversions: int
     audiences: int
     running_tests: int
+    running_plans: int
 
 
 class TodayOut(Shape):

@@ -31,6 +31,8 @@ from clabo.monitoring import excluding
 from clabo.notes.services import write
 from clabo.paths.services import keep_path
 from clabo.pictures.models import PagePicture
+from clabo.plans.content import PlanContent
+from clabo.plans.services import save_plan
 from clabo.rehearsals import services as rehearsing
 from clabo.saved import mailing
 from clabo.saved.services import keep, share
@@ -75,6 +77,8 @@ READING_POSTS = {
     "/api/sites/{site_id}/audiences/examples",
     "/api/sites/{site_id}/paths/report",
     "/api/sites/{site_id}/links/look",
+    "/api/sites/{site_id}/plans/effect",
+    "/api/sites/{site_id}/channels/{channel_id}/people",
 }
 ADA = digest("email", "ada@example.com")
 RULE = {"page": {"match": "equals", "value": "/thank-you"}}
@@ -86,6 +90,7 @@ COLUMN = {"name": "Arrived", "numerator": "entries", "denominator": "clicks"}
 VIEW: dict[str, Any] = {"name": "Week", "place": "pages", "words": {"period": "7d"}}
 LINK = {"destination": "https://shop.example/a", "source": "meadow", "medium": "cpc", "campaign": "may"}
 CHANNEL = {"name": "Meadow", "kind": "files", "source": "meadow"}
+PLAN = {"name": "Keepers", "daily_budget": 10}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
 
@@ -141,6 +146,11 @@ class EveryRoute(TestCase):
             site=self.site, name="Lantern", kind="files", source="lantern"
         )
         self.use = AudienceUse.objects.create(audience=self.other_audience, channel=self.channel)
+        planning = AdChannel.objects.create(
+            site=self.site, name="P", kind="http", source="p", told={"plans": True}
+        )
+        self.plan_in = {**PLAN, "channel": planning.pk, "aim": self.rule.pk}
+        self.plan = save_plan(self.site, PlanContent("Bees", planning.pk, self.rule.pk), None)
         self.ad_link = keep_link(
             self.site, Parts(LINK["destination"], {k: v for k, v in LINK.items() if k != "destination"}), None
         )
@@ -211,6 +221,10 @@ class EveryRoute(TestCase):
                 "last": "2026-10-02",
             },
             ("post", "/api/sites/{site_id}/audiences/{audience_id}/uses"): {"channel": self.channel.pk},
+            ("post", "/api/sites/{site_id}/plans"): self.plan_in,
+            ("put", "/api/sites/{site_id}/plans/{plan_id}"): self.plan_in,
+            ("post", "/api/sites/{site_id}/plans/effect"): self.plan_in,
+            ("post", "/api/sites/{site_id}/channels/{channel_id}/people"): {"town": "Carrow"},
             **{
                 ("post", f"/api/sites/{{site_id}}/audiences/{what}"): {"definition": AUDIENCE["definition"]}
                 for what in ("preview", "growth", "examples")
@@ -247,6 +261,7 @@ class EveryRoute(TestCase):
             "channel_id": self.channel.pk,
             "use_id": self.use.pk,
             "ad_link_id": self.ad_link.pk,
+            "plan_id": self.plan.pk,
             "view_id": self.view.pk,
             "mailing_id": self.mailing.pk,
             "token_id": self.token.pk,
@@ -270,7 +285,7 @@ class EveryRoute(TestCase):
             address += "?first=2026-10-01&last=2026-10-31"
         if path.endswith("/ways"):
             address += f"?page={self.page.pk}"
-        if path.endswith("/people"):
+        if path.endswith("{site_id}/people"):
             address += "?find=" + Visitor.objects.get(site=self.site).key.hex
         if path.endswith("/spend/files"):
             return client.post(address, {"file": SimpleUploadedFile("f.csv", b"day,cost\n2026-01-01,1\n")})
@@ -311,10 +326,10 @@ class EveryRoute(TestCase):
                 continue
             answer = self.call(client, method, path)
             if (method == "get" and path not in CLOSED_GETS) or path in READING_POSTS:
-                # 404: pages 1 and 2 that are compared have no visits.
+                # 404: pages 1 and 2 that are compared have no visits; the channel knows of no people.
                 self.assertIn(answer.status_code, (200, 404), (method, path, answer.content))
                 if answer.status_code == 404:
-                    self.assertTrue(path.endswith(("/compare", "/beside")), path)
+                    self.assertTrue(path.endswith(("/compare", "/beside", "{channel_id}/people")), path)
             else:
                 self.assertEqual(answer.status_code, 403, (method, path, answer.content))
                 self.assertIn("Ask an owner", answer.json()["detail"])
@@ -361,7 +376,7 @@ class EveryRoute(TestCase):
         client = self.signed_in(self.owner)
         for method, path in self.routes():
             if not re.search(
-                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column|note)_id\}",
+                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column|note|plan)_id\}",
                 path,
             ):
                 continue

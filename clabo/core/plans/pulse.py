@@ -1,0 +1,121 @@
+"""How a plan that runs is doing: whether it spends, why not, whether more money would be well spent, whether its people tire."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from clabo.core.evidence import Counts, Interval
+from clabo.core.evidence.proportions import difference_interval
+from clabo.core.told import Told, told
+
+# Of the budget of the last whole days: as much is all of it, less than this it does not spend.
+ALL, TOO_LITTLE = 0.95, 0.5
+DAYS = 3
+FEWEST_PEOPLE = 100
+# Of the chances that the pace let through, this share is most of them.
+MOST = 0.6
+# Seen so often on average, and with so many clicks in both halves, people may be tired.
+OFTEN, LEAST_CLICKS = 6.0, 20
+
+
+@dataclass(frozen=True, slots=True)
+class Chances:
+    """Chances to be shown: how many, and of these held back by the pace, taken out by the cap, bid more for by others."""
+
+    chances: int
+    held: int
+    capped: int
+    outbid: int
+
+    def __add__(self, other: Chances) -> Chances:
+        return Chances(
+            self.chances + other.chances,
+            self.held + other.held,
+            self.capped + other.capped,
+            self.outbid + other.outbid,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Pulse:
+    """What is known of a plan. `costs` of whole days, the last last, with `days`; `clicks` of the times shown in the first and
+    the last third of its days; `roas` so far."""
+
+    daily_budget: float
+    days: Sequence[date]
+    costs: Sequence[float]
+    people: int
+    reached: int
+    shown: int
+    chances: Chances
+    first_clicks: Counts
+    last_clicks: Counts
+    roas: Interval | None
+    break_even: float
+    currency: str = ""
+
+
+def pulse(of: Pulse) -> list[Told]:
+    """What is to be said of it, the most pressing first; nothing where all is as it should be or too little is known.
+
+    Examples
+    --------
+    >>> from datetime import date
+    >>> some = Chances(1000, 0, 10, 980)
+    >>> low = Pulse(15.0, [date(2026, 11, 2)], [0.4], 3000, 20, 25, some, Counts(0, 9), Counts(0, 9), None, 2.0)
+    >>> [t.code for t in pulse(low)]
+    ['plan_idle_outbid']
+    """
+    found: list[Told] = []
+    last = list(of.costs)[-DAYS:]
+    if last:
+        share = sum(last) / (of.daily_budget * len(last))
+        if share < TOO_LITTLE:
+            found.append(_why(of, sum(last) / len(last)))
+        elif share >= ALL and of.roas is not None and of.roas.known and of.roas.low > of.break_even:
+            found.append(
+                told(
+                    "plan_raise",
+                    budget=of.daily_budget,
+                    currency=of.currency,
+                    low=round(of.roas.low, 2),
+                    even=round(of.break_even, 2),
+                )
+            )
+        elif share >= ALL:
+            found.append(told("plan_spends_all", budget=of.daily_budget, currency=of.currency))
+    if of.reached and of.shown / of.reached >= OFTEN and _tired(of):
+        found.append(
+            told(
+                "plan_tired",
+                times=round(of.shown / of.reached, 1),
+                then=round(100 * of.first_clicks.rate, 2),
+                now=round(100 * of.last_clicks.rate, 2),
+            )
+        )
+    if of.roas is not None and of.roas.known and of.roas.high < of.break_even:
+        found.append(told("plan_loses", high=round(of.roas.high, 2), even=round(of.break_even, 2)))
+    return found
+
+
+def _why(of: Pulse, a_day: float) -> Told:
+    asked = of.chances.chances - of.chances.held
+    tried = asked - of.chances.capped
+    params = {"a_day": round(a_day, 2), "budget": of.daily_budget, "currency": of.currency}
+    if of.people < FEWEST_PEOPLE:
+        return told("plan_idle_few", people=of.people, **params)
+    if tried and of.chances.outbid > MOST * tried and of.chances.outbid >= of.chances.capped:
+        return told("plan_idle_outbid", percent=round(100 * of.chances.outbid / tried), **params)
+    if asked and of.chances.capped > MOST * asked:
+        return told("plan_idle_capped", percent=round(100 * of.chances.capped / asked), **params)
+    return told("plan_idle_few", people=of.people, **params)
+
+
+def _tired(of: Pulse) -> bool:
+    """Whether fewer click now than at first, beyond chance (Newcombe's interval for the difference of two rates)."""
+    first, last = of.first_clicks, of.last_clicks
+    if min(first.conversions, last.conversions) < LEAST_CLICKS:
+        return False
+    return difference_interval(first, last).high < 0

@@ -1,0 +1,111 @@
+"""What came of a plan, counted once more from the clicks and what was reported."""
+
+from __future__ import annotations
+
+from collections import Counter
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from math import inf
+from urllib.parse import parse_qs, urlsplit
+
+from clabo.delivery.spending import read_now
+from clabo.network.running import Clicked
+from clabo.plans.models import AdPlan
+from clabo.plans.tests.case import MARK, PlansCase
+from clabo.testing.jobs import run_jobs
+
+
+def said(who: Clicked, name: str) -> str:
+    return parse_qs(urlsplit(who.link).query)[name][0]
+
+
+class Results(PlansCase):
+    def ran(self, days: int = 14) -> tuple[AdPlan, list[Clicked]]:
+        """A plan for two audiences with two creatives that ran for some days, and whom it led here."""
+        self.crowd(1, 1201, "/kit")
+        self.crowd(1201, 2001, "/guide")
+        guide = {"what": {"page": {"match": "equals", "value": "/guide"}}, "from": 0, "to": 21, "times": 1}
+        plan = self.start(
+            self.make(self.lookers(), self.audience(include=guide), daily_budget="60", highest_click="2")
+        )
+        led = self.days_go_by(plan, days)
+        self.visits(led)
+        self.member.ask("POST", f"/plans/{plan.pk}/look")
+        return plan, [w for w in led if MARK in w.link]
+
+    def test_every_figure(self) -> None:
+        plan, led = self.ran()
+        found = self.member.ask("GET", f"/plans/{plan.pk}/results")
+        cells = {(c["line"], c["creative"]): c for c in found["cells"]}
+        self.assertEqual(len(cells), 4)
+        clicks, through = Counter[tuple[str, str]](), Counter[tuple[str, str]]()
+        for who in led:
+            key = said(who, "utm_term"), said(who, "utm_content")
+            clicks[key] += 1
+            through[key] += who.through
+        self.assertTrue(sum(through.values()) > 3)
+        days = self.network.ask("GET", f"/v1/plans/{plan.key}").json["cells"]
+        for key, cell in cells.items():
+            with self.subTest(key=key):
+                mine = [d for d in days if (d["line"], d["creative"]) == key]
+                cost = sum((Decimal(d["cost"]) for d in mine), Decimal(0))
+                self.assertEqual((cell["clicks"], cell["visits"]), (clicks[key], clicks[key]))
+                self.assertEqual(cell["shown"], sum(d["shown"] for d in mine))
+                self.assertEqual(Decimal(cell["cost"]), cost)
+                self.assertEqual(
+                    (cell["converted"], Decimal(cell["conversions"])), (through[key], through[key])
+                )
+                self.assertEqual(Decimal(cell["value"]), 59 * through[key])
+                if clicks[key]:
+                    self.assertAlmostEqual(cell["rate"]["estimate"], through[key] / clicks[key])
+                if cost:
+                    self.assertAlmostEqual(float(cell["roas"]), 59 * through[key] / float(cost), 6)
+                    interval = cell["roas_interval"]
+                    # A limit that is missing: the days set none.
+                    self.assertLessEqual(interval["low"] or 0, float(cell["roas"]) + 1e-9)
+                    self.assertGreaterEqual(interval["high"] or inf, float(cell["roas"]) - 1e-9)
+        total = found["total"]
+        everything = sum(Decimal(d["cost"]) for d in days)
+        self.assertEqual(Decimal(total["cost"]), everything)
+        self.assertEqual(total["converted"], sum(through.values()))
+        self.assertAlmostEqual(float(total["cost_of_one"]), float(everything) / sum(through.values()), 6)
+        limits = found["cost_of_one_interval"]
+        self.assertTrue(limits["low"] < float(total["cost_of_one"]) < limits["high"])
+        for name, key in (("lines", 0), ("creatives", 1)):
+            for part in found[name]:
+                mine_cells = [c for k, c in cells.items() if k[key] == (part["line"] or part["creative"])]
+                for what in ("shown", "clicks", "visits", "converted"):
+                    self.assertEqual(part[what], sum(c[what] for c in mine_cells), (name, what))
+        self.assertEqual(sum(found["often"]), sum(found["people"].values()))
+        [row] = self.member.ask("GET", "/plans")
+        self.assertEqual((row["cost"], row["conversions"]), (total["cost"], total["conversions"]))
+
+    def test_the_same_spend_and_conversions_in_pages_and_at_the_network(self) -> None:
+        plan, led = self.ran()
+        now = datetime.now(UTC)
+        first, last = (now - timedelta(days=14)).date(), now.date()
+        read_now(self.channel, first, last, self.owner)
+        run_jobs()
+        total = self.member.ask("GET", f"/plans/{plan.pk}/results")["total"]
+        words = f"?period={first}..{last}&conversion={self.rule.pk}&origin=source:practice"
+        pages = self.member.ask("GET", f"/pages{words}")["rows"]
+        spent_on_pages = sum((Decimal(r["spend"]) for r in pages), Decimal(0))
+        self.assertEqual(spent_on_pages, Decimal(total["cost"]))
+        for name, here in (("converted", "converted"), ("entries", "visits"), ("clicks", "clicks")):
+            self.assertEqual(sum(r[name] for r in pages), total[here], name)
+        # Told back, the network counts them too; and those who only saw it, which nobody here credits to it.
+        self.member.ask("POST", f"/plans/{plan.pk}/look")
+        found = self.member.ask("GET", f"/plans/{plan.pk}/results")
+        self.assertEqual(found["theirs"], sum(w.through for w in led))
+        spent = self.network.ask("GET", f"/v1/spend?first={first}&last={last}").json["rows"]
+        mine = [r for r in spent if r["campaign"] == plan.campaign]
+        self.assertEqual(found["theirs_seen"], sum(r["view_conversions"] for r in mine))
+
+    def test_a_draft_has_nothing(self) -> None:
+        plan = self.make(self.lookers())
+        found = self.member.ask("GET", f"/plans/{plan.pk}/results")
+        self.assertEqual(
+            (found["total"]["cost"], found["cells"][0]["clicks"], found["told_at"]), ("0", 0, None)
+        )
+        [row] = self.member.ask("GET", "/plans")
+        self.assertEqual((row["state"], row["cost"]), ("draft", "0"))
