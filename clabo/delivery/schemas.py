@@ -11,6 +11,7 @@ from ninja import Field
 from clabo.delivery.files import heads_of
 from clabo.delivery.models import AdChannel, Report
 from clabo.delivery.queries import Given, feedback, given
+from clabo.delivery.status import runs_plans
 from clabo.shapes import Shape
 from clabo.wording.delivery import reason_words
 
@@ -89,6 +90,8 @@ class AdChannelOut(Shape):
     click_parameter: str
     base_url: str
     simulation: bool
+    # It runs plans that are written here.
+    plans: bool
     rules: list[FedRuleOut]
     since: datetime
     agreed_at: datetime | None
@@ -154,6 +157,7 @@ def channel_out(channel: AdChannel) -> AdChannelOut:
         click_parameter=channel.click_parameter,
         base_url=channel.base_url,
         simulation=bool((channel.told or {}).get("simulation")),
+        plans=runs_plans(channel),
         rules=[FedRuleOut(id=r.pk, name=r.name) for r in channel.rules.all()],
         since=channel.since,
         agreed_at=channel.agreed_at,

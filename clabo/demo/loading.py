@@ -30,7 +30,7 @@ from clabo.core.addresses import host_of
 from clabo.core.identities import digest
 from clabo.demo import scenario
 from clabo.demo.channels import Ad, channel_files
-from clabo.demo.network import make_channel
+from clabo.demo.network import read_back, run_plans
 from clabo.demo.simulator import Clicks, Simulator
 from clabo.demo.site import Links, drawing, page_html
 from clabo.events.models import Visit
@@ -99,17 +99,26 @@ def load(
         # The planner believes tables that were filled a moment ago to be small or what they were before, and
         # reads them in ways that take seconds; by itself the database looks again after a minute.
         cursor.execute("ANALYZE")
-    while merge(site.pk):
-        pass
-    for _, day in closed_and_unpacked(now):
-        pack(site.pk, day)
+    _settle(site, now)
+    progress(0.94, "plans at the practice network")
+    if has_run := run_plans(site, now):
+        _take(has_run)
+        read_back(site, now)
+        _settle(site, now)
     watch_site(site, now)
-    make_channel(site)
     if pictures:
         progress(0.97, "how the pages look")
         _take_pictures(site, now)
     progress(1.0, "done")
     return site
+
+
+def _settle(site: Site, now: datetime) -> None:
+    """What the worker would do over night."""
+    while merge(site.pk):
+        pass
+    for _, day in closed_and_unpacked(now):
+        pack(site.pk, day)
 
 
 def _take_pictures(site: Site, now: datetime) -> None:

@@ -64,6 +64,8 @@ PAGES = [
 # Where somebody has just left an e-mail address, and how many addresses there are.
 STATING = ("/order/thank-you", "/guide/thank-you")
 KEEPERS = 60_000
+# Of a hundred visitors, so many have signed in to the shop once: it says on every page who they are.
+SIGNED_IN = 30
 BY_PATH = {p.path: p for p in PAGES}
 
 # What is done on a page: (kind, element, name, properties).
@@ -252,6 +254,82 @@ AUDIENCES = [
             0,
             30,
         ),
+    ),
+]
+
+
+@dataclass(frozen=True, slots=True)
+class DemoPlan:
+    """A plan that has run at the practice network for so many days; audiences and conversions by their names.
+
+    Each creative: headline, text, button, page. Without audiences it seeks new people.
+    """
+
+    name: str
+    aim: str
+    audiences: tuple[str, ...]
+    creatives: tuple[tuple[str, str, str, str], ...]
+    daily_budget: Decimal
+    highest_click: Decimal
+    cap: int
+    days: int
+    left_out: tuple[str, ...] = ()
+    seek: dict[str, Any] | None = None
+    shared: bool = False
+
+
+PLANS = [
+    # It wins: fresh and not so fresh readers of the guide, and a budget that moves.
+    DemoPlan(
+        "Guide readers to a kit",
+        "starter_kit_order",
+        ("Guide readers, 0–14 days", "Guide readers, 14–45 days", "Guide readers, 45–120 days"),
+        (
+            (
+                "Your hive is still here",
+                "Everything for one colony, in one box.",
+                "See the kit",
+                "/starter-hive-b",
+            ),
+            ("Build the kit you need", "Choose frames and tools yourself.", "Build it", "/configure"),
+        ),
+        Decimal(25),
+        Decimal("0.90"),
+        3,
+        60,
+        ("Ordered a starter kit",),
+        shared=True,
+    ),
+    # It wears its people out: few of them, no cap, a high bid.
+    DemoPlan(
+        "Configured, every day anew",
+        "starter_kit_order",
+        ("Configured, did not order",),
+        (("Bees like an early start", "It ships until the first frost.", "Order it", "/starter-hive"),),
+        Decimal(60),
+        Decimal("4.00"),
+        0,
+        60,
+    ),
+    # It does not spend: others bid more.
+    DemoPlan(
+        "New keepers around Alderwick",
+        "guide_lead",
+        (),
+        (
+            (
+                "Your first season, free",
+                "What a beginner does, month by month.",
+                "Read it",
+                "/first-season-guide",
+            ),
+        ),
+        Decimal(30),
+        Decimal("0.20"),
+        2,
+        20,
+        ("Took the guide, may be written to",),
+        {"town": "Alderwick", "km": 30.0, "interests": ["gardening", "farm animals"]},
     ),
 ]
 

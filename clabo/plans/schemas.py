@@ -231,7 +231,7 @@ class PlanDayOut(Shape):
     value: Decimal
 
 
-class AgainstOut(Shape):
+class CreativeAgainstOut(Shape):
     """A creative against the first one: conversions of a thousand times shown, within days and lines."""
 
     creative: str
@@ -265,7 +265,7 @@ class PlanResultsOut(Shape):
     cells: list[PlanPartOut]
     lines: list[PlanPartOut]
     creatives: list[PlanPartOut]
-    against: list[AgainstOut]
+    against: list[CreativeAgainstOut]
     days: list[PlanDayOut]
     line_shares: dict[str, float]
     creative_shares: dict[str, float]
@@ -486,7 +486,7 @@ def results_out(plan: AdPlan, found: Results) -> PlanResultsOut:
         lines=[part_out(b) for b in found.lines],
         creatives=[part_out(b) for b in found.creatives],
         against=[
-            AgainstOut(
+            CreativeAgainstOut(
                 creative=a.creative,
                 outcome=a.tried.outcome,
                 difference=_per_thousand(a.tried.difference),

@@ -59,7 +59,7 @@ def save_plan(site: Site, content: PlanContent, by: User | None, plan: AdPlan | 
             plan.left_out.set(written.left_out)
             _keep_parts(plan, written)
             if plan.state == AdPlan.State.RUNNING:
-                _give_audiences(plan, written, by)
+                give_audiences(plan, written, by)
     except IntegrityError:
         raise Problem("Another plan has this name.", "name") from None
     if plan.state == AdPlan.State.RUNNING:
@@ -110,7 +110,8 @@ def _keep_parts(plan: AdPlan, written: Written) -> None:
         PlanCreative.objects.update_or_create(plan=plan, key=c.key, defaults={"place": place, **words})
 
 
-def _give_audiences(plan: AdPlan, written: Written, by: User | None) -> None:
+def give_audiences(plan: AdPlan, written: Written, by: User | None) -> None:
+    """Have its channel given all audiences that it names; raises Problem."""
     those = [line.audience for line in written.lines if line.audience] + written.left_out
     for audience in those:
         use_audience(audience, plan.channel, by)
@@ -130,7 +131,7 @@ def start(plan: AdPlan, by: User | None) -> AdPlan:
     if plan.last and plan.last < today:
         raise Problem("Its last day is over. Give it another.", "last")
     with transaction.atomic():
-        _give_audiences(plan, written, by)
+        give_audiences(plan, written, by)
         plan.campaign = f"{slug(plan.name, (), 80)}-{plan.pk}"
         plan.state, plan.started_at, plan.version = AdPlan.State.RUNNING, datetime.now(UTC), 1
         plan.first = plan.first or today

@@ -29,6 +29,9 @@ texts(
         "plan_too_few_because": _(
             "{people:,} people are left; with fewer than {least} neither money nor numbers come together. Take a longer lookback, or another audience."
         ),
+        "plan_few_known_because": _(
+            "The network knows {known:,} of them; with fewer than {least} neither money nor numbers come together. Add an audience, or new people."
+        ),
         "plan_converted": _("Some of them have done it already."),
         "plan_converted_because": _("{converted:,} of {people:,} have converted and are not left out."),
         "plan_one_click": _("The day's budget does not pay for one click."),
@@ -36,20 +39,11 @@ texts(
         "plan_budget_idle": _("There is more money than people."),
         "plan_enough": _("Enough people for the money."),
         "plan_no_cap": _("Nothing keeps one person from seeing it far too often."),
-        "plan_no_cap_because": _(
-            "Without a cap about 1 of {one_in} would see it more than {often} times in a week."
-        ),
         "plan_no_cap_unsaid": _("Set how often one person sees it in a week."),
         "plan_worn_out": _("Some would see it too often."),
-        "plan_worn_out_because": _(
-            "With {cap} times a week about 1 of {one_in} would see it more than {often} times in a week."
-        ),
         "plan_not_worn_out": _("Nobody is worn out."),
         "plan_not_worn_out_because": _(
             "With at most {cap} times a week hardly anybody sees it more than {often} times."
-        ),
-        "plan_capped_because": _(
-            "With at most {cap} times a week hardly anybody sees it more than {often} times; without it about 1 of {one_in} would."
         ),
         "plan_outbids": _("It outbids your own plan “{plan}”."),
         "plan_outbids_because": _("{people:,} people are in both."),
@@ -153,3 +147,27 @@ def says_moved(
 
     said = gettext("The one brought {better}, the other {worse}: better with {percent} % certainty.")
     return said.format(better=side(*target), worse=side(*source), percent=int(100 * chance))
+
+
+def _of_them(one_in: int) -> str:
+    return gettext("most of them") if one_in < 2 else gettext("about 1 of {n}").format(n=one_in)
+
+
+@words_for("plan_no_cap_because")
+def _no_cap(one_in: int, often: int) -> str:
+    said = gettext("Without a cap {these} would see it more than {often} times in a week.")
+    return said.format(these=_of_them(one_in), often=often)
+
+
+@words_for("plan_worn_out_because")
+def _worn_out(one_in: int, often: int, cap: int) -> str:
+    said = gettext("With {cap} times a week {these} would see it more than {often} times in a week.")
+    return said.format(cap=cap, these=_of_them(one_in), often=often)
+
+
+@words_for("plan_capped_because")
+def _capped(one_in: int, often: int, cap: int) -> str:
+    said = gettext(
+        "With at most {cap} times a week hardly anybody sees it more than {often} times; without it {these} would."
+    )
+    return said.format(cap=cap, these=_of_them(one_in), often=often)

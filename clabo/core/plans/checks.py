@@ -117,13 +117,11 @@ def _aim(facts: Facts) -> list[Finding]:
 def _people(facts: Facts) -> list[Finding]:
     everybody = facts.people + facts.new_people
     if everybody < FEWEST_PEOPLE:
-        return [
-            Finding(
-                "stops",
-                told("plan_too_few"),
-                told("plan_too_few_because", people=everybody, least=FEWEST_PEOPLE),
-            )
-        ]
+        because = told("plan_too_few_because", people=everybody, least=FEWEST_PEOPLE)
+        return [Finding("stops", told("plan_too_few"), because)]
+    if facts.weeks and facts.weeks.known < FEWEST_PEOPLE:
+        because = told("plan_few_known_because", known=facts.weeks.known, least=FEWEST_PEOPLE)
+        return [Finding("stops", told("plan_too_few"), because)]
     if facts.converted > IN_BOTH * facts.people:
         because = told("plan_converted_because", converted=facts.converted, people=facts.people)
         return [
@@ -146,7 +144,7 @@ def _money(facts: Facts) -> list[Finding]:
         return [
             Finding("stops", told("plan_one_click"), because, "budget", round(10 * facts.highest_click, 2))
         ]
-    if weeks is None or facts.people + facts.new_people < FEWEST_PEOPLE:
+    if weeks is None or min(weeks.known, facts.people + facts.new_people) < FEWEST_PEOPLE:
         return []
     if weeks.outbid:
         because = told("plan_outbid_because", click=facts.highest_click, currency=facts.currency)

@@ -38,6 +38,7 @@ const SECTIONS = [
     name: "Use",
     places: [
       ["audiences", "Audiences", "u"],
+      ["plans", "Plans", "n"],
       ["spend", "Spend", "s"],
     ],
   },
@@ -67,6 +68,7 @@ function useStates(siteId: number): Partial<Record<PlaceName, { text: string; wa
         : { text: "no hit yet", warn: true },
     conversions: { text: String(rail.conversions), warn: !rail.conversions },
     audiences: { text: String(rail.audiences) },
+    plans: { text: `${rail.running_plans} on` },
     pages: { text: String(rail.pages) },
     tests: rail.broken_tests
       ? { text: `${rail.broken_tests} broken`, warn: true }

@@ -219,6 +219,8 @@ export function makeRouter(queries: QueryClient) {
         place("conversions", () => import("../features/conversions/Conversions")),
         place("live", () => import("../features/live/Live")),
         spend,
+        place("plans", () => import("../features/plans/Plans")),
+        place("plans/$planId", () => import("../features/plans/Plan")),
         place("tests", () => import("../features/splits/Tests")),
         place("people", () => import("../features/people/People")),
         place("work", () => import("../features/jobs/Jobs")),

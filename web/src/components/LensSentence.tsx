@@ -1,11 +1,11 @@
 /** One sentence that says what is looked at; its underlined words are the controls. */
 import { useNavigate, useParams } from "@tanstack/react-router";
-import { Popover } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import type { Schemas } from "../api/client";
 import { day, several } from "../lib/format";
 import { CHANNELS, type Lens, MODELS } from "../lib/lens";
 import { useSession } from "../lib/session";
+import { SentenceWord } from "./SentenceWord";
 import { Button, cx, Input } from "./ui";
 
 type Read = Schemas["LensOut"];
@@ -31,22 +31,10 @@ export function Word({
   choose: (value: string) => void;
   more?: (close: () => void) => ReactNode;
 }) {
-  const [open, setOpen] = useState(false);
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger
-        aria-label={`${label}: ${text}. Change`}
-        className="border-b-2 border-plum/40 font-semibold text-plum hover:border-plum"
-      >
-        {text}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="start"
-          sideOffset={6}
-          aria-label={label}
-          className="z-30 max-h-[70vh] min-w-44 overflow-auto rounded-box border bg-surface py-1"
-        >
+    <SentenceWord label={label} text={text}>
+      {(close) => (
+        <>
           {choices.map((choice, index) => (
             <div key={choice.value}>
               {choice.group && choice.group !== choices[index - 1]?.group && (
@@ -61,7 +49,7 @@ export function Word({
                 )}
                 onClick={() => {
                   choose(choice.value);
-                  setOpen(false);
+                  close();
                 }}
               >
                 <span className="inline-block w-4">{choice.value === value && "✓"}</span>
@@ -69,10 +57,10 @@ export function Word({
               </button>
             </div>
           ))}
-          {more?.(() => setOpen(false))}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+          {more?.(close)}
+        </>
+      )}
+    </SentenceWord>
   );
 }
 

@@ -1,0 +1,158 @@
+/** All plans: what each costs and brings, and whether it is doing what it should. */
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { Scroll } from "../../components/Scroll";
+import { Table } from "../../components/Table";
+import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
+import { count, day, money, several, times } from "../../lib/format";
+import { useSite } from "../../lib/session";
+import { useSiteId } from "../../lib/useSiteId";
+import { channelsQuery } from "../channels/queries";
+import { plansQuery } from "./queries";
+
+const STATES = { draft: "draft", running: "running", ended: "ended" };
+
+export default function Plans() {
+  const siteId = useSiteId();
+  const site = useSite(siteId);
+  const navigate = useNavigate();
+  const plans = useQuery(plansQuery(siteId));
+  const channels = useQuery(channelsQuery(siteId));
+  const able = channels.data?.some((c) => c.plans);
+  const write = () => navigate({ to: "/s/$siteId/plans/$planId", params: { siteId: String(siteId), planId: "new" } });
+  const end = scaleEnd(
+    (plans.data ?? []).map((p) => p.roas_interval?.high ?? Number(p.roas ?? 0)).map((n) => Math.min(n, 12)),
+  );
+  return (
+    <>
+      <Head
+        title="Plans"
+        lead="What is to be shown to whom, for how much: written with what it may bring beside it, and read as it runs."
+        actions={
+          site.canEdit &&
+          able && (
+            <Button kind="main" onClick={write}>
+              New plan
+            </Button>
+          )
+        }
+      />
+      <div className="mt-4">
+        {(plans.isPending || channels.isPending) && <Loading what="the plans" />}
+        {plans.isError && <Failed error={plans.error} retry={plans.refetch} />}
+        {plans.data?.length === 0 && channels.data && (
+          <Empty title={able ? "No plan yet." : "First a channel that runs plans."}>
+            <p>
+              {able
+                ? "A plan says for which conversion which creatives are shown to which audiences, and what that may cost."
+                : "Plans run at a channel that takes them; the practice network is one, and costs nothing. Add it under Spend, Channels."}
+            </p>
+            {able ? (
+              site.canEdit && (
+                <Button kind="main" onClick={write}>
+                  Write the first plan
+                </Button>
+              )
+            ) : (
+              <Link
+                to="/s/$siteId/spend"
+                params={{ siteId: String(siteId) }}
+                search={{ part: "channels" }}
+                className="text-plum underline"
+              >
+                To the channels
+              </Link>
+            )}
+          </Empty>
+        )}
+        {!!plans.data?.length && (
+          <Scroll label="Plans">
+            <Table
+              columns={[
+                {
+                  key: "name",
+                  head: "Plan",
+                  text: true,
+                  className: "whitespace-normal! min-w-72",
+                  cell: (p) => (
+                    <>
+                      <Link
+                        to="/s/$siteId/plans/$planId"
+                        params={{ siteId: String(siteId), planId: String(p.id) }}
+                        className="font-semibold text-plum underline decoration-line underline-offset-4"
+                      >
+                        {p.name}
+                      </Link>
+                      <div className="text-small text-quiet">
+                        {several(p.aim_name)} from {p.shown_to || "nobody yet"}
+                      </div>
+                      {p.says && <div className="mt-1 border-l-4 border-marigold pl-2 text-small">{p.says}</div>}
+                    </>
+                  ),
+                },
+                {
+                  key: "state",
+                  head: "State",
+                  text: true,
+                  cell: (p) => (
+                    <>
+                      <span className={p.state === "running" ? "font-semibold text-fern" : "text-quiet"}>
+                        {STATES[p.state]}
+                      </span>
+                      <div className="text-small text-quiet">
+                        {p.state === "running" && p.first ? `since ${day(p.first)}` : ""}
+                        {p.state === "ended" ? day(p.ended_at) : ""}
+                      </div>
+                    </>
+                  ),
+                },
+                { key: "budget", head: "A day", cell: (p) => money(p.daily_budget, site.currency, 0) },
+                {
+                  key: "cost",
+                  head: "Spent",
+                  cell: (p) => (p.state === "draft" ? "–" : money(p.cost, site.currency)),
+                  hint: "As the channel says, today included. Pages and Sources have it from the next morning on.",
+                },
+                { key: "clicks", head: "Clicks", cell: (p) => (p.state === "draft" ? "–" : count(p.clicks)) },
+                {
+                  key: "conversions",
+                  head: "Conversions",
+                  cell: (p) => (p.state === "draft" ? "–" : count(Number(p.conversions))),
+                  hint: "Of its aim, credited to its clicks by last paid touch.",
+                },
+                {
+                  key: "each",
+                  head: "Cost of one",
+                  cell: (p) => (p.cost_of_one == null ? "–" : money(p.cost_of_one, site.currency)),
+                },
+                {
+                  key: "roas",
+                  head: `ROAS, 0 to ${end}×`,
+                  cell: (p) => (
+                    <span className="inline-flex items-center gap-2">
+                      {times(p.roas)}
+                      <SpreadBar
+                        low={p.roas_interval?.low}
+                        estimate={p.roas == null ? null : Number(p.roas)}
+                        high={p.roas_interval?.high}
+                        max={end}
+                        label={
+                          p.roas_interval
+                            ? `${times(p.roas_interval.low)} to ${p.roas_interval.high == null ? "no upper limit" : times(p.roas_interval.high)}`
+                            : "no limits yet"
+                        }
+                      />
+                    </span>
+                  ),
+                },
+              ]}
+              rows={plans.data}
+              rowKey={(p) => p.id}
+            />
+          </Scroll>
+        )}
+      </div>
+    </>
+  );
+}
