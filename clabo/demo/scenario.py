@@ -279,11 +279,16 @@ class DemoPlan:
 
 
 PLANS = [
-    # It wins: fresh and not so fresh readers of the guide, and a budget that moves.
+    # It wins: whoever looked at the kit or read the guide, and a budget that moves.
     DemoPlan(
-        "Guide readers to a kit",
+        "Readers and lookers to a kit",
         "starter_kit_order",
-        ("Guide readers, 0–14 days", "Guide readers, 14–45 days", "Guide readers, 45–120 days"),
+        (
+            "Saw the starter kit, did not order",
+            "Guide readers, 0–14 days",
+            "Guide readers, 14–45 days",
+            "Guide readers, 45–120 days",
+        ),
         (
             (
                 "Your hive is still here",
@@ -293,20 +298,20 @@ PLANS = [
             ),
             ("Build the kit you need", "Choose frames and tools yourself.", "Build it", "/configure"),
         ),
-        Decimal(25),
-        Decimal("0.90"),
+        Decimal(4),
+        Decimal("1.40"),
         3,
         60,
         ("Ordered a starter kit",),
         shared=True,
     ),
-    # It wears its people out: few of them, no cap, a high bid.
+    # It wears its people out: no cap, a high bid.
     DemoPlan(
-        "Configured, every day anew",
+        "Guide taken, asked every day",
         "starter_kit_order",
-        ("Configured, did not order",),
+        ("Took the guide, may be written to",),
         (("Bees like an early start", "It ships until the first frost.", "Order it", "/starter-hive"),),
-        Decimal(60),
+        Decimal(12),
         Decimal("4.00"),
         0,
         60,

@@ -27,11 +27,11 @@ PLACEMENTS: dict[str, tuple[float, float]] = {
     "video": (0.15, 0.75),
 }
 # The highest bid of the others for a thousand times shown, in the currency (log-normal: median, and sigma of the logarithm).
-OTHERS_MEDIAN, OTHERS_SPREAD = 2.2, 0.7
+OTHERS_MEDIAN, OTHERS_SPREAD = 6.0, 0.7
 # Of those shown an ad of usual quality for the first time, weeks after they came: how many click.
-CLICK_RATE = 0.006
-# Each time they have seen it before makes it duller, down to so much of it.
-DULLER, DULLEST = 0.86, 0.15
+CLICK_RATE = 0.012
+# Each time they have seen it lately makes it duller, down to so much of it; a day makes up for a part of that.
+DULLER, DULLEST, FORGETTING = 0.86, 0.15, 0.13
 # Of those who see it and do not click, so many come by themselves within the day.
 LATER_RATE = 0.0008
 # Days since somebody came, up to which they click and convert so much more often; the last are those who never came.
@@ -49,7 +49,7 @@ SEGMENTS = 6
 SEGMENT_RATES: Floats = np.array([0.2, 0.5, 0.8, 1.0, 1.3, 2.2])
 CAP_DAYS = 7
 # Of those who came by an ad and are of the usual kind, how many go through with what the page is there for.
-USUAL_RATE = 0.05
+USUAL_RATE = 0.07
 
 
 def band_of(days: Floats) -> Whole:
@@ -153,12 +153,14 @@ class Learned:
 
 @dataclass(slots=True)
 class State:
-    """How far a plan is: how often each person has seen it on each of the last CAP_DAYS days and in all, and, of each line,
-    what today cost and the share of the chances that it takes, so that the day's budget lasts for the day.
+    """How far a plan is: how often each person has seen it on each of the last CAP_DAYS days and in all, and how tired of it
+    they are (times seen, less what was forgotten since); and, of each line, what today cost and the share of the chances that it takes,
+    so that the day's budget lasts for the day.
     """
 
     seen_by_day: Whole
     seen: Whole
+    tired: Floats
     spent_today: Floats
     pace: Floats
 
@@ -168,6 +170,7 @@ class State:
         return cls(
             np.zeros((CAP_DAYS, people), dtype=np.int64),
             np.zeros(people, dtype=np.int64),
+            np.zeros(people),
             np.zeros(lines),
             np.ones(lines),
         )
@@ -176,6 +179,7 @@ class State:
         """Midnight."""
         self.seen_by_day = np.roll(self.seen_by_day, 1, axis=0)
         self.seen_by_day[0] = 0
+        self.tired *= 1 - FORGETTING
         self.spent_today[:] = 0.0
 
 
@@ -183,8 +187,8 @@ class State:
 class Shown:
     """What happened in a while.
 
-    `shown`: how often, and `expected`: how many clicks were to be expected of it, shape (lines, creatives). The clicks: who,
-    which creative, the price. `later`: who saw it and came by themselves, and which creative that was. Of each line: how many
+    `shown`: how often, and `expected`: how many clicks were to be expected of it, shape (lines, creatives); `expected_of` tells
+    these apart by segment and band, shape (lines, SEGMENTS, len(BANDS)). The clicks: who, which creative, the price. `later`: who saw it and came by themselves, and which creative that was. Of each line: how many
     `chances` there were, and of those how many the pace `held` back, the cap took out (`capped`), and others bid more for (`outbid`).
     """
 
@@ -193,6 +197,7 @@ class Shown:
     creative: Whole
     price: Floats
     expected: Floats
+    expected_of: Floats
     later: Whole
     later_creative: Whole
     chances: Whole
@@ -222,8 +227,8 @@ def step(
     ----------
     people, terms, state
         As above; `state` has a column for each of `people` and a place for each line.
-    worth : ndarray, shape (SEGMENTS, len(BANDS))
-        What a click is worth (Learned.worth).
+    worth : ndarray, shape (SEGMENTS, len(BANDS)) or (lines, SEGMENTS, len(BANDS))
+        What a click is worth (Learned.worth), to the plan or to each line.
     hour : float
         Hour of the day, from 0 on, below 24.
     length : float
@@ -254,7 +259,7 @@ def step(
     turn = np.empty(len(who), np.int64)
     starts = np.flatnonzero(np.diff(who[order], prepend=-1))
     turn[order] = np.arange(len(who)) - np.repeat(starts, np.diff(np.append(starts, len(who))))
-    before = state.seen[who] + turn
+    before = state.tired[who] + turn
     if terms.cap:
         allowed = state.seen_by_day.sum(axis=0)[who] + turn < terms.cap
         who, before = who[allowed], before[allowed]
@@ -266,7 +271,9 @@ def step(
     rate = CLICK_RATE * quality[line, creative] * np.array([r for _, r in BANDS])[band] * fresh
     rate *= np.array([f for _, f in places])[place]
     # What is worth less than usual is bid less for; nothing is ever bid more for than the highest price.
-    mine = terms.highest_click * np.minimum(1.0, worth[people.segment[who], band]) * rate * 1000
+    segment = people.segment[who]
+    value = worth[line, segment, band] if worth.ndim == 3 else worth[segment, band]
+    mine = terms.highest_click * np.minimum(1.0, value) * rate * 1000
     others = OTHERS_MEDIAN * np.exp(OTHERS_SPREAD * chance.standard_normal(len(who)))
     won = mine > others
     who, creative, rate, others, line = who[won], creative[won], rate[won], others[won], line[won]
@@ -278,6 +285,7 @@ def step(
     who, creative, clicked = who[within], creative[within], clicked[within]
     price, rate, line, paid = price[within], rate[within], line[within], paid[within]
     np.add.at(state.seen, who, 1)
+    np.add.at(state.tired, who, 1)
     np.add.at(state.seen_by_day[0], who, 1)
     state.spent_today += np.bincount(line, paid, minlength=lines)
     later = ~clicked & (chance.random(len(who)) < LATER_RATE)
@@ -290,12 +298,17 @@ def step(
         np.bincount(line, minlength=lines),
     )
     cell = line * creatives + creative
+    kinds = SEGMENTS * len(BANDS)
+    kind = line * kinds + people.segment[who] * len(BANDS) + band_of(people.days[who])
     return Shown(
         np.bincount(cell, minlength=lines * creatives).reshape(lines, creatives),
         who[clicked],
         creative[clicked],
         price[clicked],
         np.bincount(cell, rate, minlength=lines * creatives).reshape(lines, creatives).astype(np.float64),
+        np.bincount(kind, rate, minlength=lines * kinds)
+        .reshape(lines, SEGMENTS, len(BANDS))
+        .astype(np.float64),
         who[later],
         creative[later],
         chances,
@@ -334,8 +347,9 @@ def _pace(state: State, left: Floats, share: float, hour: float, cost: Floats, s
     `cost` is what being `shown` so often costs on average, within `share` of the day; the fewer times that was, the less it says.
     """
     gone = float(BY_HOUR[: int(hour)].sum() + BY_HOUR[int(hour) % 24] * (hour % 1)) if hour < 24 else 1.0
-    # At midnight the whole day is before it, as today was.
-    wanted = np.where(gone < 1 - 1e-9, (left - cost) / max(1 - gone, 1e-9), state.spent_today + left - cost)
+    # It is to be through by the day's last hour. At midnight the whole day is before it, as today was.
+    rest = max(1 - gone - float(BY_HOUR[23]), float(BY_HOUR[23]) / 2)
+    wanted = np.where(gone < 1 - 1e-9, (left - cost) / rest, state.spent_today + left - cost)
     says = shown / (shown + 25.0)
     ratio = np.clip(np.maximum(wanted, 1e-12) * share / np.maximum(cost, 1e-12), 0.25, 4.0) ** says
     ratio = np.where(shown > 0, ratio, 1 + 0.3 * share * 24)

@@ -9,8 +9,11 @@ import numpy as np
 from clabo.network.auction import (
     BANDS,
     NEVER_CAME_DAYS,
+    SEGMENT_RATES,
     SEGMENTS,
+    USUAL_RATE,
     Floats,
+    Learned,
     People,
     State,
     Terms,
@@ -28,8 +31,9 @@ MOST_OFTEN = 10
 MOST_PEOPLE = 1_000
 # Where it is the budget that ends a week, it costs as much whatever the number of clicks.
 BOUND = 0.97
-# The words' quality is not known before they were shown: anywhere where it can be.
+# How good words and pages are is not known before they were shown: anywhere where it can be.
 LOWEST, HIGHEST = 0.7, 1.4
+PAGES = (0.6, 1.4)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,14 +96,24 @@ def practise(plan: Plan, sizes: list[Size], seed: int, runs: int = RUNS, days: i
     state = State.fresh(len(people), runs * lines)
     shown, clicked = np.zeros((runs, creatives)), np.zeros((runs, creatives))
     cost, expected = np.zeros(runs), np.zeros((runs, creatives))
-    worth = np.ones((SEGMENTS, len(BANDS)))
+    learned = [Learned() for _ in range(runs)]
+    # The page, too, is not known yet; what the network will hear of it it learns from.
+    page = chance.uniform(*PAGES, runs)
+    likely = USUAL_RATE * SEGMENT_RATES[:, None] * np.array([r for _, r in BANDS])[None, :]
     for _ in range(days):
+        worth = np.repeat([of.worth() for of in learned], lines, axis=0)
+        of_day = np.zeros((runs, SEGMENTS, len(BANDS)))
         for hour in range(24):
             found = step(people, terms, state, worth, hour, 1.0, chance, smooth=part > 1)
             run = people.line[found.person] // lines
             shown += found.shown.reshape(runs, lines, creatives).sum(axis=1)
             np.add.at(clicked, (run, found.creative), 1)
             expected += found.expected.reshape(runs, lines, creatives).sum(axis=1)
+            of_day += found.expected_of.reshape(runs, lines, SEGMENTS, len(BANDS)).sum(axis=1)
+        came = chance.poisson(of_day * part)
+        for k, of in enumerate(learned):
+            of.clicks += came[k]
+            of.conversions += chance.binomial(came[k], np.minimum(0.9, likely * page[k]))
         cost += state.spent_today.reshape(runs, lines).sum(axis=1)
         state.next_day()
     seen, most = state.seen.reshape(runs, each), plan.daily_budget * days

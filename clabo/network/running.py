@@ -277,8 +277,8 @@ def _state(db: sqlite3.Connection, plan_id: str, hashes: list[bytes], today: dat
         return state
     with np.load(io.BytesIO(kept[1]), allow_pickle=False) as of:
         # Each is unpacked whenever it is asked for.
-        before, seen_by_day, seen, spent, pace = (
-            of[name] for name in ("hashes", "seen_by_day", "seen", "spent", "pace")
+        before, seen_by_day, seen, tired, spent, pace = (
+            of[name] for name in ("hashes", "seen_by_day", "seen", "tired", "spent", "pace")
         )
     known = {h.tobytes(): place for place, h in enumerate(before)}
     pairs = [(place, known[h]) for place, h in enumerate(hashes) if h in known]
@@ -286,6 +286,7 @@ def _state(db: sqlite3.Connection, plan_id: str, hashes: list[bytes], today: dat
         here, there = (np.array(places) for places in zip(*pairs, strict=True))
         state.seen_by_day[:, here] = seen_by_day[:, there]
         state.seen[here] = seen[there]
+        state.tired[here] = tired[there]
     if len(pace) == lines:
         state.spent_today, state.pace = spent, pace
     else:
@@ -304,6 +305,7 @@ def _keep(db: sqlite3.Connection, plan_id: str, hashes: list[bytes], state: Stat
         hashes=width,
         seen_by_day=np.minimum(state.seen_by_day, 32_000).astype(np.int16),
         seen=state.seen.astype(np.int32),
+        tired=state.tired.astype(np.float32),
         spent=state.spent_today,
         pace=state.pace,
     )

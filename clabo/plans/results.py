@@ -24,6 +24,8 @@ from clabo.plans.models import AdPlan, PlanCreative, PlanLine
 MODEL = "last_paid"
 # Days of which the chances say why a plan does not spend.
 CHANCE_DAYS = 3
+# While a plan is new to its people.
+FRESH_DAYS = 3
 
 
 @dataclass(slots=True)
@@ -278,8 +280,8 @@ def _pulse(plan: AdPlan, standing: Standing, total: Brought, now: datetime) -> P
         standing.reached,
         total.shown,
         chances,
-        clicks(whole[:third]),
-        clicks(whole[-third:] if len(whole) > third else []),
+        clicks(whole[:FRESH_DAYS]),
+        clicks(whole[max(FRESH_DAYS, len(whole) - third) :]),
         total.roas_interval,
         returns.break_even(plan.site.margin),
         plan.site.currency,

@@ -16,8 +16,8 @@ DAYS = 3
 FEWEST_PEOPLE = 100
 # Of the chances that the pace let through, this share is most of them.
 MOST = 0.6
-# Seen so often on average, and with so many clicks in both halves, people may be tired.
-OFTEN, LEAST_CLICKS = 6.0, 20
+# Seen so often on average, with so many clicks at first and lately, and less than this part as many of times shown: they are tired.
+OFTEN, LEAST_CLICKS, TIRED = 6.0, 10, 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +40,8 @@ class Chances:
 
 @dataclass(frozen=True, slots=True)
 class Pulse:
-    """What is known of a plan. `costs` of whole days, the last last, with `days`; `clicks` of the times shown in the first and
-    the last third of its days; `roas` so far."""
+    """What is known of a plan. `costs` of whole days, the last last, with `days`; clicks of the times shown in its first
+    days and lately; `roas` so far."""
 
     daily_budget: float
     days: Sequence[date]
@@ -70,22 +70,9 @@ def pulse(of: Pulse) -> list[Told]:
     """
     found: list[Told] = []
     last = list(of.costs)[-DAYS:]
-    if last:
-        share = sum(last) / (of.daily_budget * len(last))
-        if share < TOO_LITTLE:
-            found.append(_why(of, sum(last) / len(last)))
-        elif share >= ALL and of.roas is not None and of.roas.known and of.roas.low > of.break_even:
-            found.append(
-                told(
-                    "plan_raise",
-                    budget=of.daily_budget,
-                    currency=of.currency,
-                    low=round(of.roas.low, 2),
-                    even=round(of.break_even, 2),
-                )
-            )
-        elif share >= ALL:
-            found.append(told("plan_spends_all", budget=of.daily_budget, currency=of.currency))
+    share = sum(last) / (of.daily_budget * len(last)) if last else None
+    if share is not None and share < TOO_LITTLE:
+        found.append(_why(of, sum(last) / len(last)))
     if of.reached and of.shown / of.reached >= OFTEN and _tired(of):
         found.append(
             told(
@@ -97,7 +84,17 @@ def pulse(of: Pulse) -> list[Told]:
         )
     if of.roas is not None and of.roas.known and of.roas.high < of.break_even:
         found.append(told("plan_loses", high=round(of.roas.high, 2), even=round(of.break_even, 2)))
+    if share is not None and share >= ALL and not found:
+        found.append(_more(of))
     return found
+
+
+def _more(of: Pulse) -> Told:
+    """It spends all that it may: whether more would be well spent."""
+    params = {"budget": of.daily_budget, "currency": of.currency}
+    if of.roas is not None and of.roas.known and of.roas.low > of.break_even:
+        return told("plan_raise", low=round(of.roas.low, 2), even=round(of.break_even, 2), **params)
+    return told("plan_spends_all", **params)
 
 
 def _why(of: Pulse, a_day: float) -> Told:
@@ -114,8 +111,8 @@ def _why(of: Pulse, a_day: float) -> Told:
 
 
 def _tired(of: Pulse) -> bool:
-    """Whether fewer click now than at first, beyond chance (Newcombe's interval for the difference of two rates)."""
+    """Whether far fewer click now than at first, beyond chance (Newcombe's interval for the difference of two rates)."""
     first, last = of.first_clicks, of.last_clicks
     if min(first.conversions, last.conversions) < LEAST_CLICKS:
         return False
-    return difference_interval(first, last).high < 0
+    return last.rate < TIRED * first.rate and difference_interval(first, last).high < 0

@@ -193,6 +193,7 @@ class Beating(TestCase):
         self.assertEqual(beats(**low, chances=Chances(9000, 100, 300, 300)), ["plan_idle_few"])
         self.assertEqual(beats(**low, people=40, chances=Chances(9, 0, 0, 9)), ["plan_idle_few"])
         tired = {"costs": [10.0] * 7, "shown": 6000, "last_clicks": Counts(21, 6000)}
+        self.assertEqual(beats(**{**tired, "last_clicks": Counts(21, 4000)}), [])
         self.assertEqual(beats(**tired), ["plan_tired"])
         self.assertEqual(beats(**{**tired, "last_clicks": Counts(50, 6000)}), [])
         self.assertEqual(beats(costs=[10.0] * 7, roas=Interval(0.2, 0.9, 2.0)), ["plan_loses"])

@@ -38,6 +38,7 @@ SECTIONS = [
     "people",
     "work",
     "audiences",
+    "plans",
     "paths",
     "sources",
     "ways",

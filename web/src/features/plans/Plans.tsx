@@ -28,7 +28,7 @@ export default function Plans() {
     <>
       <Head
         title="Plans"
-        lead="What is to be shown to whom, for how much: written with what it may bring beside it, and read as it runs."
+        lead="What is shown to whom, for how much, and what comes of it."
         actions={
           site.canEdit &&
           able && (

@@ -53,10 +53,13 @@ export function Running({ siteId, plan, currency }: Props) {
         <p className="text-small text-quiet">
           As of {ago(r.told_at)}.{" "}
           {plan.state === "running" && (
-            <TextButton onClick={() => look.mutate()} disabled={look.isPending}>
-              Ask the network now
-            </TextButton>
-          )}{" "}
+            <>
+              <TextButton onClick={() => look.mutate()} disabled={look.isPending}>
+                Ask the network now
+              </TextButton>
+              .{" "}
+            </>
+          )}
           Shown, clicks and cost are the network’s word, today included; visits and {aim} are counted here, credited by
           last paid touch. Pages and Sources have the spend from the next morning on.
         </p>
@@ -145,7 +148,8 @@ function TheirCount({ results: r, aim }: { results: Results; aim: string }) {
 function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: string): Column<Part>[] {
   const lines = new Map(plan.lines.map((l) => [l.key, l.seek ? seekWords(l.seek) : l.name]));
   const creatives = new Map(plan.creatives.map((c) => [c.key, c]));
-  const rates = scaleEnd([...r.cells, ...r.lines, ...r.creatives].filter((p) => !p.thin).map((p) => p.rate.high));
+  const judged = [...r.cells, ...r.lines, ...r.creatives, r.total].filter((p) => !p.thin);
+  const rates = scaleEnd(judged.length ? judged.map((p) => p.rate.high) : [2 * (r.total.rate.high ?? 0.5)]);
   const roas = scaleEnd(
     [...r.cells, ...r.lines, ...r.creatives].map((p) => Math.min(p.roas_interval?.high ?? Number(p.roas ?? 0), 12)),
   );

@@ -286,7 +286,7 @@ function Places({ siteId, form, change, running }: Props) {
 function LeadsTo({ form, change, running }: Props) {
   const pages = [...new Set(form.creatives.map((c) => c.landing.trim()).filter(Boolean))];
   const text = pages.length > 1 ? `${pages.length} pages` : (pages[0] ?? "which page?");
-  if (running) return <strong className="num font-semibold">{text}</strong>;
+  if (running) return <strong className="font-semibold">{text}</strong>;
   return (
     <SentenceWord label="Page" text={text} className="w-80 p-3">
       {(close) => (
