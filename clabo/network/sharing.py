@@ -59,25 +59,19 @@ def chance_better(one: Tally, other: Tally) -> float:
 def next_move(
     day: date, what: What, tallies: Mapping[str, Tally], shares: Mapping[str, float]
 ) -> Move | None:
-    """What should be moved now; None: nothing is sure enough, or nothing is left to be moved."""
-    if len(tallies) < 2:
-        return None
+    """What should be moved now, the surest; None: nothing is sure enough, or nothing is left to be moved."""
     floor = LEAST_PART / len(shares)
-
-    def brings(name: str) -> float:
-        return (tallies[name].conversions + 0.5) / max(tallies[name].effort, 1e-9)
-
-    best = max(tallies, key=brings)
-    givers = [name for name in tallies if name != best and shares[name] > floor + 1e-9]
-    if not givers:
-        return None
-    worst = min(givers, key=brings)
-    one, other = tallies[best], tallies[worst]
-    chance = chance_better(one, other)
-    if one.conversions + other.conversions < LEAST_CONVERSIONS or chance < CHANCES[what]:
-        return None
-    share = min(MOVED * shares[worst], shares[worst] - floor)
-    return Move(day, what, worst, best, share, other, one, chance)
+    found: Move | None = None
+    for source, worse in tallies.items():
+        if shares[source] <= floor + 1e-9:
+            continue
+        for target, better in tallies.items():
+            enough = worse.conversions + better.conversions >= LEAST_CONVERSIONS
+            chance = chance_better(better, worse)
+            if source != target and enough and chance >= max(CHANCES[what], found.chance if found else 0):
+                share = min(MOVED * shares[source], shares[source] - floor)
+                found = Move(day, what, source, target, share, worse, better, chance)
+    return found
 
 
 def shares_of(

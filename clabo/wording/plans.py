@@ -50,6 +50,7 @@ texts(
         "plan_tired": _(
             "Its people are tired of it: seen {times} times each, {now} % of times shown are clicked now, {then} % at first. Show something new, or end it."
         ),
+        "plan_pays": _("It pays: ROAS is {low}× at least, and break-even {even}×."),
         "plan_loses": _("It loses money: ROAS is {high}× at most, and break-even {even}×."),
     }
 )

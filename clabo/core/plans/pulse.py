@@ -86,6 +86,8 @@ def pulse(of: Pulse) -> list[Told]:
         found.append(told("plan_loses", high=round(of.roas.high, 2), even=round(of.break_even, 2)))
     if share is not None and share >= ALL and not found:
         found.append(_more(of))
+    if not found and of.roas is not None and of.roas.known and of.roas.low > of.break_even:
+        found.append(told("plan_pays", low=round(of.roas.low, 2), even=round(of.break_even, 2)))
     return found
 
 

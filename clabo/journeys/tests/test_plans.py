@@ -179,6 +179,6 @@ class Plans(BrowserCase):
         either, both = people(), people(every=True)
         self.assertNotEqual(either, both)
         expect(page.get_by_text(f"{either} people.")).to_be_visible()
-        page.get_by_label("all of them").click()
+        page.get_by_role("radio", name="all of them").click()
         expect(page.get_by_text(f"{both} people.")).to_be_visible()
         expect(page.get_by_text(f"{both} are into both gardening and cooking.")).to_be_visible()

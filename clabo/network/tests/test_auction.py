@@ -189,8 +189,8 @@ class Learning(TestCase):
     def test_a_plan_that_is_told_of_conversions_does_better(self) -> None:
         better = []
         for seed in range(12):
-            people = some(20_000, seed)
-            terms = Terms(0.9, 40.0, 3, (1.0, 1.2))
+            people = some(6000, seed)
+            terms = Terms(1.6, 25.0, 3, (1.0, 1.2))
             told, plain = (run(people, terms, 28, seed, told) for told in (True, False))
             self.assertGreater(min(told[1], plain[1]), 3)
             better.append(plain[0] / plain[1] > told[0] / told[1])

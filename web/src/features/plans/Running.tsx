@@ -139,8 +139,13 @@ function TheirCount({ results: r, aim }: { results: Results; aim: string }) {
       The network itself counts <span className="num">{count(r.theirs + r.theirs_seen)}</span>:{" "}
       <span className="num">{count(r.theirs)}</span> {aim} that were reported to it for a click, and{" "}
       <span className="num">{count(r.theirs_seen)}</span> of people who only saw it and came by themselves, which nobody
-      here credits to it. Clabo credits <span className="num">{count(Number(r.total.conversions))}</span>; those it has
-      not heard of yet, or whose credit has moved to a later click, make up the rest.
+      here credits to it.{" "}
+      {r.theirs !== Number(r.total.conversions) && (
+        <>
+          Clabo credits <span className="num">{count(Number(r.total.conversions))}</span>: some it has not heard of yet,
+          or their credit has moved to a later click.
+        </>
+      )}
     </p>
   );
 }
