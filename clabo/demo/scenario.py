@@ -285,6 +285,7 @@ PLANS = [
         "starter_kit_order",
         (
             "Saw the starter kit, did not order",
+            "Came twice, never converted",
             "Guide readers, 0–14 days",
             "Guide readers, 14–45 days",
             "Guide readers, 45–120 days",
@@ -298,8 +299,8 @@ PLANS = [
             ),
             ("Build the kit you need", "Choose frames and tools yourself.", "Build it", "/configure"),
         ),
-        Decimal("2.50"),
-        Decimal("1.40"),
+        Decimal(2),
+        Decimal("2.00"),
         3,
         60,
         ("Ordered a starter kit",),

@@ -227,6 +227,16 @@ MEANINGS: dict[str, str] = {
     "Two counts.day": "The day of the click",
     "Two counts.clicks": "Clicks, out of spend files",
     "Visits by hour.rate": "converted / entries, with its Wilson interval",
+    "aim_name": "The conversion that it is for",
+    "shown_to": "The audiences that it is shown to",
+    "daily_budget": "The most that a day may cost, in the site's currency",
+    "first": "Its first day",
+    "Plans.cost": "What it has cost so far, as its channel says, in the site's currency",
+    "Plans.clicks": "Clicks so far, as its channel says",
+    "Plans.conversions": "Conversions of its aim, credited (last paid touch) to visits that came by it",
+    "cost_of_one": "cost / conversions",
+    "Plans.roas": "Value of these conversions / cost",
+    "Plans.says": "How it is doing, in words",
 }
 
 

@@ -6,7 +6,7 @@ import { SentenceWord } from "../../components/SentenceWord";
 import { Button, Input, Select, TextButton } from "../../components/ui";
 import { count } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
-import { ANYONE, type LineForm, lineWords, type PlanForm } from "./model";
+import { ANYONE, type LineForm, lineWords, many, type PlanForm } from "./model";
 import { NewPeople } from "./NewPeople";
 
 interface Props {
@@ -20,12 +20,20 @@ interface Props {
 export function ForWhom(props: Props) {
   const { form, audiences } = props;
   const names = form.lines.map((l) => lineWords(l, audiences));
-  const text = names.length > 2 ? `${names.length} audiences` : names.join(" and ") || "whom?";
+  // A word that goes over several lines is read as a paragraph: then only how many.
+  const all = names.join(" and ");
+  const text = all.length > 58 || names.length > 2 ? summed(form.lines) : all || "whom?";
   return (
     <SentenceWord label="Shown to" text={text} className="flex w-[min(92vw,420px)] flex-col gap-3 p-3">
       {() => <Lines {...props} />}
     </SentenceWord>
   );
+}
+
+function summed(lines: LineForm[]) {
+  const own = lines.filter((l) => l.audience).length;
+  const parts = [own ? many(own, "audience") : "", own < lines.length ? "new people" : ""];
+  return parts.filter(Boolean).join(" and ");
 }
 
 function Lines({ siteId, form, change, audiences, running }: Props) {

@@ -180,7 +180,7 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
   return (
     <>
       <header className="border-b-2 border-ink pb-3">
-        <div className="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
+        <div className="mb-1 flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
           <p className="text-small text-quiet">
             <Link to="/s/$siteId/plans" params={{ siteId: String(siteId) }} className="text-plum underline">
               Plans

@@ -107,7 +107,11 @@ export default function Plans() {
                     </>
                   ),
                 },
-                { key: "budget", head: "A day", cell: (p) => money(p.daily_budget, site.currency, 0) },
+                {
+                  key: "budget",
+                  head: "A day",
+                  cell: (p) => money(p.daily_budget, site.currency, Number(p.daily_budget) % 1 ? 2 : 0),
+                },
                 {
                   key: "cost",
                   head: "Spent",
