@@ -285,10 +285,8 @@ PLANS = [
         "starter_kit_order",
         (
             "Saw the starter kit, did not order",
-            "Came twice, never converted",
             "Guide readers, 0–14 days",
             "Guide readers, 14–45 days",
-            "Guide readers, 45–120 days",
         ),
         (
             (
@@ -299,8 +297,8 @@ PLANS = [
             ),
             ("Build the kit you need", "Choose frames and tools yourself.", "Build it", "/configure"),
         ),
-        Decimal(2),
-        Decimal("2.00"),
+        Decimal(3),
+        Decimal("2.50"),
         3,
         60,
         ("Ordered a starter kit",),

@@ -118,7 +118,9 @@ def practise(plan: Plan, sizes: list[Size], seed: int, runs: int = RUNS, days: i
         state.next_day()
     seen, most = state.seen.reshape(runs, each), plan.daily_budget * days
     return [
-        _outcome(seen[k], shown[k].sum(), cost[k], clicked[k], expected[k], part, total, most, chance)
+        _outcome(
+            seen[k], shown[k].sum(), cost[k], clicked[k], expected[k], part, total, most, days * lines, chance
+        )
         for k in range(runs)
     ]
 
@@ -132,6 +134,7 @@ def _outcome(
     part: float,
     total: int,
     most: float,
+    budgets: int,
     chance: np.random.Generator,
 ) -> Outcome:
     often = np.bincount(np.minimum(seen, MOST_OFTEN), minlength=MOST_OFTEN + 1) * part
@@ -139,8 +142,12 @@ def _outcome(
         # As much chance as the clicks of the whole have, not as those of a part.
         clicked = chance.poisson(expected * part).astype(np.float64)
         cost *= part
-        if cost < BOUND * most and expected.sum():
-            cost = min(most, cost * clicked.sum() / (expected.sum() * part))
+        hoped = float(expected.sum()) * part
+        if cost < BOUND * most and hoped:
+            cost = min(most, cost * clicked.sum() / hoped)
+        elif hoped:
+            # Of each day's budget what the next click would have cost too much is left.
+            cost = max(0.0, cost - float(chance.uniform(0, cost / hoped, budgets).sum()))
     seen_so_often = [int(n) for n in often[1:]]
     reached = sum(seen_so_often)
     return Outcome(

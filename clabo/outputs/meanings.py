@@ -231,6 +231,7 @@ MEANINGS: dict[str, str] = {
     "shown_to": "The audiences that it is shown to",
     "daily_budget": "The most that a day may cost, in the site's currency",
     "first": "Its first day",
+    "Channels.plans": "Whether it runs plans that are written in Clabo",
     "Plans.cost": "What it has cost so far, as its channel says, in the site's currency",
     "Plans.clicks": "Clicks so far, as its channel says",
     "Plans.conversions": "Conversions of its aim, credited (last paid touch) to visits that came by it",

@@ -27,7 +27,7 @@ from clabo.core.plans import (
     outlook,
     seen_so_often,
 )
-from clabo.core.plans.checks import TOO_OFTEN, PageState
+from clabo.core.plans.checks import SHOPS, TOO_OFTEN, PageState
 from clabo.core.plans.outlook import LEAST_CLICKS
 from clabo.delivery.calling import Away, Declined
 from clabo.events.models import Page
@@ -194,7 +194,9 @@ def _pages(
             found[creative.landing] = (creative.landing, "unseen", 0)
         else:
             state: PageState = "stopped" if page.stopped_at else "fine"
-            found[page.path] = (page.path, state, left_last(written.site, everybody, page))
+            # A shop may lead back to what was refused.
+            asked = written.aim.category not in SHOPS
+            found[page.path] = (page.path, state, left_last(written.site, everybody, page) if asked else 0)
     return list(found.values())
 
 

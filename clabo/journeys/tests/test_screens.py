@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import re
+import tempfile
 from datetime import UTC, datetime, timedelta
+from functools import cache
+from pathlib import Path as FolderPath
 from uuid import uuid4
 
 from axe_playwright_python.sync_playwright import Axe
+from django.test import override_settings
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.models import Membership, Role
@@ -20,10 +24,12 @@ from clabo.events.models import Page as KnownPage
 from clabo.links.services import keep as keep_link
 from clabo.monitoring import tags as watching
 from clabo.paths.models import Path
+from clabo.plans.models import AdPlan
 from clabo.reports.goals import set_goal
 from clabo.sites.models import Site
 from clabo.splits.models import SplitTest
 from clabo.testing.browsing import BrowserCase
+from clabo.testing.network import KEY, Network
 from clabo.testing.snapshot import once
 from clabo.testing.traffic import beacon, event, hit, make_site, receive
 
@@ -48,12 +54,21 @@ SECTIONS = [
 ]
 
 
+@cache
+def network() -> Network:
+    """The practice network that the demo's plans have run at; it is there as long as the demo is."""
+    return Network(FolderPath(tempfile.mkdtemp(prefix="clabo-network-")))
+
+
 class ScreensCase(BrowserCase):
     """With the demo loaded."""
 
     site: Site
 
     def setUp(self) -> None:
+        there = override_settings(CLABO_NETWORK_URL=network().url, CLABO_NETWORK_KEY=KEY)
+        there.enable()
+        self.addCleanup(there.disable)
         super().setUp()
         self.site = once("demo", self.demo)
 
@@ -111,6 +126,8 @@ class ScreensCase(BrowserCase):
             "sources?by=counts",
             "spend?part=channels",
             "spend?part=links",
+            *(f"plans/{plan.pk}" for plan in AdPlan.objects.order_by("pk")[:2]),
+            "plans/new",
         ]
 
     def enter(self, who: int = 0, **options: object) -> Page:
