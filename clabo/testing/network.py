@@ -9,14 +9,17 @@ import socket
 import sqlite3
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Mapping
 from http.client import HTTPConnection
 from pathlib import Path
 from typing import Any, NamedTuple
+from unittest import TestCase
 
 import uvicorn
+from django.test import override_settings
 
 from clabo.network.api import make
 
@@ -36,6 +39,18 @@ def _free_port() -> int:
         s.bind(("127.0.0.1", 0))
         port: int = s.getsockname()[1]
         return port
+
+
+def served(case: TestCase) -> Network:
+    """A network for one test, which channels may speak with."""
+    folder = tempfile.TemporaryDirectory()
+    case.addCleanup(folder.cleanup)
+    network = Network(Path(folder.name))
+    case.addCleanup(network.stop)
+    there = override_settings(CLABO_NETWORK_URL=network.url)
+    there.enable()
+    case.addCleanup(there.disable)
+    return network
 
 
 class Network:

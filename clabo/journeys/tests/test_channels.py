@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path
-
-from django.test import override_settings
 from playwright.sync_api import expect
 
 from clabo.accounts.models import Role
@@ -16,7 +12,7 @@ from clabo.events.models import Visitor
 from clabo.sites.models import SiteHost
 from clabo.spend.models import CostPart
 from clabo.testing.browsing import BrowserCase
-from clabo.testing.network import KEY, Network
+from clabo.testing.network import KEY, served
 from clabo.testing.traffic import make_rule, make_site, make_user
 
 ADA = "ada@example.com"
@@ -24,13 +20,7 @@ ADA = "ada@example.com"
 
 class Channels(BrowserCase):
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.network = Network(Path(folder.name))
-        self.addCleanup(self.network.stop)
-        there = override_settings(CLABO_NETWORK_URL=self.network.url)
-        there.enable()
-        self.addCleanup(there.disable)
+        self.network = served(self)
         super().setUp()
 
     def test_the_circle(self) -> None:

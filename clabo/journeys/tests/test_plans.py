@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import tempfile
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 from random import Random
 
 import numpy as np
-from django.test import override_settings
 from playwright.sync_api import Page, expect
 
 from clabo.accounts.models import Role
@@ -24,7 +21,7 @@ from clabo.network.visitors import Web, visit
 from clabo.plans.models import AdPlan
 from clabo.sites.models import SiteHost
 from clabo.testing.browsing import BrowserCase
-from clabo.testing.network import KEY, Network
+from clabo.testing.network import KEY, served
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, make_user, receive
 
 PEOPLE = 700
@@ -32,13 +29,7 @@ PEOPLE = 700
 
 class Plans(BrowserCase):
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.network = Network(Path(folder.name))
-        self.addCleanup(self.network.stop)
-        there = override_settings(CLABO_NETWORK_URL=self.network.url)
-        there.enable()
-        self.addCleanup(there.disable)
+        self.network = served(self)
         super().setUp()
         self.site = site = make_site(name="Own", time_zone="UTC")
         site.hosts.all().delete()

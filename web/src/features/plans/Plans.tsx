@@ -1,15 +1,15 @@
 /** All plans: what each costs and brings, and whether it is doing what it should. */
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
 import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
-import { count, day, money, several, times } from "../../lib/format";
+import { count, day, money, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { channelsQuery } from "../channels/queries";
 import { plansQuery } from "./queries";
+import { RoasBar, roasEnd } from "./RoasBar";
 
 const STATES = { draft: "draft", running: "running", ended: "ended" };
 
@@ -21,9 +21,7 @@ export default function Plans() {
   const channels = useQuery(channelsQuery(siteId));
   const able = channels.data?.some((c) => c.plans);
   const write = () => navigate({ to: "/s/$siteId/plans/$planId", params: { siteId: String(siteId), planId: "new" } });
-  const end = scaleEnd(
-    (plans.data ?? []).map((p) => p.roas_interval?.high ?? Number(p.roas ?? 0)).map((n) => Math.min(n, 12)),
-  );
+  const end = roasEnd(plans.data ?? []);
   return (
     <>
       <Head
@@ -133,22 +131,7 @@ export default function Plans() {
                 {
                   key: "roas",
                   head: `ROAS, 0 to ${end}×`,
-                  cell: (p) => (
-                    <span className="inline-flex items-center gap-2">
-                      {times(p.roas)}
-                      <SpreadBar
-                        low={p.roas_interval?.low}
-                        estimate={p.roas == null ? null : Number(p.roas)}
-                        high={p.roas_interval?.high}
-                        max={end}
-                        label={
-                          p.roas_interval
-                            ? `${times(p.roas_interval.low)} to ${p.roas_interval.high == null ? "no upper limit" : times(p.roas_interval.high)}`
-                            : "no limits yet"
-                        }
-                      />
-                    </span>
-                  ),
+                  cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} end={end} />,
                 },
               ]}
               rows={plans.data}

@@ -12,6 +12,7 @@ import { ago, count, day, money, percent, several, signed, times } from "../../l
 import { seekWords } from "./model";
 import { Often } from "./Often";
 import { type AdPlan, type Part, type Results, resultsQuery } from "./queries";
+import { RoasBar, roasEnd } from "./RoasBar";
 
 interface Props {
   siteId: number;
@@ -155,9 +156,7 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
   const creatives = new Map(plan.creatives.map((c) => [c.key, c]));
   const judged = [...r.cells, ...r.lines, ...r.creatives, r.total].filter((p) => !p.thin);
   const rates = scaleEnd(judged.length ? judged.map((p) => p.rate.high) : [2 * (r.total.rate.high ?? 0.5)]);
-  const roas = scaleEnd(
-    [...r.cells, ...r.lines, ...r.creatives].map((p) => Math.min(p.roas_interval?.high ?? Number(p.roas ?? 0), 12)),
-  );
+  const roas = roasEnd([...r.cells, ...r.lines, ...r.creatives]);
   const shared = plan.sharing === "shared";
   const all = (p: Part) => !p.line && !p.creative;
   const name: Column<Part> = {
@@ -237,29 +236,7 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
       key: "roas",
       head: `ROAS, 0 to ${roas}×`,
       cell: (p) => (
-        <span className="inline-flex items-center gap-2">
-          {times(p.roas)}
-          <SpreadBar
-            low={p.roas_interval?.low}
-            estimate={p.roas == null ? null : Number(p.roas)}
-            high={p.roas_interval?.high}
-            max={roas}
-            thin={p.thin}
-            width={60}
-            tone={
-              p.roas_interval && p.roas_interval.low != null && p.roas_interval.low > r.break_even
-                ? "fern"
-                : p.roas_interval?.high != null && p.roas_interval.high < r.break_even
-                  ? "brick"
-                  : "ink"
-            }
-            label={
-              p.roas_interval
-                ? `${times(p.roas_interval.low)} to ${p.roas_interval.high == null ? "no end" : times(p.roas_interval.high)}`
-                : "no limits yet"
-            }
-          />
-        </span>
+        <RoasBar roas={p.roas} interval={p.roas_interval} end={roas} breakEven={r.break_even} thin={p.thin} />
       ),
     },
   ];
