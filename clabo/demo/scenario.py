@@ -297,7 +297,7 @@ PLANS = [
             ),
             ("Build the kit you need", "Choose frames and tools yourself.", "Build it", "/configure"),
         ),
-        Decimal(3),
+        Decimal(2),
         Decimal("2.50"),
         3,
         60,

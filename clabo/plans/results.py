@@ -23,7 +23,7 @@ from clabo.plans.models import AdPlan, PlanCreative, PlanLine
 # Credits as everywhere where nobody has said otherwise.
 MODEL = "last_paid"
 # Days of which the chances say why a plan does not spend.
-CHANCE_DAYS = 3
+CHANCE_DAYS = 7
 # While a plan is new to its people.
 FRESH_DAYS = 3
 

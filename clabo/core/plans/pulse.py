@@ -12,7 +12,7 @@ from clabo.core.told import Told, told
 
 # Of the budget of the last whole days: as much is all of it, less than this it does not spend.
 ALL, TOO_LITTLE = 0.95, 0.5
-DAYS = 3
+DAYS = 7
 FEWEST_PEOPLE = 100
 # Of the chances that the pace let through, this share is most of them.
 MOST = 0.6

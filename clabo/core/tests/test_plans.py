@@ -188,7 +188,7 @@ class Beating(TestCase):
         self.assertEqual(beats(costs=[10.0] * 7), [])
         self.assertEqual(beats(costs=[]), [])
         self.assertEqual(beats(costs=[10.0] * 7, roas=Interval(2.5, 3.0, 3.6)), ["plan_pays"])
-        low = {"costs": [14.9, 14.9, 14.9, 14.9, 2.0, 3.0, 1.0]}
+        low = {"costs": [14.9, 4.0, 5.0, 1.0, 2.0, 3.0, 1.0]}
         self.assertEqual(beats(**low, chances=Chances(9000, 100, 300, 8000)), ["plan_idle_outbid"])
         self.assertEqual(beats(**low, chances=Chances(9000, 100, 8000, 300)), ["plan_idle_capped"])
         self.assertEqual(beats(**low, chances=Chances(9000, 100, 300, 300)), ["plan_idle_few"])
