@@ -31,6 +31,8 @@ MOST_OFTEN = 10
 MOST_PEOPLE = 1_000
 # Where it is the budget that ends a week, it costs as much whatever the number of clicks.
 BOUND = 0.97
+# How far apart the prices of clicks lie, against their mean.
+PRICE_SPREAD = 0.6
 # How good words and pages are is not known before they were shown: anywhere where it can be.
 LOWEST, HIGHEST = 0.7, 1.4
 PAGES = (0.6, 1.4)
@@ -144,7 +146,9 @@ def _outcome(
         cost *= part
         hoped = float(expected.sum()) * part
         if cost < BOUND * most and hoped:
-            cost = min(most, cost * clicked.sum() / hoped)
+            # So many clicks, of prices that lie apart (gamma).
+            price, spread = cost / hoped, PRICE_SPREAD**2
+            cost = min(most, float(chance.gamma(clicked.sum() / spread + 1e-9, price * spread)))
         elif hoped:
             # Of each day's budget what the next click would have cost too much is left.
             cost = max(0.0, cost - float(chance.uniform(0, cost / hoped, budgets).sum()))
