@@ -92,6 +92,7 @@ class Standing:
     ended: bool
     people: dict[str, int]
     reached: int
+    reached_by_line: dict[str, int]
     conversions: int
     view_conversions: int
     # How many people have seen it 0, 1, 2 … times, the last: so often or more.
@@ -386,12 +387,14 @@ def standing(db: sqlite3.Connection, plan_id: str, now: float) -> Standing | Non
         "SELECT coalesce(sum(n), 0) FROM seen_conversions WHERE campaign = ?", (plan.campaign,)
     ).fetchone()[0]
     by_line = np.bincount(people.line, minlength=len(plan.lines))
+    reached = np.bincount(people.line[state.seen > 0], minlength=len(plan.lines))
     return Standing(
         plan_id,
         plan,
         row[1] is not None,
         {line.id: int(n) for line, n in zip(plan.lines, by_line, strict=True)},
-        int((state.seen > 0).sum()),
+        int(reached.sum()),
+        {line.id: int(n) for line, n in zip(plan.lines, reached, strict=True)},
         int(learned(db, plan_id).conversions.sum()),
         seen_only,
         [int(n) for n in np.bincount(np.minimum(state.seen, MOST_OFTEN), minlength=MOST_OFTEN + 1)],

@@ -316,6 +316,7 @@ class PlanStandingJson(_Model):
     ended: bool
     people: dict[str, int]
     reached: int
+    reached_by_line: dict[str, int]
     conversions: int
     view_conversions: int
     often: list[int]

@@ -227,6 +227,8 @@ MEANINGS: dict[str, str] = {
     "Two counts.day": "The day of the click",
     "Two counts.clicks": "Clicks, out of spend files",
     "Visits by hour.rate": "converted / entries, with its Wilson interval",
+    "Plans.channel_name": "Where it runs",
+    "Plans.simulation": "Whether that is a simulation",
     "aim_name": "The conversion that it is for",
     "shown_to": "The audiences that it is shown to",
     "daily_budget": "The most that a day may cost, in the site's currency",

@@ -118,6 +118,7 @@ class Standing(BaseModel):
     ended: bool
     people: dict[str, int]
     reached: int = _Count
+    reached_by_line: dict[str, int]
     conversions: int = _Count
     view_conversions: int = _Count
     often: list[int]

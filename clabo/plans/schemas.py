@@ -130,6 +130,8 @@ class AdPlanRowOut(Shape):
     id: int
     name: str
     state: State
+    channel_name: str
+    simulation: bool
     aim_name: str
     shown_to: str
     daily_budget: Decimal
@@ -258,6 +260,7 @@ class PlanResultsOut(Shape):
     told_at: datetime | None
     people: dict[str, int]
     reached: int
+    reached_by_line: dict[str, int]
     # How many people have seen it 0, 1, 2 … times, the last: so often or more.
     often: list[int]
     total: PlanPartOut
@@ -395,6 +398,8 @@ def row_out(plan: AdPlan, found: Results | None) -> AdPlanRowOut:
         id=plan.pk,
         name=plan.name,
         state=plan.state,  # type: ignore[arg-type]
+        channel_name=plan.channel.name,
+        simulation=is_simulation(plan.channel),
         aim_name=plan.aim.name,
         shown_to=", ".join(names),
         daily_budget=plan.daily_budget,
@@ -479,6 +484,7 @@ def results_out(plan: AdPlan, found: Results) -> PlanResultsOut:
         told_at=plan.told_at,
         people=standing.people if standing else {},
         reached=standing.reached if standing else 0,
+        reached_by_line=standing.reached_by_line if standing else {},
         often=standing.often if standing else [],
         total=part_out(found.total),
         cost_of_one_interval=known_interval(found.cost_interval),

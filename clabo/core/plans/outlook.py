@@ -80,8 +80,8 @@ def outlook(
     """What a plan may bring in a week.
 
     What the weeks have is read off them: of n weeks and one more, all alike, the one more lies between the k-th lowest and the
-    k-th highest with 1 - 2k/(n + 1), whatever the distribution (here 90 %, k = 2 for 39 weeks; David & Nagaraja, Order Statistics, 3rd ed.,
-    section 7.3). Conversions: the rate of a new campaign on a page is drawn about those of the campaigns before it, beta with the
+    k-th highest with 1 - 2k/(n + 1), whatever the distribution (90 % with k = 2 for 39 weeks; David & Nagaraja, Order Statistics, 3rd ed.,
+    section 7.3). The limits lie half way to the next ones out. Conversions: the rate of a new campaign on a page is drawn about those of the campaigns before it, beta with the
     variance between them (method of moments, as DerSimonian & Laird 1986 have it for effects) or LEAST_SPREAD if that is more, and of each
     week's clicks so many convert (binomial).
 
@@ -110,7 +110,7 @@ def outlook(
     >>> weeks = [Practice(900 + n, 2000, 98.0, (60 + n,)) for n in range(39)]
     >>> found = outlook(weeks, [Past((Counts(40, 1000), Counts(70, 1500)))], Worth(59.0))
     >>> found.reached, found.conversions.low < found.conversions.middle < found.conversions.high
-    (Range(low=901, middle=919, high=937), True)
+    (Range(low=900, middle=919, high=938), True)
     """
     if len(weeks) < 19:
         raise ValueError("weeks: at least 19 are needed")
@@ -146,7 +146,12 @@ def seen_so_often(weeks: Sequence[Sequence[int]]) -> list[float]:
 def _of_weeks(values: Sequence[float]) -> Range:
     ordered = sorted(values)
     k = max(1, (len(ordered) + 1) // 20)
-    return Range(ordered[k - 1], ordered[len(ordered) // 2], ordered[-k])
+    before = max(1, k - 1)
+    # Half a step further out: what the network learns meanwhile, and who comes and goes, no practice week knows.
+    low, high = (ordered[k - 1] + ordered[before - 1]) / 2, (ordered[-k] + ordered[-before]) / 2
+    if all(float(v).is_integer() for v in ordered):
+        low, high = math.floor(low), math.ceil(high)
+    return Range(low, ordered[len(ordered) // 2], high)
 
 
 def _of_draws(values: Floats) -> Range:

@@ -109,6 +109,7 @@ class Running(TestCase):
         self.assertEqual(stands.people, {"all": len(known - gone)})
         self.assertEqual(sum(stands.often), stands.people["all"])
         self.assertEqual(stands.reached, sum(stands.often[1:]))
+        self.assertEqual(stands.reached_by_line, {"all": stands.reached})
         came = [c for c in led if "practiceclid=" in c.link]
         # Some saw it and came by themselves.
         self.assertTrue(0 < len(led) - len(came) < len(came))
@@ -210,6 +211,10 @@ class Running(TestCase):
         self.assertEqual({line for _, line in by_day}, {"young", "old", "new"})
         for (_, line), cost in by_day.items():
             self.assertLessEqual(cost, 40 * stands.line_shares[line] + 1e-6)
+        # Whoever clicked was reached, by the line that they are on.
+        self.assertEqual(stands.reached, sum(stands.reached_by_line.values()))
+        for line, count in stands.reached_by_line.items():
+            self.assertLessEqual(count, stands.people[line])
         # Bands: how long ago the line says that they came.
         young, old = ({hashed(n) for n in known if (n < 3000) == yes} for yes in (True, False))
         self.assertEqual({c.band for c in led if c.hash in young}, {0})

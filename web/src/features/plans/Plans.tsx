@@ -83,7 +83,8 @@ export default function Plans() {
                         {p.name}
                       </Link>
                       <div className="text-small text-quiet">
-                        {several(p.aim_name)} from {p.shown_to || "nobody yet"}
+                        {several(p.aim_name)} from {p.shown_to || "nobody yet"}, on {p.channel_name}
+                        {p.simulation && ", a simulation"}
                       </div>
                       {p.says && <div className="mt-1 border-l-4 border-marigold pl-2 text-small">{p.says}</div>}
                     </>

@@ -91,10 +91,12 @@ export function Running({ siteId, plan, currency }: Props) {
   );
 }
 
+const total = (by: Record<string, number>) => Object.values(by).reduce((a, b) => a + b, 0);
+
 function Totals({ results, aim, currency }: { results: Results; aim: string; currency: string }) {
   const t = results.total;
   const each = results.cost_of_one_interval;
-  const people = Object.values(results.people).reduce((a, b) => a + b, 0);
+  const people = total(results.people);
   const facts: [string, string, string][] = [
     ["Spent", money(t.cost, currency), `${count(t.shown)} times shown`],
     ["Reached", count(results.reached), `of ${count(people)} known there`],
@@ -194,6 +196,26 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
             cell: (p: Part) => {
               const share = by === "lines" ? r.line_shares[p.line] : r.creative_shares[p.creative];
               return share === undefined ? "" : percent(share, 0);
+            },
+          },
+        ]
+      : []),
+    ...(by === "lines"
+      ? [
+          {
+            key: "reached",
+            head: "Reached",
+            hint: "Of the people whom the network knows of it by now.",
+            cell: (p: Part) =>
+              `${count(all(p) ? r.reached : r.reached_by_line[p.line])} / ${count(all(p) ? total(r.people) : r.people[p.line])}`,
+          },
+          {
+            key: "often",
+            head: "Each saw it",
+            hint: "Times shown, over the people reached.",
+            cell: (p: Part) => {
+              const reached = all(p) ? r.reached : r.reached_by_line[p.line];
+              return reached ? `${(p.shown / reached).toFixed(1)}×` : "–";
             },
           },
         ]
