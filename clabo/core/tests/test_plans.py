@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from datetime import date
 from unittest import TestCase
 
@@ -119,8 +120,6 @@ FACTS = Facts(
 
 
 def codes(**changes: object) -> dict[str, str]:
-    from dataclasses import replace
-
     return {f.says.code: f.weight for f in checks(replace(FACTS, **changes))}  # type: ignore[arg-type]
 
 
@@ -176,8 +175,6 @@ FULL = Pulse(
 
 
 def beats(**changes: object) -> list[str]:
-    from dataclasses import replace
-
     return [t.code for t in pulse(replace(FULL, **changes))]  # type: ignore[arg-type]
 
 

@@ -19,6 +19,7 @@ from clabo.events.models import Visit
 from clabo.network.running import Clicked, go_on
 from clabo.network.visitors import Web, visit
 from clabo.plans.models import AdPlan
+from clabo.plans.tasks import tell
 from clabo.sites.models import SiteHost
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.network import KEY, served
@@ -150,8 +151,6 @@ class Plans(BrowserCase):
         expect(page.get_by_text("The network has not heard of the last change yet")).to_be_visible()
         self.network.switch()
         AdChannel.objects.update(rests_until=None)
-        from clabo.plans.tasks import tell
-
         tell.now(site_id=self.site.pk, plan_id=plan.pk)
         page.reload()
         expect(page.get_by_text("The network has not heard of the last change yet")).to_have_count(0)

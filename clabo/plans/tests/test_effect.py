@@ -11,6 +11,7 @@ from clabo.events.models import Page
 from clabo.network import lists
 from clabo.plans.models import AdPlan
 from clabo.plans.tests.case import PlansCase
+from clabo.testing.jobs import run_jobs
 from clabo.testing.traffic import beacon, event, hit, receive
 
 SEEN = {"page": {"match": "equals", "value": "/guide"}}
@@ -55,9 +56,7 @@ class Effects(PlansCase):
         self.assertEqual(self.says(found)["Some of them have done it already."]["on"], buyers.pk)
         self.assertNotIn("Some of them have done it already.", self.says(out))
         # Once the channel has said whom it knows, that is what counts.
-        use = self.use(lookers)
-        from clabo.testing.jobs import run_jobs
-
+        self.use(lookers)
         run_jobs()
         ask(self.channel)
         known = sum(
@@ -66,7 +65,6 @@ class Effects(PlansCase):
         )
         told = self.effect(lookers)
         self.assertEqual((told["told"], told["lines"][0]["known"]), (True, known))
-        del use
 
     def test_ranges_and_what_they_rest_on(self) -> None:
         self.crowd(1, 901, "/kit")

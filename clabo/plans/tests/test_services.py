@@ -7,6 +7,7 @@ from typing import Any
 
 from clabo.accounts.models import Role
 from clabo.delivery.models import AdChannel
+from clabo.delivery.tests.case import hashed
 from clabo.network import lists
 from clabo.plans.models import AdPlan
 from clabo.plans.tasks import plans
@@ -39,7 +40,7 @@ class Running(PlansCase):
         known = [
             n
             for n in range(6, 41)
-            for _, h in [self.hashed(n)]
+            for _, h in hashed(str(n))
             if lists.is_known(lists.Member("email", bytes.fromhex(h)))
         ]
         line = plan.lines.get()
@@ -74,12 +75,6 @@ class Running(PlansCase):
             [c["headline"] for c in copied["creatives"]], [c.headline for c in plan.creatives.all()]
         )
         self.member.ask("DELETE", f"/plans/{copied['id']}", status=204)
-
-    @staticmethod
-    def hashed(n: int) -> tuple[str, str]:
-        from clabo.core.identities import digest
-
-        return "email", digest("email", f"{n}@example.com")
 
     def changed(self, plan: AdPlan, **changes: Any) -> dict[str, Any]:
         body = self.plan_in(
