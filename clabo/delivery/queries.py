@@ -52,6 +52,12 @@ class Given:
     as_of: datetime | None
 
 
+def simulated_sources(site: Site) -> list[str]:
+    """Campaign sources, in small letters, of channels that say that they only practise: what comes of them is made up."""
+    found = AdChannel.objects.filter(site=site, told__simulation=True).values_list("source", flat=True)
+    return sorted({source.lower() for source in found})
+
+
 def channels_of(site: Site) -> list[AdChannel]:
     """The site's, by name."""
     found = AdChannel.objects.filter(site=site, removed_at=None).select_related("agreed_by")

@@ -100,7 +100,8 @@ class Terms:
     """What a plan pays: the highest price of a click, the most a day (in the currency), and how often one person sees it
     in CAP_DAYS days (0: as often as may be). `quality` of each creative (1 is usual), or of each line and creative.
 
-    `shares` of the budget that are each line's; `turns`, how often each creative's turn is, empty: alike.
+    `shares` of the budget that are each line's; `turns`, how often each creative's turn is, empty: alike. Lines of the same one
+    of the `pools` share what they have: what one cannot spend of its part the others do; empty: each has its own.
     """
 
     highest_click: float
@@ -110,6 +111,12 @@ class Terms:
     shares: tuple[float, ...] = (1.0,)
     turns: tuple[float, ...] = ()
     placements: tuple[str, ...] = tuple(PLACEMENTS)
+    pools: tuple[int, ...] = ()
+
+    @property
+    def pool(self) -> Whole:
+        """The pool of each line, counted from 0 on."""
+        return np.array(self.pools or range(len(self.shares)), dtype=np.int64)
 
     @property
     def budgets(self) -> Floats:
@@ -154,8 +161,8 @@ class Learned:
 @dataclass(slots=True)
 class State:
     """How far a plan is: how often each person has seen it on each of the last CAP_DAYS days and in all, and how tired of it
-    they are (times seen, less what was forgotten since); and, of each line, what today cost and the share of the chances that it takes,
-    so that the day's budget lasts for the day.
+    they are (times seen, less what was forgotten since); and, of each line, what today cost, the share of the chances that it takes,
+    so that the day's budget lasts for the day, and how many chances it took lately and what they were worth.
     """
 
     seen_by_day: Whole
@@ -163,6 +170,8 @@ class State:
     tired: Floats
     spent_today: Floats
     pace: Floats
+    taken: Floats
+    taken_cost: Floats
 
     @classmethod
     def fresh(cls, people: int, lines: int = 1) -> State:
@@ -173,6 +182,8 @@ class State:
             np.zeros(people),
             np.zeros(lines),
             np.ones(lines),
+            np.zeros(lines),
+            np.zeros(lines),
         )
 
     def next_day(self) -> None:
@@ -181,6 +192,8 @@ class State:
         self.seen_by_day[0] = 0
         self.tired *= 1 - FORGETTING
         self.spent_today[:] = 0.0
+        self.taken /= 2
+        self.taken_cost /= 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,7 +201,7 @@ class Shown:
     """What happened in a while.
 
     `shown`: how often, and `expected`: how many clicks were to be expected of it, shape (lines, creatives); `expected_of` tells
-    these apart by segment and band, shape (lines, SEGMENTS, len(BANDS)). The clicks: who, which creative, the price. `later`: who saw it and came by themselves, and which creative that was. Of each line: how many
+    these apart by segment and band, shape (lines, SEGMENTS, len(BANDS)). `viewer` is who was shown it, once for each time, and `viewer_creative` what that was. The clicks: who, which creative, the price. `later`: who saw it and came by themselves, and which creative that was. Of each line: how many
     `chances` there were, and of those how many the pace `held` back, the cap took out (`capped`), and others bid more for (`outbid`).
     """
 
@@ -198,6 +211,8 @@ class Shown:
     price: Floats
     expected: Floats
     expected_of: Floats
+    viewer: Whole
+    viewer_creative: Whole
     later: Whole
     later_creative: Whole
     chances: Whole
@@ -241,14 +256,17 @@ def step(
     Returns
     -------
     Shown
-        What a line costs never leads beyond its budget of the day.
+        What the lines of a pool cost never leads beyond their budgets of the day; one of several may, by its last click, go
+        beyond its own part.
     """
-    quality, budgets = terms.by_line, terms.budgets
+    quality, pool = terms.by_line, terms.pool
     lines, creatives = quality.shape
     places = [PLACEMENTS[p] for p in terms.placements]
     of_day = BY_HOUR[int(hour) % 24] * length
     share = of_day * sum(s for s, _ in places)
-    left = budgets - state.spent_today
+    in_pool = _totals(pool, terms.budgets - state.spent_today, 0)
+    a_day = _totals(people.line, people.chances, lines) * sum(s for s, _ in places)
+    left = _parts(terms, state, in_pool, a_day * max(0.0, 1.0 - _gone(hour)))
     who = np.repeat(np.arange(len(people)), chance.poisson(people.chances * share * (left[people.line] > 0)))
     chances = _by_line(people, who, lines)
     who = who[chance.random(len(who)) < state.pace[people.line[who]]]
@@ -281,7 +299,9 @@ def step(
     # What it took to be the highest, which is less than was bid.
     price = others / (rate * 1000)
     paid = price * (rate if smooth else clicked)
-    within = _within(paid, line, left)
+    state.taken += taken
+    state.taken_cost += _totals(line, rate * price, lines)
+    within = _within(paid, line, left, pool, in_pool)
     who, creative, clicked = who[within], creative[within], clicked[within]
     price, rate, line, paid = price[within], rate[within], line[within], paid[within]
     np.add.at(state.seen, who, 1)
@@ -294,7 +314,7 @@ def step(
         left,
         of_day,
         hour + length,
-        np.bincount(line, rate * price, minlength=lines).astype(np.float64),
+        _totals(line, rate * price, lines),
         np.bincount(line, minlength=lines),
     )
     cell = line * creatives + creative
@@ -305,10 +325,10 @@ def step(
         who[clicked],
         creative[clicked],
         price[clicked],
-        np.bincount(cell, rate, minlength=lines * creatives).reshape(lines, creatives).astype(np.float64),
-        np.bincount(kind, rate, minlength=lines * kinds)
-        .reshape(lines, SEGMENTS, len(BANDS))
-        .astype(np.float64),
+        _totals(cell, rate, lines * creatives).reshape(lines, creatives),
+        _totals(kind, rate, lines * kinds).reshape(lines, SEGMENTS, len(BANDS)),
+        who,
+        creative,
         who[later],
         creative[later],
         chances,
@@ -316,6 +336,10 @@ def step(
         taken - asked,
         asked - np.bincount(people.line[who], minlength=lines),
     )
+
+
+def _totals(group: Whole, of: Floats, groups: int) -> Floats:
+    return np.bincount(group, of, minlength=groups).astype(np.float64)
 
 
 def _by_line(people: People, who: Whole, lines: int) -> Whole:
@@ -330,15 +354,57 @@ def _draw(chance: np.random.Generator, weights: object, count: int) -> Whole:
     ).astype(np.int64)
 
 
-def _within(price: Floats, line: Whole, left: Floats) -> NDArray[np.bool_]:
-    """Which of these still fit into what is left of their line's budget: once it is through, nobody sees it any more."""
-    order = np.argsort(line, kind="stable")
-    sums = np.cumsum(price[order])
-    first = np.searchsorted(line[order], np.arange(len(left)))
-    began = np.append(0.0, sums)[first]
-    fits = np.empty(len(price), np.bool_)
-    fits[order] = sums - began[line[order]] <= left[line[order]]
-    return fits
+# What a chance of a line is worth counts for as much as so many chances of the others of its pool.
+_LIKE_OTHERS = 50.0
+
+
+def _parts(terms: Terms, state: State, in_pool: Floats, chances: Floats) -> Floats:
+    """What each line may cost until midnight: its part of what is left in its pool, and of what others there have no use for.
+
+    `chances`: how many each line may expect by then. What they would cost is what those taken lately did; a line of which
+    little is known is taken to be like the others.
+    """
+    pool, budgets = terms.pool, terms.budgets
+    own = np.maximum(0.0, budgets - state.spent_today)
+    if len(in_pool) == len(budgets):
+        return own
+    own *= (np.maximum(0.0, in_pool) / np.maximum(_totals(pool, own, 0), 1e-12))[pool]
+    taken = _totals(pool, state.taken, 0)[pool]
+    usual = _totals(pool, state.taken_cost, 0)[pool] / np.maximum(taken, 1e-12)
+    each = (state.taken_cost + _LIKE_OTHERS * usual) / (state.taken + _LIKE_OTHERS)
+    use = np.where(taken > 0, chances * each, np.where(chances > 0, np.inf, 0.0))
+    # Each time round at least one line more has all that it has a use for.
+    for _ in range(len(budgets)):
+        spare = np.maximum(0.0, own - use)
+        hungry = np.where(own < use, budgets, 0.0)
+        weight = _totals(pool, hungry, 0)[pool]
+        moved = np.where(weight > 0, spare, 0.0)
+        if not moved.any():
+            break
+        own += _totals(pool, moved, 0)[pool] * hungry / np.maximum(weight, 1e-12) - moved
+    return own
+
+
+def _within(price: Floats, line: Whole, left: Floats, pool: Whole, in_pool: Floats) -> NDArray[np.bool_]:
+    """Which of these still fit: each line goes on until it has had what is `left` to it, all of a pool until that has nothing more."""
+    began = _sums(price, line, len(left)) - price < left[line]
+    fits = _sums(price * began, pool[line], len(in_pool)) <= in_pool[pool[line]]
+    return np.asarray(began & fits)
+
+
+def _sums(price: Floats, group: Whole, groups: int) -> Floats:
+    """Of each, what it and all before it in its group cost."""
+    order = np.argsort(group, kind="stable")
+    sums = np.append(0.0, np.cumsum(price[order]))
+    first = np.searchsorted(group[order], np.arange(groups))
+    found = np.empty(len(price))
+    found[order] = sums[1:] - sums[first][group[order]]
+    return found
+
+
+def _gone(hour: float) -> float:
+    """How much of the day's chances lies before an hour."""
+    return float(BY_HOUR[: int(hour)].sum() + BY_HOUR[int(hour) % 24] * (hour % 1)) if hour < 24 else 1.0
 
 
 def _pace(state: State, left: Floats, share: float, hour: float, cost: Floats, shown: Whole) -> None:
@@ -346,14 +412,15 @@ def _pace(state: State, left: Floats, share: float, hour: float, cost: Floats, s
 
     `cost` is what being `shown` so often costs on average, within `share` of the day; the fewer times that was, the less it says.
     """
-    gone = float(BY_HOUR[: int(hour)].sum() + BY_HOUR[int(hour) % 24] * (hour % 1)) if hour < 24 else 1.0
+    gone = _gone(hour)
     # It is to be through by the day's last hour. At midnight the whole day is before it, as today was.
     rest = max(1 - gone - float(BY_HOUR[23]), float(BY_HOUR[23]) / 2)
     wanted = np.where(gone < 1 - 1e-9, (left - cost) / rest, state.spent_today + left - cost)
     says = shown / (shown + 25.0)
     ratio = np.clip(np.maximum(wanted, 1e-12) * share / np.maximum(cost, 1e-12), 0.25, 4.0) ** says
     ratio = np.where(shown > 0, ratio, 1 + 0.3 * share * 24)
-    state.pace = np.clip(state.pace * ratio, 0.002, 1.0)
+    # While there is nothing left, that nothing is shown says nothing.
+    state.pace = np.where(left > 0, np.clip(state.pace * ratio, 0.0002, 1.0), state.pace)
 
 
 def conversion_rates(

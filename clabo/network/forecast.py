@@ -94,7 +94,9 @@ def practise(plan: Plan, sizes: list[Size], seed: int, runs: int = RUNS, days: i
         tuple(np.tile(share / share.sum(), runs)),
         tuple(c.share for c in plan.creatives),
         tuple(plan.placements),
+        tuple(np.repeat(np.arange(runs), lines).tolist()) if plan.sharing == "shared" else (),
     )
+    pools = 1 if terms.pools else lines
     state = State.fresh(len(people), runs * lines)
     shown, clicked = np.zeros((runs, creatives)), np.zeros((runs, creatives))
     cost, expected = np.zeros(runs), np.zeros((runs, creatives))
@@ -121,7 +123,7 @@ def practise(plan: Plan, sizes: list[Size], seed: int, runs: int = RUNS, days: i
     seen, most = state.seen.reshape(runs, each), plan.daily_budget * days
     return [
         _outcome(
-            seen[k], shown[k].sum(), cost[k], clicked[k], expected[k], part, total, most, days * lines, chance
+            seen[k], shown[k].sum(), cost[k], clicked[k], expected[k], part, total, most, days * pools, chance
         )
         for k in range(runs)
     ]

@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 
 import numpy as np
 
-from clabo.network import clicks, sharing
+from clabo.network import clicks, reach, sharing
 from clabo.network.auction import (
     BANDS,
     CAP_DAYS,
@@ -31,6 +31,7 @@ from clabo.network.auction import (
 )
 from clabo.network.plans import Plan, read
 from clabo.network.population import identity_of, place_of, population
+from clabo.network.reach import Reach
 from clabo.network.sharing import Move, Tally, What
 
 # What was missed while the network was not running is made up for, but no more than that.
@@ -83,7 +84,7 @@ class Chances:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """How a plan stands: how many people each line could reach by now, how many it has reached and how often, what that
+    """How a plan stands: how many people each line can reach now, how many have been reached and how often, what that
     cost, and how the budget is shared.
     """
 
@@ -91,11 +92,10 @@ class Standing:
     plan: Plan
     ended: bool
     people: dict[str, int]
-    reached: int
-    reached_by_line: dict[str, int]
+    reach: list[Reach]
     conversions: int
     view_conversions: int
-    # How many people have seen it 0, 1, 2 … times, the last: so often or more.
+    # How many people, of those who can be reached now or have been, have seen it 0, 1, 2 … times, the last: so often or more.
     often: list[int]
     cells: list[Cell]
     chances: list[Chances]
@@ -168,6 +168,7 @@ def _terms(db: sqlite3.Connection, plan_id: str, plan: Plan) -> Terms:
         tuple(lines[line.id] for line in plan.lines),
         tuple(turns[c.id] for c in plan.creatives),
         tuple(plan.placements),
+        (0,) * len(plan.lines) if plan.sharing == "shared" else (),
     )
 
 
@@ -217,6 +218,12 @@ def _written_down(
         found.append(who(person, creative, plan.creatives[creative].landing, does))
         if does:
             clicks.saw_and_converted(db, _ad(plan, people.line[person], creative), day)
+    viewers = zip(happened.viewer.tolist(), happened.viewer_creative.tolist(), strict=True)
+    reach.note(
+        db,
+        plan_id,
+        ((plan.lines[people.line[p]].id, plan.creatives[c].id, hashes[p]) for p, c in viewers),
+    )
     for line, creative in zip(*np.nonzero(happened.shown), strict=True):
         times = int(happened.shown[line, creative])
         clicks.show(db, _ad(plan, line, creative), day, times, 0, Decimal(0))
@@ -278,18 +285,21 @@ def _state(db: sqlite3.Connection, plan_id: str, hashes: list[bytes], today: dat
         return state
     with np.load(io.BytesIO(kept[1]), allow_pickle=False) as of:
         # Each is unpacked whenever it is asked for.
-        before, seen_by_day, seen, tired, spent, pace = (
-            of[name] for name in ("hashes", "seen_by_day", "seen", "tired", "spent", "pace")
+        before, seen_by_day, tired, spent, pace = (
+            of[name] for name in ("hashes", "seen_by_day", "tired", "spent", "pace")
+        )
+        taken, taken_cost = (
+            of[name] if name in of.files else np.zeros(len(pace)) for name in ("taken", "taken_cost")
         )
     known = {h.tobytes(): place for place, h in enumerate(before)}
     pairs = [(place, known[h]) for place, h in enumerate(hashes) if h in known]
     if pairs:
         here, there = (np.array(places) for places in zip(*pairs, strict=True))
         state.seen_by_day[:, here] = seen_by_day[:, there]
-        state.seen[here] = seen[there]
         state.tired[here] = tired[there]
     if len(pace) == lines:
         state.spent_today, state.pace = spent, pace
+        state.taken, state.taken_cost = taken, taken_cost
     else:
         # What the whole has spent today stays spent.
         state.spent_today[:] = spent.sum() / lines
@@ -305,10 +315,11 @@ def _keep(db: sqlite3.Connection, plan_id: str, hashes: list[bytes], state: Stat
         out,
         hashes=width,
         seen_by_day=np.minimum(state.seen_by_day, 32_000).astype(np.int16),
-        seen=state.seen.astype(np.int32),
         tired=state.tired.astype(np.float32),
         spent=state.spent_today,
         pace=state.pace,
+        taken=state.taken,
+        taken_cost=state.taken_cost,
     )
     db.execute(
         "INSERT OR REPLACE INTO progress VALUES (?, ?, ?)", (plan_id, today.isoformat(), out.getvalue())
@@ -367,7 +378,6 @@ def standing(db: sqlite3.Connection, plan_id: str, now: float) -> Standing | Non
         return None
     plan = read(row[0])
     hashes, people = _people(db, plan, now)
-    state = _state(db, plan_id, hashes, datetime.fromtimestamp(now, UTC).date(), len(plan.lines))
     cells = [
         Cell(date.fromisoformat(day), line, ad, shown, n, Decimal(cost) / clicks.MILLION)
         for day, line, ad, shown, n, cost in db.execute(
@@ -387,17 +397,15 @@ def standing(db: sqlite3.Connection, plan_id: str, now: float) -> Standing | Non
         "SELECT coalesce(sum(n), 0) FROM seen_conversions WHERE campaign = ?", (plan.campaign,)
     ).fetchone()[0]
     by_line = np.bincount(people.line, minlength=len(plan.lines))
-    reached = np.bincount(people.line[state.seen > 0], minlength=len(plan.lines))
     return Standing(
         plan_id,
         plan,
         row[1] is not None,
         {line.id: int(n) for line, n in zip(plan.lines, by_line, strict=True)},
-        int(reached.sum()),
-        {line.id: int(n) for line, n in zip(plan.lines, reached, strict=True)},
+        reach.of_plan(db, plan_id),
         int(learned(db, plan_id).conversions.sum()),
         seen_only,
-        [int(n) for n in np.bincount(np.minimum(state.seen, MOST_OFTEN), minlength=MOST_OFTEN + 1)],
+        reach.often(db, plan_id, hashes, MOST_OFTEN),
         cells,
         chances,
         shares(db, plan_id, plan, "line"),

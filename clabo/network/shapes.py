@@ -308,15 +308,25 @@ class MoveJson(_Model):
     chance: float
 
 
+class ReachJson(_Model):
+    """How many people a line showed a creative to, and how often in all. "": all lines, or all creatives; each person once."""
+
+    line: str
+    creative: str
+    people: int
+    times: int
+
+
 class PlanStandingJson(_Model):
-    """How a plan stands. `often`: how many people have seen it 0, 1, 2 … times, the last: ten times or more."""
+    """How a plan stands. `people`: known of each line now. `often`: how many, of those and of whoever was shown it before, have
+    seen it 0, 1, 2 … times, the last: ten times or more.
+    """
 
     id: str
     plan: PlanJson
     ended: bool
     people: dict[str, int]
-    reached: int
-    reached_by_line: dict[str, int]
+    reach: list[ReachJson]
     conversions: int
     view_conversions: int
     often: list[int]

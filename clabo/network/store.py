@@ -37,6 +37,11 @@ CREATE TABLE IF NOT EXISTS plans (
 ) WITHOUT ROWID;
 -- How far a plan is: the hashes of its people, and an auction.State of theirs, as NumPy writes it.
 CREATE TABLE IF NOT EXISTS progress (plan TEXT PRIMARY KEY, day TEXT NOT NULL, state BLOB NOT NULL) WITHOUT ROWID;
+-- Whom a plan was shown to, and how often.
+CREATE TABLE IF NOT EXISTS reach (
+    plan TEXT NOT NULL, line TEXT NOT NULL, creative TEXT NOT NULL, person BLOB NOT NULL, times INTEGER NOT NULL,
+    PRIMARY KEY (plan, line, creative, person)
+) WITHOUT ROWID;
 -- Of each day and line: chances to show the plan, and what became of those that were not taken.
 CREATE TABLE IF NOT EXISTS chances (
     plan TEXT NOT NULL, day TEXT NOT NULL, line TEXT NOT NULL,

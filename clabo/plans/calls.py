@@ -112,13 +112,24 @@ class Move(BaseModel):
     chance: float
 
 
+class Reach(BaseModel):
+    """How many people a line showed a creative to, and how often in all. "": all lines, or all creatives; each person once."""
+
+    line: str
+    creative: str
+    people: int = _Count
+    times: int = _Count
+
+
 class Standing(BaseModel):
-    """How a plan stands there. `often`: how many people have seen it 0, 1, 2 … times, the last: so often or more."""
+    """How a plan stands there. `people`: known of each line now. `often`: how many, of those and of whoever was shown it before,
+    have seen it 0, 1, 2 … times, the last: so often or more.
+    """
 
     ended: bool
     people: dict[str, int]
-    reached: int = _Count
-    reached_by_line: dict[str, int]
+    # Missing in what was told to an earlier version.
+    reach: list[Reach] = []
     conversions: int = _Count
     view_conversions: int = _Count
     often: list[int]
@@ -127,6 +138,11 @@ class Standing(BaseModel):
     line_shares: dict[str, float]
     creative_shares: dict[str, float]
     moves: list[Move]
+
+    def reached(self, line: str = "", creative: str = "") -> Reach:
+        """By a line, a creative, both, or all."""
+        asked = (r for r in self.reach if (r.line, r.creative) == (line, creative))
+        return next(asked, Reach(line=line, creative=creative, people=0, times=0))
 
 
 class PlanCalls:

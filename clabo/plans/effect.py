@@ -119,6 +119,7 @@ def effect(written: Written, besides: int | None = None) -> Effect:
         ],
         weeks=_as_weeks(weeks, capless, sum(sizes)),
         currency=site.currency,
+        least_part=_least_part(written),
     )
     return Effect(
         [
@@ -135,6 +136,14 @@ def effect(written: Written, besides: int | None = None) -> Effect:
         _rested(written, past),
         away,
     )
+
+
+def _least_part(written: Written) -> float | None:
+    """The least that a line has a day, where each has its own."""
+    shares = [line.share for line in written.lines]
+    if written.sharing != AdPlan.Sharing.FIXED or len(shares) < 2 or not sum(shares):
+        return None
+    return round(float(written.daily_budget * min(shares) / sum(shares)), 2)
 
 
 def _weeks(written: Written, sizes: list[int], runs: int = MANY) -> tuple[calls.Weeks | None, str]:

@@ -30,13 +30,16 @@ FRESH_DAYS = 3
 
 @dataclass(slots=True)
 class Brought:
-    """A part of a plan. Shown, clicks and cost are the channel's word; visits and conversions are Clabo's.
+    """A part of a plan. Shown, reached, clicks and cost are the channel's word; visits and conversions are Clabo's.
 
-    `conversions` are credited, `converted` the visits that led to one; money in the site's currency.
+    `conversions` are credited, `converted` the visits that led to one; money in the site's currency. `reached` people have been shown
+    it, each counted once in a part, so that the parts' add up to more than the whole; they saw it `seen` times.
     """
 
     line: str = ""
     creative: str = ""
+    reached: int = 0
+    seen: int = 0
     shown: int = 0
     clicks: int = 0
     cost: Decimal = Decimal(0)
@@ -54,6 +57,11 @@ class Brought:
         for day, (cost, value) in other.by_day.items():
             before = self.by_day.get(day, (Decimal(0), Decimal(0)))
             self.by_day[day] = (before[0] + cost, before[1] + value)
+
+    @property
+    def frequency(self) -> float | None:
+        """How often somebody who was reached has seen it, on average."""
+        return self.seen / self.reached if self.reached else None
 
     @property
     def click_rate(self) -> Interval:
@@ -122,6 +130,10 @@ def results(plan: AdPlan, now: datetime | None = None) -> Results:
         total.add(cell)
         by_line[cell.line].add(cell)
         by_creative[cell.creative].add(cell)
+    if standing:
+        for one in (total, *cells.values(), *by_line.values(), *by_creative.values()):
+            reached = standing.reached(one.line, one.creative)
+            one.reached, one.seen = reached.people, reached.times
     _add_returns(plan, total, [*cells.values(), *by_line.values(), *by_creative.values()], now)
     return Results(
         standing,
@@ -277,8 +289,8 @@ def _pulse(plan: AdPlan, standing: Standing, total: Brought, now: datetime) -> P
         whole,
         [by_day[d][0] for d in whole],
         sum(standing.people.values()),
-        standing.reached,
-        total.shown,
+        total.reached,
+        total.seen,
         chances,
         clicks(whole[:FRESH_DAYS]),
         clicks(whole[max(FRESH_DAYS, len(whole) - third) :]),

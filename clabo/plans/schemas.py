@@ -206,11 +206,14 @@ class PlanEffectOut(Shape):
 
 
 class PlanPartOut(Shape):
-    """A part of a plan: shown, clicks and cost by the channel's word; visits and conversions by Clabo's."""
+    """A part of a plan: shown, reached, clicks and cost by the channel's word; visits and conversions by Clabo's."""
 
     line: str
     creative: str
     shown: int
+    # People it was shown to, each once in a part; and how often each has seen it, on average.
+    reached: int
+    frequency: float | None
     clicks: int
     click_rate: IntervalOut
     cost: Decimal
@@ -258,10 +261,9 @@ class PlanResultsOut(Shape):
     """What came of a plan so far."""
 
     told_at: datetime | None
+    # Known there of each line, now.
     people: dict[str, int]
-    reached: int
-    reached_by_line: dict[str, int]
-    # How many people have seen it 0, 1, 2 … times, the last: so often or more.
+    # How many of those and of whoever was shown it before have seen it 0, 1, 2 … times, the last: so often or more.
     often: list[int]
     total: PlanPartOut
     cost_of_one_interval: IntervalOut | None
@@ -460,6 +462,8 @@ def part_out(b: Brought) -> PlanPartOut:
         line=b.line,
         creative=b.creative,
         shown=b.shown,
+        reached=b.reached,
+        frequency=b.frequency,
         clicks=b.clicks,
         click_rate=interval_out(b.click_rate),
         cost=b.cost,
@@ -483,8 +487,6 @@ def results_out(plan: AdPlan, found: Results) -> PlanResultsOut:
     return PlanResultsOut(
         told_at=plan.told_at,
         people=standing.people if standing else {},
-        reached=standing.reached if standing else 0,
-        reached_by_line=standing.reached_by_line if standing else {},
         often=standing.often if standing else [],
         total=part_out(found.total),
         cost_of_one_interval=known_interval(found.cost_interval),

@@ -11,6 +11,7 @@ from django.db.models import Count, Max, Q
 
 from clabo.audiences.models import Audience
 from clabo.conversions.models import ConversionRule
+from clabo.delivery.queries import simulated_sources
 from clabo.events.models import Page
 from clabo.plans.queries import running
 from clabo.reports.mending import ToMend, to_mend
@@ -42,6 +43,7 @@ class Rail:
     audiences: int
     running_tests: int
     running_plans: int
+    simulated: list[str]
 
 
 def rail(site: Site) -> Rail:
@@ -58,6 +60,7 @@ def rail(site: Site) -> Rail:
         audiences=Audience.objects.filter(site=site, deleted_at=None).count(),
         running_tests=SplitTest.objects.filter(site=site, state=SplitTest.State.RUNNING).count(),
         running_plans=running(site),
+        simulated=simulated_sources(site),
     )
 
 

@@ -233,6 +233,8 @@ class RailOut(Shape):
     audiences: int
     running_tests: int
     running_plans: int
+    # Campaign sources whose visits and spend are made up: they come from a channel that only practises.
+    simulated: list[str]
 
 
 class TodayOut(Shape):

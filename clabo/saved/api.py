@@ -10,6 +10,7 @@ from ninja import Router
 
 from clabo.accounts.access import person
 from clabo.accounts.models import Role
+from clabo.delivery.queries import simulated_sources
 from clabo.problems import Problem
 from clabo.reports.schemas import PagesOut
 from clabo.saved import mailing, services
@@ -125,6 +126,7 @@ def shared_view(
         expires_at=link.expires_at,
         pages=answer if isinstance(answer, PagesOut) else None,
         sources=answer if isinstance(answer, SourcesOut) else None,
+        simulated=simulated_sources(link.view.site),
     )
 
 

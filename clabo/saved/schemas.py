@@ -86,6 +86,8 @@ class SharedViewOut(Shape):
     expires_at: datetime
     pages: PagesOut | None
     sources: SourcesOut | None
+    # Campaign sources whose visits and spend are made up.
+    simulated: list[str]
 
 
 class UnsubscribedOut(Shape):

@@ -35,6 +35,7 @@ texts(
         "plan_converted": _("Some of them have done it already."),
         "plan_converted_because": _("{converted:,} of {people:,} have converted and are not left out."),
         "plan_one_click": _("The day's budget does not pay for one click."),
+        "plan_part_one_click": _("One of its audiences has too little to pay for a click."),
         "plan_outbid": _("Others would bid more."),
         "plan_budget_idle": _("There is more money than people."),
         "plan_enough": _("Enough people for the money."),
@@ -70,6 +71,14 @@ def money(amount: float, currency: str) -> str:
 def _one_click(budget: float, click: float, currency: str) -> str:
     said = gettext("{budget} a day, and a click costs up to {click}.")
     return said.format(budget=money(budget, currency), click=money(click, currency))
+
+
+@words_for("plan_part_one_click_because")
+def _part_one_click(part: float, click: float, currency: str) -> str:
+    said = gettext(
+        "Of the day’s budget the least is {part}, and a click costs up to {click}. Shared, it would have what the others leave."
+    )
+    return said.format(part=money(part, currency), click=money(click, currency))
 
 
 @words_for("plan_outbid_because")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import ceil
 from typing import Literal
 
 from clabo.core.told import Told, told
@@ -68,6 +69,8 @@ class Facts:
     shared: Sequence[Shared]
     weeks: Weeks | None
     currency: str = ""
+    # The least that a line has of the day's budget, where each has its own.
+    least_part: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,6 +147,15 @@ def _money(facts: Facts) -> list[Finding]:
         return [
             Finding("stops", told("plan_one_click"), because, "budget", round(10 * facts.highest_click, 2))
         ]
+    if facts.least_part is not None and facts.least_part < facts.highest_click:
+        because = told(
+            "plan_part_one_click_because",
+            part=facts.least_part,
+            currency=facts.currency,
+            click=facts.highest_click,
+        )
+        enough = facts.daily_budget * 2 * facts.highest_click / max(facts.least_part, 1e-9)
+        return [Finding("doubt", told("plan_part_one_click"), because, "budget", float(ceil(enough)))]
     if weeks is None or min(weeks.known, facts.people + facts.new_people) < FEWEST_PEOPLE:
         return []
     if weeks.outbid:

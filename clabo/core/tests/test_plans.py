@@ -134,6 +134,7 @@ class Checking(TestCase):
             ({"pages": [("/a", "fine", 451)]}, "plan_refused", "doubt"),
             ({"converted": 19}, "plan_converted", "doubt"),
             ({"daily_budget": 0.8}, "plan_one_click", "stops"),
+            ({"least_part": 0.89}, "plan_part_one_click", "doubt"),
             ({"weeks": Weeks(600, 500, 0.0, 0.0, 0.0, True)}, "plan_outbid", "doubt"),
             ({"weeks": Weeks(600, 500, 50.0, 0.001, 2.0)}, "plan_budget_idle", "doubt"),
             ({"weeks": Weeks(600, 500, 98.0, 0.03, 2.0), "cap": 9}, "plan_worn_out", "doubt"),
@@ -147,6 +148,7 @@ class Checking(TestCase):
             ({"pages": [("/a", "fine", 450)]}, "plan_refused"),
             ({"pages": [("/a", "fine", 900)], "category": "purchase"}, "plan_refused"),
             ({"converted": 18}, "plan_converted"),
+            ({"least_part": 0.9}, "plan_part_one_click"),
             ({"shared": [Shared("Other", 18, 7)]}, "plan_outbids"),
         ):
             with self.subTest(fine=code):

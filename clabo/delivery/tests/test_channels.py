@@ -52,6 +52,18 @@ class Channels(DeliveryCase):
             self.assertEqual(said["field"], field, (changes, said))
         self.assertEqual(AdChannel.objects.count(), 1)
 
+    def test_what_is_made_up_is_said_to_be(self) -> None:
+        rail = self.member.ask("GET", "/rail")
+        self.assertEqual(rail["simulated"], ["practice"])
+        words = {"period": "7d", "conversion": str(self.rule.pk)}
+        view = self.member.ask("POST", "/views", {"name": "A week", "place": "pages", "words": words})
+        made = self.member.ask("POST", f"/views/{view['id']}/links", {"days": 7})
+        token = made["address"].rpartition("/")[2]
+        answer = self.client.post(f"/api/shared/{token}", {"password": ""}, content_type="application/json")
+        self.assertEqual(answer.json()["simulated"], ["practice"])
+        AdChannel.objects.update(told={"simulation": False}, source="Meadow")
+        self.assertEqual(self.member.ask("GET", "/rail")["simulated"], [])
+
     def test_the_key_is_never_shown_and_goes_nowhere_else(self) -> None:
         [channel] = self.member.ask("GET", "/channels")
         self.assertNotIn(KEY, json.dumps(channel))

@@ -70,12 +70,16 @@ class Stepping(TestCase):
         terms = Terms(click, budget, cap, (1.0,) * creatives)
         state, seen = State.fresh(count), np.zeros(count, int)
         for _ in range(10):
-            spent = 0.0
+            spent, viewers = 0.0, np.zeros(0, int)
             for hour in range(24):
                 worth = chance.uniform(1 / 3, 3, (SEGMENTS, len(BANDS)))
                 found = step(people, terms, state, worth, hour, 1.0, chance)
                 spent += found.cost
                 self.assertEqual(found.shown.shape, (1, creatives))
+                self.assertEqual(
+                    np.bincount(found.viewer_creative, minlength=creatives).tolist(), found.shown[0].tolist()
+                )
+                viewers = np.append(viewers, found.viewer)
                 of = (found.chances, found.held, found.capped, found.outbid, found.shown)
                 told = [int(o.sum()) for o in of]
                 # What the budget no longer had room for is none of these.
@@ -86,6 +90,7 @@ class Stepping(TestCase):
             if cap:
                 self.assertLessEqual(state.seen_by_day.sum(axis=0).max(initial=0), cap)
             seen += state.seen_by_day[0]
+            np.testing.assert_array_equal(np.bincount(viewers, minlength=count), state.seen_by_day[0])
             state.next_day()
         np.testing.assert_array_equal(seen, state.seen)
 
@@ -114,6 +119,69 @@ class Stepping(TestCase):
         for hour in range(24):
             step(lonely, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
         self.assertLessEqual(state.spent_today[0], 6.0 + 1e-9)
+
+    @settings(max_examples=25, deadline=None)
+    @given(
+        st.lists(st.integers(0, 900), min_size=1, max_size=5),
+        st.floats(0.1, 40),
+        st.booleans(),
+        st.integers(0, 9),
+    )
+    def test_a_shared_budget_is_never_more_than_all_of_it(
+        self, sizes: list[int], budget: float, smooth: bool, seed: int
+    ) -> None:
+        """The parts of all lines sum to what the pool has left, at any hour, and no line has more than its people have a use for."""
+        chance, lines = np.random.default_rng(seed), len(sizes)
+        whole = some(sum(sizes), seed)
+        people = People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(lines), sizes))
+        shares = tuple(chance.dirichlet(np.ones(lines)))
+        terms = Terms(0.9, budget, 0, (1.0,), shares, pools=(0,) * lines)
+        state = State.fresh(len(people), lines)
+        for _ in range(3):
+            for hour in range(24):
+                step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance, smooth)
+                self.assertLessEqual(state.spent_today.sum(), budget + 1e-9)
+            state.next_day()
+
+    def test_what_one_line_cannot_spend_of_a_shared_budget_the_others_do(self) -> None:
+        sizes = [60, 20_000, 20_000]
+        whole = some(sum(sizes), 11)
+        people = People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(3), sizes))
+        spent = {}
+        for pools in ((), (0, 0, 0)):
+            chance, state, total = np.random.default_rng(12), State.fresh(len(people), 3), np.zeros(3)
+            terms = Terms(0.9, 12.0, 3, (1.0,), (0.6, 0.3, 0.1), pools=pools)
+            for day in range(6):
+                for hour in range(24):
+                    step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
+                total += state.spent_today if day else 0
+                state.next_day()
+            spent[pools] = total / 5
+        apart, shared = spent[()], spent[0, 0, 0]
+        # Sixty people have no use for 7.20 a day.
+        self.assertLess(apart[0], 3.0)
+        self.assertLess(apart.sum(), 8.0)
+        self.assertGreater(shared.sum(), 0.93 * 12.0)
+        # It goes to the others as their own parts are.
+        self.assertAlmostEqual(shared[1] / shared[2], 3.0, delta=0.75)
+
+    def test_a_part_below_the_price_of_a_click_is_spent_all_the_same_where_the_budget_is_shared(self) -> None:
+        sizes = [20_000, 20_000]
+        whole = some(sum(sizes), 13)
+        people = People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(2), sizes))
+        spent = {}
+        for pools in ((), (0, 0)):
+            chance, state, total = np.random.default_rng(14), State.fresh(len(people), 2), np.zeros(2)
+            terms = Terms(0.9, 8.0, 0, (1.0,), (0.98, 0.02), pools=pools)
+            for day in range(41):
+                for hour in range(24):
+                    step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
+                total += state.spent_today if day else 0
+                state.next_day()
+            spent[pools] = total / 40
+        self.assertLess(spent[()][1], 0.05)
+        # 0.16 a day are its part, and a click costs about 0.40: it has one on some days.
+        self.assertTrue(0.05 < spent[0, 0][1] < 0.35, spent)
 
     def test_fewer_placements_are_fewer_chances(self) -> None:
         people, counts = some(20_000, 9), []

@@ -57,6 +57,16 @@ class Practising(TestCase):
                 with self.subTest(budget=budget, name=name):
                     self.assertAlmostEqual(mean(part, name) / mean(whole, name), 1.0, delta=0.15)
 
+    def test_a_shared_budget_is_spent_where_one_line_has_too_few_people(self) -> None:
+        lines, sizes = [Line("x", ["l"]), Line("y", ["m"])], [Size(30, (0, 7)), Size(20_000, (0, 7))]
+        apart, shared = (
+            practise(plan(lines=lines, sharing=sharing), sizes, 1) for sharing in ("fixed", "shared")
+        )
+        self.assertLess(mean(apart, "cost"), 0.7 * 7 * 12.0)
+        self.assertGreater(mean(shared, "cost"), 0.9 * 7 * 12.0)
+        for one in shared:
+            self.assertLessEqual(one.cost, 7 * 12.0 + 1e-6)
+
     def test_without_a_cap_some_see_it_more_often(self) -> None:
         few = [Size(300, (0, 3))]
         capped, free = (practise(plan(cap=cap, daily_budget=60.0), few, 1) for cap in (3, 0))

@@ -24,7 +24,7 @@ class PlansCase(DeliveryCase):
     def setUp(self) -> None:
         super().setUp()
         with self.network.app.state.network.store.changing() as db:
-            for table in ("plans", "days", "clicks", "conversions", "seen_conversions"):
+            for table in ("plans", "days", "clicks", "conversions", "seen_conversions", "reach"):
                 db.execute(f"DELETE FROM {table}")
 
     def crowd(self, first: int, last: int, *paths: str, days: float = 2) -> None:

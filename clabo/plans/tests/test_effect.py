@@ -66,6 +66,18 @@ class Effects(PlansCase):
         told = self.effect(lookers)
         self.assertEqual((told["told"], told["lines"][0]["known"]), (True, known))
 
+    def test_a_part_too_small_for_a_click(self) -> None:
+        self.crowd(1, 301, "/kit")
+        self.crowd(301, 601, "/guide")
+        lines = [{"audience": self.lookers().pk, "share": "9"}, {"audience": self.guide().pk, "share": "1"}]
+        says = "One of its audiences has too little to pay for a click."
+        found = self.says(self.effect(lines=lines, daily_budget="8"))[says]
+        self.assertIn("the least is €0.80, and a click costs up to €0.90", found["because"])
+        self.assertEqual((found["remedy"], found["on"]), ("budget", 18))
+        for changes in ({"daily_budget": "18"}, {"sharing": "shared"}):
+            now = self.effect(**{"lines": lines, "daily_budget": "8", **changes})
+            self.assertNotIn(says, self.says(now))
+
     def test_ranges_and_what_they_rest_on(self) -> None:
         self.crowd(1, 901, "/kit")
         receive(

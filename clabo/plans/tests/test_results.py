@@ -6,6 +6,7 @@ from collections import Counter
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from math import inf
+from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
 from clabo.delivery.spending import read_now
@@ -76,9 +77,33 @@ class Results(PlansCase):
                 mine_cells = [c for k, c in cells.items() if k[key] == (part["line"] or part["creative"])]
                 for what in ("shown", "clicks", "visits", "converted"):
                     self.assertEqual(part[what], sum(c[what] for c in mine_cells), (name, what))
-        self.assertEqual(sum(found["often"]), sum(found["people"].values()))
+        self.reached(plan, found)
         [row] = self.member.ask("GET", "/plans")
         self.assertEqual((row["cost"], row["conversions"]), (total["cost"], total["conversions"]))
+
+    def reached(self, plan: AdPlan, found: dict[str, Any]) -> None:
+        """People and times of every part, out of what the network wrote down of each person."""
+        with self.network.app.state.network.store.changing() as db:
+            rows = db.execute(
+                "SELECT line, creative, person, times FROM reach WHERE plan = ?", (str(plan.key),)
+            ).fetchall()
+        for part in (*found["cells"], *found["lines"], *found["creatives"], found["total"]):
+            mine = [r for r in rows if part["line"] in ("", r[0]) and part["creative"] in ("", r[1])]
+            people, times = len({r[2] for r in mine}), sum(r[3] for r in mine)
+            self.assertEqual((part["reached"], part["shown"]), (people, times), part)
+            self.assertAlmostEqual(part["frequency"], times / people)
+        self.assertEqual(sum(found["often"][1:]), found["total"]["reached"])
+        self.assertLess(found["total"]["reached"], sum(c["reached"] for c in found["creatives"]))
+
+    def test_what_was_told_before_reach_was_told_can_still_be_read(self) -> None:
+        self.crowd(1, 301, "/kit")
+        plan = self.start(self.make(self.lookers()))
+        self.member.ask("POST", f"/plans/{plan.pk}/look")
+        plan.refresh_from_db()
+        del plan.told["reach"]
+        plan.save()
+        total = self.member.ask("GET", f"/plans/{plan.pk}/results")["total"]
+        self.assertEqual((total["reached"], total["frequency"]), (0, None))
 
     def test_the_same_spend_and_conversions_in_pages_and_at_the_network(self) -> None:
         plan, led = self.ran()

@@ -59,5 +59,5 @@ class Rail(TestCase):
 
     def test_few_queries(self) -> None:
         self.told()
-        with self.assertNumQueries(10):
+        with self.assertNumQueries(11):
             self.told()

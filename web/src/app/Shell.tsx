@@ -5,6 +5,7 @@ import { Dialog } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
 import { signOut } from "../api/auth";
 import { ThinPattern } from "../charts/SpreadBar";
+import { SimulationNote } from "../components/Simulated";
 import { Button, cx, Select, TextButton } from "../components/ui";
 import { OpenView } from "../features/saved/OpenView";
 import { viewsQuery } from "../features/saved/queries";
@@ -140,7 +141,8 @@ export function Shell() {
           </div>
         ))}
         <Kept siteId={siteId} />
-        <div className="flex items-center gap-2 md:mt-auto md:block md:border-t md:px-4 md:pt-3">
+        <SimulationNote siteId={siteId} className="hidden px-4 md:mt-auto md:block md:pb-3" />
+        <div className="flex items-center gap-2 md:block md:border-t md:px-4 md:pt-3">
           {sites.length > 1 ? (
             <Select
               aria-label="Site"
@@ -182,6 +184,7 @@ export function Shell() {
       </nav>
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
         <Outlet />
+        <SimulationNote siteId={siteId} className="mt-6 md:hidden" />
       </main>
       <ThinPattern />
       <Shortcuts siteId={siteId} />

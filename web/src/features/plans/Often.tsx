@@ -5,11 +5,12 @@ interface Props {
   /** People who see it 0, 1, 2 … times, the last: so often or more. */
   often: number[];
   title: string;
+  who?: string;
 }
 
 const HEIGHT = 92;
 
-export function Often({ often, title }: Props) {
+export function Often({ often, title, who = "people whom the network knows" }: Props) {
   const everybody = often.reduce((a, b) => a + b, 0);
   if (!everybody) return null;
   const top = Math.max(...often);
@@ -47,7 +48,7 @@ export function Often({ often, title }: Props) {
           ))}
         </div>
         <p className="mt-2 text-small text-quiet">
-          Of the {count(Math.round(everybody))} people whom the network knows, by how many times they see it.
+          Of the {count(Math.round(everybody))} {who}, by how many times they see it.
         </p>
       </div>
     </section>

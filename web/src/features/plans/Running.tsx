@@ -83,7 +83,11 @@ export function Running({ siteId, plan, currency }: Props) {
       </section>
       <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-x-7 gap-y-6 lg:grid-cols-2">
         <Compared plan={plan} results={r} aim={aim} />
-        <Often often={r.often} title="How often people have seen it so far" />
+        <Often
+          often={r.often}
+          title="How often people have seen it so far"
+          who="people who were shown it, or whom the network knows now"
+        />
         <ByDay results={r} currency={currency} />
         {plan.sharing === "shared" && <Moves results={r} />}
       </div>
@@ -91,6 +95,7 @@ export function Running({ siteId, plan, currency }: Props) {
   );
 }
 
+const often = (p: Part) => (p.frequency == null ? "–" : `${p.frequency.toFixed(1)}×`);
 const total = (by: Record<string, number>) => Object.values(by).reduce((a, b) => a + b, 0);
 
 function Totals({ results, aim, currency }: { results: Results; aim: string; currency: string }) {
@@ -99,12 +104,8 @@ function Totals({ results, aim, currency }: { results: Results; aim: string; cur
   const people = total(results.people);
   const facts: [string, string, string][] = [
     ["Spent", money(t.cost, currency), `${count(t.shown)} times shown`],
-    ["Reached", count(results.reached), `of ${count(people)} known there`],
-    [
-      "Each saw it",
-      results.reached ? `${(t.shown / results.reached).toFixed(1)}×` : "–",
-      "on average, of those reached",
-    ],
+    ["Reached", count(t.reached), `people; ${count(people)} known there now`],
+    ["Each saw it", often(t), "on average, of those reached"],
     ["Clicks", count(t.clicks), `${percent(t.click_rate.estimate)} of times shown`],
     [aim.charAt(0).toUpperCase() + aim.slice(1), count(Number(t.conversions)), `of ${count(t.visits)} visits`],
     [
@@ -200,28 +201,19 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
           },
         ]
       : []),
-    ...(by === "lines"
-      ? [
-          {
-            key: "reached",
-            head: "Reached",
-            hint: "Of the people whom the network knows of it by now.",
-            cell: (p: Part) =>
-              `${count(all(p) ? r.reached : r.reached_by_line[p.line])} / ${count(all(p) ? total(r.people) : r.people[p.line])}`,
-          },
-          {
-            key: "often",
-            head: "Each saw it",
-            hint: "Times shown, over the people reached.",
-            cell: (p: Part) => {
-              const reached = all(p) ? r.reached : r.reached_by_line[p.line];
-              return reached ? `${(p.shown / reached).toFixed(1)}×` : "–";
-            },
-          },
-        ]
-      : []),
     { key: "cost", head: "Cost", cell: (p) => money(p.cost, currency) },
     { key: "shown", head: "Shown", cell: (p) => count(p.shown) },
+    {
+      key: "reached",
+      head: "Reached",
+      hint: "People whom it was shown to, and how often each saw it on average. Whoever saw two parts of the plan is counted with both, and once in the whole.",
+      cell: (p) => (
+        <>
+          {count(p.reached)}
+          <span className="block text-fine text-quiet">{often(p)} each</span>
+        </>
+      ),
+    },
     { key: "clicks", head: "Clicks", cell: (p) => count(p.clicks) },
     {
       key: "ctr",

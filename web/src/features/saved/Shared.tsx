@@ -6,6 +6,7 @@ import { client, data, type Problem, type Schemas } from "../../api/client";
 import { ThinPattern } from "../../charts/SpreadBar";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
+import { Simulation } from "../../components/Simulated";
 import { Table } from "../../components/Table";
 import { Button, Failed, Field, Input, Loading } from "../../components/ui";
 import { day } from "../../lib/format";
@@ -72,6 +73,11 @@ function Opened({ view }: { view: View }) {
           <bdi>{view.site}</bdi> · <bdi>{view.name}</bdi> · can be read until {day(view.expires_at)}
         </p>
         <h1 className="max-w-4xl font-head text-head leading-[1.4] font-normal">{said?.says}</h1>
+        {view.simulated.length > 0 && (
+          <p className="text-small text-quiet">
+            <Simulation sources={view.simulated} />
+          </p>
+        )}
       </header>
       {view.pages && (
         <Rows

@@ -4,8 +4,10 @@ import { DropdownMenu } from "radix-ui";
 import type { Schemas } from "../../api/client";
 import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
+import { useSimulated } from "../../components/Simulated";
 import { type Sizing, Table } from "../../components/Table";
 import { CHANNELS } from "../../lib/lens";
+import { useSiteId } from "../../lib/useSiteId";
 import { type Column, type Frame, measuredColumns } from "../report/columns";
 import { inOrder, sortable } from "../report/sorting";
 import { BY, DIMENSIONS } from "./search";
@@ -144,11 +146,15 @@ function Name({ row, below, toggle, look }: NameProps) {
 }
 
 function Said({ row, said }: { row: TreeRow; said: string }) {
+  const simulated = useSimulated(useSiteId());
   if (row.by === "page") return <PageName path={said.slice(said.indexOf("/"))} title={row.title} />;
   return (
     <span className="min-w-0 truncate" title={said}>
       <bdi>{said}</bdi>
       {row.depth > 0 && <span className="text-small text-quiet"> {DIMENSIONS[row.by]}</span>}
+      {row.by === "source" && simulated.includes(row.value.toLowerCase()) && (
+        <span className="text-small text-quiet">, a simulation</span>
+      )}
     </span>
   );
 }

@@ -4,6 +4,7 @@ import { type ReactNode, useRef, useState } from "react";
 import { toast } from "sonner";
 import { client, csrfToken, data, Problem, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
+import { useSimulated } from "../../components/Simulated";
 import { Table } from "../../components/Table";
 import { Tabs } from "../../components/Tabs";
 import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../components/ui";
@@ -87,6 +88,7 @@ function Spent({ parts }: { parts: ReactNode }) {
   const [share, setShare] = useState(0);
   const [over, setOver] = useState(false);
   const spend = useQuery(spendQuery(siteId));
+  const simulated = useSimulated(siteId);
   const take = useMutation({ mutationFn: (file: File) => upload(siteId, file, setShare) });
   const undo = useMutation({
     mutationFn: (b: Import) =>
@@ -156,7 +158,7 @@ function Spent({ parts }: { parts: ReactNode }) {
         (spend.data.imports.length ? (
           <>
             <Joined now={spend.data} />
-            <Imports now={spend.data} canEdit={site.canEdit} undo={(b) => undo.mutate(b)} />
+            <Imports now={spend.data} simulated={simulated} canEdit={site.canEdit} undo={(b) => undo.mutate(b)} />
           </>
         ) : (
           <div className="mt-5">
@@ -235,7 +237,14 @@ function Joined({ now }: { now: State }) {
   );
 }
 
-function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (b: Import) => void }) {
+interface ImportsProps {
+  now: State;
+  simulated: string[];
+  canEdit: boolean;
+  undo: (b: Import) => void;
+}
+
+function Imports({ now, simulated, canEdit, undo }: ImportsProps) {
   return (
     <section aria-labelledby="imports" className="mt-6">
       <h2 id="imports" className="mb-2 text-title">
@@ -251,7 +260,17 @@ function Imports({ now, canEdit, undo }: { now: State; canEdit: boolean; undo: (
               className: "max-w-[20rem]",
               cell: (b) => <bdi className="block truncate font-medium">{b.file_name}</bdi>,
             },
-            { key: "source", head: "Source", text: true, cell: (b) => <bdi>{b.source || "from its column"}</bdi> },
+            {
+              key: "source",
+              head: "Source",
+              text: true,
+              cell: (b) => (
+                <>
+                  <bdi>{b.source || "from its column"}</bdi>
+                  {simulated.includes(b.source.toLowerCase()) && <span className="text-small text-quiet">, a simulation</span>}
+                </>
+              ),
+            },
             { key: "rows", head: "Rows", className: "num", cell: (b) => count(b.rows) },
             {
               key: "days",

@@ -1,0 +1,54 @@
+"""Whom a plan was shown to, how often, by which line and creative: whoever has left since, or bought, has been reached all the same."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """How many people a line showed a creative to, and how often in all; "" stands for all lines, or all creatives.
+
+    Somebody whom two lines have shown it, or who has seen two creatives, is counted with each, and once in the whole.
+    """
+
+    line: str
+    creative: str
+    people: int
+    times: int
+
+
+def note(db: sqlite3.Connection, plan_id: str, seen: Iterable[tuple[str, str, bytes]]) -> None:
+    """Write down who has seen it: line, creative, person, once for each time."""
+    db.executemany(
+        "INSERT INTO reach VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET times = times + excluded.times",
+        [(plan_id, *one, times) for one, times in Counter(seen).items()],
+    )
+
+
+def of_plan(db: sqlite3.Connection, plan_id: str) -> list[Reach]:
+    """Of the whole first; then by line, by creative, and by both."""
+    found = []
+    for line, creative in (("''", "''"), ("line", "''"), ("''", "creative"), ("line", "creative")):
+        rows = db.execute(
+            f"SELECT {line}, {creative}, count(DISTINCT person), sum(times) FROM reach WHERE plan = ? GROUP BY 1, 2 ORDER BY 1, 2",
+            (plan_id,),
+        )
+        found += [Reach(*row) for row in rows]
+    return found
+
+
+def often(db: sqlite3.Connection, plan_id: str, known: Iterable[bytes], most: int) -> list[int]:
+    """How many of those `known` now, and of those who were shown it, have seen it 0, 1, 2 … times, the last: `most` or more."""
+    found = [0] * (most + 1)
+    seen = set()
+    for person, times in db.execute(
+        "SELECT person, sum(times) FROM reach WHERE plan = ? GROUP BY 1", (plan_id,)
+    ):
+        seen.add(person)
+        found[min(times, most)] += 1
+    found[0] = sum(person not in seen for person in known)
+    return found

@@ -1,0 +1,43 @@
+/** What comes from a practice network is made up, and said to be so wherever it is shown. */
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { railQuery } from "../features/today/queries";
+import { cx } from "./ui";
+
+/** Campaign sources of a site, in small letters, whose visits and spend are made up. */
+export function useSimulated(siteId: number): string[] {
+  return useQuery(railQuery(siteId)).data?.simulated ?? [];
+}
+
+/** Said once on every screen of a site. */
+export function SimulationNote({ siteId, className }: { siteId: number; className?: string }) {
+  const sources = useSimulated(siteId);
+  if (!sources.length) return null;
+  return (
+    <p className={cx("text-fine leading-tight text-quiet", className)}>
+      <Simulation sources={sources} />{" "}
+      <Link
+        to="/s/$siteId/spend"
+        params={{ siteId: String(siteId) }}
+        search={{ part: "channels" }}
+        className="text-plum underline"
+      >
+        Channels
+      </Link>
+    </p>
+  );
+}
+
+/** What is a simulation, in a sentence. */
+export function Simulation({ sources }: { sources: string[] }) {
+  return (
+    <>
+      {sources.map((source, n) => (
+        <span key={source}>
+          {n > 0 && ", "}“<bdi>{source}</bdi>”
+        </span>
+      ))}{" "}
+      {sources.length > 1 ? "are simulations" : "is a simulation"}: its visits and spend are made up.
+    </>
+  );
+}
