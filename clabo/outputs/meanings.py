@@ -240,6 +240,7 @@ MEANINGS: dict[str, str] = {
     "cost_of_one": "cost / conversions",
     "Plans.roas": "Value of these conversions / cost",
     "Plans.says": "How it is doing, in words",
+    "Plans.pays": "Whether that is that it pays",
 }
 
 

@@ -297,4 +297,5 @@ def _pulse(plan: AdPlan, standing: Standing, total: Brought, now: datetime) -> P
         total.roas_interval,
         returns.break_even(plan.site.margin),
         plan.site.currency,
+        [line.audience.name for line in plan.lines.all() if line.audience and line.audience.deleted_at],
     )

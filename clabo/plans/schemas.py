@@ -144,6 +144,8 @@ class AdPlanRowOut(Shape):
     roas: Decimal | None
     roas_interval: IntervalOut | None
     says: str
+    # Whether that is good news.
+    pays: bool
 
 
 class RangeOut(Shape):
@@ -414,6 +416,7 @@ def row_out(plan: AdPlan, found: Results | None) -> AdPlanRowOut:
         roas=total.roas,
         roas_interval=known_interval(total.roas_interval),
         says=say(found.says[0]) if found and found.says else "",
+        pays=bool(found and found.says and found.says[0].code in ("plan_pays", "plan_raise")),
     )
 
 

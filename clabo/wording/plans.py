@@ -48,6 +48,9 @@ texts(
         ),
         "plan_outbids": _("It outbids your own plan “{plan}”."),
         "plan_outbids_because": _("{people:,} people are in both."),
+        "plan_audience_gone": _(
+            "The audience “{audience}” has been deleted: nobody of it is shown this any more. Bring it back, or say whom the plan is for."
+        ),
         "plan_tired": _(
             "Its people are tired of it: seen {times} times each, {now} % of times shown are clicked now, {then} % at first. Show something new, or end it."
         ),

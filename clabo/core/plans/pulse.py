@@ -55,6 +55,8 @@ class Pulse:
     roas: Interval | None
     break_even: float
     currency: str = ""
+    # Audiences that it was shown to, and that have been deleted.
+    gone: Sequence[str] = ()
 
 
 def pulse(of: Pulse) -> list[Told]:
@@ -68,7 +70,7 @@ def pulse(of: Pulse) -> list[Told]:
     >>> [t.code for t in pulse(low)]
     ['plan_idle_outbid']
     """
-    found: list[Told] = []
+    found: list[Told] = [told("plan_audience_gone", audience=name) for name in of.gone]
     last = list(of.costs)[-DAYS:]
     share = sum(last) / (of.daily_budget * len(last)) if last else None
     if share is not None and share < TOO_LITTLE:
@@ -77,7 +79,7 @@ def pulse(of: Pulse) -> list[Told]:
         found.append(
             told(
                 "plan_tired",
-                times=round(of.shown / of.reached, 1),
+                times=round(of.shown / of.reached),
                 then=round(100 * of.first_clicks.rate, 2),
                 now=round(100 * of.last_clicks.rate, 2),
             )

@@ -192,6 +192,8 @@ class Beating(TestCase):
         self.assertEqual(beats(**low, chances=Chances(9000, 100, 8000, 300)), ["plan_idle_capped"])
         self.assertEqual(beats(**low, chances=Chances(9000, 100, 300, 300)), ["plan_idle_few"])
         self.assertEqual(beats(**low, people=40, chances=Chances(9, 0, 0, 9)), ["plan_idle_few"])
+        self.assertEqual(beats(gone=["Lookers"]), ["plan_audience_gone"])
+        self.assertEqual(beats(**low, gone=["a", "b"])[:2], ["plan_audience_gone"] * 2)
         tired = {"costs": [10.0] * 7, "shown": 6000, "last_clicks": Counts(21, 6000)}
         self.assertEqual(beats(**{**tired, "last_clicks": Counts(21, 4000)}), [])
         self.assertEqual(beats(**tired), ["plan_tired"])

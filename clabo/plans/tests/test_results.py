@@ -95,6 +95,14 @@ class Results(PlansCase):
         self.assertEqual(sum(found["often"][1:]), found["total"]["reached"])
         self.assertLess(found["total"]["reached"], sum(c["reached"] for c in found["creatives"]))
 
+    def test_an_audience_that_is_gone_is_named(self) -> None:
+        self.crowd(1, 301, "/kit")
+        lookers = self.lookers()
+        plan = self.start(self.make(lookers))
+        self.member.ask("DELETE", f"/audiences/{lookers.pk}", status=204)
+        says = self.member.ask("POST", f"/plans/{plan.pk}/look")["says"][0]
+        self.assertIn(f"The audience “{lookers.name}” has been deleted", says)
+
     def test_what_was_told_before_reach_was_told_can_still_be_read(self) -> None:
         self.crowd(1, 301, "/kit")
         plan = self.start(self.make(self.lookers()))

@@ -108,7 +108,7 @@ export function Shell() {
       <nav
         ref={rail}
         aria-label="Sections"
-        className="flex shrink-0 items-center gap-1 overflow-x-auto border-b px-3 py-2 md:sticky md:top-0 md:h-screen md:w-[152px] md:flex-col md:items-stretch md:overflow-visible md:border-r md:border-b-0 md:px-0 md:py-4"
+        className="flex shrink-0 items-center gap-1 overflow-x-auto border-b px-3 py-2 md:sticky md:top-0 md:h-screen md:w-[152px] md:flex-col md:items-stretch md:overflow-x-hidden md:overflow-y-auto md:border-r md:border-b-0 md:px-0 md:py-3"
       >
         <div className="mr-2 flex items-center gap-2 font-head text-brand font-bold md:mx-4 md:mb-2">
           <Mark /> Clabo
@@ -122,7 +122,7 @@ export function Shell() {
                 key={path}
                 to={`/s/$siteId/${path}`}
                 params={{ siteId: String(siteId) }}
-                className="flex items-baseline justify-between gap-2 rounded-box px-2 py-1.5 whitespace-nowrap hover:bg-plum-wash md:rounded-none md:border-l-[3px] md:border-transparent md:px-[13px]"
+                className="flex shrink-0 items-baseline justify-between gap-1.5 rounded-box px-2 py-1.5 whitespace-nowrap hover:bg-plum-wash md:rounded-none md:border-l-[3px] md:border-transparent md:px-[13px] md:py-1"
                 activeProps={{ className: "bg-surface font-semibold md:border-l-ink!", "aria-current": "page" }}
               >
                 {name}
@@ -141,8 +141,8 @@ export function Shell() {
           </div>
         ))}
         <Kept siteId={siteId} />
-        <SimulationNote siteId={siteId} className="hidden px-4 md:mt-auto md:block md:pb-3" />
-        <div className="flex items-center gap-2 md:block md:border-t md:px-4 md:pt-3">
+        <SimulationNote siteId={siteId} className="hidden px-4 pt-3 pb-2 md:mt-auto md:block" />
+        <div className="flex items-center gap-2 md:block md:border-t md:px-4 md:pt-2">
           {sites.length > 1 ? (
             <Select
               aria-label="Site"
@@ -184,7 +184,7 @@ export function Shell() {
       </nav>
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
         <Outlet />
-        <SimulationNote siteId={siteId} className="mt-6 md:hidden" />
+        <SimulationNote siteId={siteId} className="mt-6 block md:hidden" />
       </main>
       <ThinPattern />
       <Shortcuts siteId={siteId} />

@@ -9,22 +9,20 @@ export function useSimulated(siteId: number): string[] {
   return useQuery(railQuery(siteId)).data?.simulated ?? [];
 }
 
-/** Said once on every screen of a site. */
+/** Said once on every screen of a site; a click tells more. */
 export function SimulationNote({ siteId, className }: { siteId: number; className?: string }) {
   const sources = useSimulated(siteId);
   if (!sources.length) return null;
   return (
-    <p className={cx("text-fine leading-tight text-quiet", className)}>
-      <Simulation sources={sources} />{" "}
-      <Link
-        to="/s/$siteId/spend"
-        params={{ siteId: String(siteId) }}
-        search={{ part: "channels" }}
-        className="text-plum underline"
-      >
-        Channels
-      </Link>
-    </p>
+    <Link
+      to="/s/$siteId/spend"
+      params={{ siteId: String(siteId) }}
+      search={{ part: "channels" }}
+      title="Its visits and spend are made up."
+      className={cx("text-fine leading-tight text-quiet hover:text-plum", className)}
+    >
+      <Simulation sources={sources} />
+    </Link>
   );
 }
 
@@ -37,7 +35,7 @@ export function Simulation({ sources }: { sources: string[] }) {
           {n > 0 && ", "}“<bdi>{source}</bdi>”
         </span>
       ))}{" "}
-      {sources.length > 1 ? "are simulations" : "is a simulation"}: its visits and spend are made up.
+      {sources.length > 1 ? "are simulations" : "is a simulation"}
     </>
   );
 }

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
-import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
+import { Button, cx, Empty, Failed, Head, Loading } from "../../components/ui";
 import { count, day, money, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
@@ -86,7 +86,13 @@ export default function Plans() {
                         {several(p.aim_name)} from {p.shown_to || "nobody yet"}, on {p.channel_name}
                         {p.simulation && ", a simulation"}
                       </div>
-                      {p.says && <div className="mt-1 border-l-4 border-marigold pl-2 text-small">{p.says}</div>}
+                      {p.says && (
+                        <div
+                          className={cx("mt-1 border-l-4 pl-2 text-small", p.pays ? "border-fern" : "border-marigold")}
+                        >
+                          {p.says}
+                        </div>
+                      )}
                     </>
                   ),
                 },

@@ -20,7 +20,8 @@ export function Sharing({ form, change }: { form: PlanForm; change: (part: Parti
             Shared
             <span className="block text-small text-quiet">
               It begins as you say; at each midnight a part of it moves to where conversions came cheaper, once that is
-              90 % sure. Creatives take turns until one is 95 % surely better. Each move is shown with its evidence.
+              90 % sure. What one cannot spend on a day the others do. Creatives take turns until one is 95 % surely
+              better. Each move is shown with its evidence.
             </span>
           </>
         ),

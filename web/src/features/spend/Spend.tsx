@@ -267,7 +267,9 @@ function Imports({ now, simulated, canEdit, undo }: ImportsProps) {
               cell: (b) => (
                 <>
                   <bdi>{b.source || "from its column"}</bdi>
-                  {simulated.includes(b.source.toLowerCase()) && <span className="text-small text-quiet">, a simulation</span>}
+                  {simulated.includes(b.source.toLowerCase()) && (
+                    <span className="text-small text-quiet">, a simulation</span>
+                  )}
                 </>
               ),
             },
