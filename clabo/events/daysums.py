@@ -24,6 +24,7 @@ MOST_ROWS = 600_000
 Row = tuple[Any, ...]
 _Days = dict[date, tuple[frozenset[int], list[Row]]]
 _kept: OrderedDict[Hashable, _Days] = OrderedDict()
+_sizes: dict[Hashable, int] = {}
 _lock = threading.Lock()
 
 
@@ -63,7 +64,7 @@ def of_days(
             fresh[row[0]].append(row)
         for day in stale:
             known[day] = versions[day], fresh[day]
-        _keep(key, known)
+        _keep(key, {day: known[day] for day in stale})
     else:
         with _lock:
             if key in _kept:
@@ -103,22 +104,29 @@ def versions_of(
     return versions
 
 
-def _size(rows: Sequence[Row]) -> int:
+def _size(days: Iterable[tuple[frozenset[int], list[Row]]]) -> int:
     """How many rows of sums weigh as much; arrays in them weigh what they hold."""
-    return 1 + len(rows) + sum(v.nbytes // 100 for row in rows for v in row if isinstance(v, np.ndarray))
+    return sum(
+        1 + len(rows) + sum(v.nbytes // 100 for row in rows for v in row if isinstance(v, np.ndarray))
+        for _, rows in days
+    )
 
 
 def _keep(key: Hashable, days: _Days) -> None:
     with _lock:
-        _kept[key] = _kept.get(key, {}) | days
+        before = _kept.setdefault(key, {})
+        replaced = _size(before[day] for day in days if day in before)
+        _sizes[key] = _sizes.get(key, 0) + _size(days.values()) - replaced
+        # Others may be reading what was kept.
+        _kept[key] = before | days
         _kept.move_to_end(key)
-        sizes = {k: sum(_size(rows) for _, rows in of.values()) for k, of in _kept.items()}
-        while len(_kept) > 1 and sum(sizes.values()) > MOST_ROWS:
+        while len(_kept) > 1 and sum(_sizes.values()) > MOST_ROWS:
             gone, _ = _kept.popitem(last=False)
-            del sizes[gone]
+            del _sizes[gone]
 
 
 def forget() -> None:
     """Read everything anew when it is asked for next."""
     with _lock:
         _kept.clear()
+        _sizes.clear()

@@ -82,6 +82,9 @@ class Kept(TestCase):
                         )
             first, last = sorted((chance.choice(DAYS), chance.choice(DAYS)))
             self.assertEqual(self.kept(first, last), self.plain(first, last))
+            # What it all weighs is known without a look at all of it.
+            sizes = {key: daysums._size(days.values()) for key, days in daysums._kept.items()}
+            self.assertEqual(daysums._sizes, sizes)
 
     def test_what_rests_on_all_days_before(self) -> None:
         """Running sums, each day's of that day and all before it, are as plain ones after any writing."""
