@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
@@ -18,7 +18,8 @@ from clabo.core.plans import Chances, Pulse, Tried, compared, pulse
 from clabo.core.told import Told
 from clabo.events.models import TrafficClass, Visit
 from clabo.plans.calls import Cell, Move, Standing
-from clabo.plans.models import AdPlan, PlanCreative, PlanLine
+from clabo.plans.models import AdPlan, PlanCreative
+from clabo.sites.models import Site
 
 # Credits as everywhere where nobody has said otherwise.
 MODEL = "last_paid"
@@ -116,13 +117,39 @@ class Results:
     cost_interval: Interval | None
 
 
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """A plan in a line: the whole of it, and what is to be said of it."""
+
+    total: Brought
+    says: list[Told]
+
+
+def summaries(site: Site, plans: Sequence[AdPlan], now: datetime | None = None) -> list[Summary]:
+    """What came of each of a site's plans, as `results` has it; in as many queries for all of them as for one."""
+    now = now or datetime.now(UTC)
+    came = _came(site, plans)
+    found = []
+    for plan in plans:
+        standing = Standing.model_validate(plan.told) if plan.told else None
+        total = Brought()
+        for cell in _cells(plan, standing.cells if standing else [], came).values():
+            total.add(cell)
+        if standing:
+            total.reached, total.seen = standing.reached().people, standing.reached().times
+        _add_returns(plan, total, [])
+        found.append(Summary(total, _says(plan, standing, total, now)))
+    return found
+
+
 def results(plan: AdPlan, now: datetime | None = None) -> Results:
     """What came of a plan so far."""
     now = now or datetime.now(UTC)
     standing = Standing.model_validate(plan.told) if plan.told else None
     lines, creatives = list(plan.lines.all()), list(plan.creatives.all())
     told = standing.cells if standing else []
-    cells = _cells(plan, lines, creatives, told)
+    came = _came(plan.site, [plan])
+    cells = _cells(plan, told, came)
     total = Brought()
     by_line = {line.key: Brought(line=line.key) for line in lines}
     by_creative = {c.key: Brought(creative=c.key) for c in creatives}
@@ -134,15 +161,15 @@ def results(plan: AdPlan, now: datetime | None = None) -> Results:
         for one in (total, *cells.values(), *by_line.values(), *by_creative.values()):
             reached = standing.reached(one.line, one.creative)
             one.reached, one.seen = reached.people, reached.times
-    _add_returns(plan, total, [*cells.values(), *by_line.values(), *by_creative.values()], now)
+    _add_returns(plan, total, [*cells.values(), *by_line.values(), *by_creative.values()])
     return Results(
         standing,
         total,
         list(cells.values()),
         list(by_line.values()),
         list(by_creative.values()),
-        _against(plan, creatives, told),
-        pulse(_pulse(plan, standing, total, now)) if standing and plan.state == AdPlan.State.RUNNING else [],
+        _against(plan, creatives, told, came),
+        _says(plan, standing, total, now),
         standing.conversions if standing else 0,
         standing.view_conversions if standing else 0,
         standing.moves if standing else [],
@@ -150,32 +177,53 @@ def results(plan: AdPlan, now: datetime | None = None) -> Results:
     )
 
 
-def _visits(plan: AdPlan) -> Q:
-    """The condition on visits that came by the plan's links."""
-    return Q(
-        site=plan.site,
-        origin__source=plan.channel.source.lower(),
-        origin__campaign=plan.campaign,
-        traffic_class=TrafficClass.COUNTED,
-        views__gt=0,
+def _says(plan: AdPlan, standing: Standing | None, total: Brought, now: datetime) -> list[Told]:
+    return (
+        pulse(_pulse(plan, standing, total, now)) if standing and plan.state == AdPlan.State.RUNNING else []
     )
 
 
-def _credits(plan: AdPlan) -> Q:
-    return Q(
-        site=plan.site,
-        rule=plan.aim,
-        model=MODEL,
-        origin__source=plan.channel.source.lower(),
-        origin__campaign=plan.campaign,
-        visit__isnull=False,
+# What tells a plan's visits from all others: the source and the campaign of its links.
+_Plan = tuple[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class _Came:
+    """Of a site's plans: visits by line and creative, and the conversions credited to them, each with the rule that it met."""
+
+    visits: dict[tuple[_Plan, str, str], int]
+    # The rule, the line, the creative; the visit and when it began; the share, and the value.
+    credits: dict[_Plan, list[tuple[int, str, str, int, datetime, Decimal, Decimal]]]
+
+
+def _links(plan: AdPlan) -> _Plan:
+    return plan.channel.source.lower(), plan.campaign
+
+
+def _came(site: Site, plans: Sequence[AdPlan]) -> _Came:
+    """What came by the links of these plans."""
+    links = {_links(plan) for plan in plans}
+    of_links = Q(
+        origin__source__in={source for source, _ in links}, origin__campaign__in={name for _, name in links}
     )
+    names = ("origin__source", "origin__campaign", "origin__ad_group", "origin__ad")
+    visits = Visit.objects.filter(of_links, site=site, traffic_class=TrafficClass.COUNTED, views__gt=0)
+    counts = visits.order_by().values_list(*names).annotate(n=Count("pk"))
+    credits = Credit.objects.filter(
+        of_links, site=site, rule__in={plan.aim_id for plan in plans}, model=MODEL, visit__isnull=False
+    ).order_by()
+    found: defaultdict[_Plan, list[tuple[int, str, str, int, datetime, Decimal, Decimal]]] = defaultdict(list)
+    for source, campaign, line, ad, rule, visit, at, share, value in credits.values_list(
+        *names, "rule", "visit", "visit__started_at", "share", "value"
+    ):
+        if visit is not None and at is not None:
+            found[source, campaign].append((rule, line, ad, visit, at, share, value or Decimal(0)))
+    return _Came({((source, name), line, ad): n for source, name, line, ad, n in counts}, found)
 
 
-def _cells(
-    plan: AdPlan, lines: list[PlanLine], creatives: list[PlanCreative], told: Iterable[Cell]
-) -> dict[tuple[str, str], Brought]:
-    found = {(a.key, c.key): Brought(a.key, c.key) for a in lines for c in creatives}
+def _cells(plan: AdPlan, told: Iterable[Cell], came: _Came) -> dict[tuple[str, str], Brought]:
+    links = _links(plan)
+    found = {(a.key, c.key): Brought(a.key, c.key) for a in plan.lines.all() for c in plan.creatives.all()}
     costs: defaultdict[tuple[str, str], dict[date, Decimal]] = defaultdict(dict)
     for cell in told:
         key = (cell.line, cell.creative)
@@ -185,23 +233,18 @@ def _cells(
             found[key].cost += cell.cost
             costs[key][cell.day] = cell.cost
     values: defaultdict[tuple[str, str], dict[date, Decimal]] = defaultdict(dict)
-    rows = Visit.objects.filter(_visits(plan)).order_by()
-    for line, ad, n in rows.values_list("origin__ad_group", "origin__ad").annotate(n=Count("pk")):
-        if (line, ad) in found:
-            found[line, ad].visits += n
-    credits = Credit.objects.filter(_credits(plan)).order_by()
+    for key, brought in found.items():
+        brought.visits = came.visits.get((links, *key), 0)
     converted: defaultdict[tuple[str, str], set[int]] = defaultdict(set)
-    for line, ad, visit, at, share, value in credits.values_list(
-        "origin__ad_group", "origin__ad", "visit", "visit__started_at", "share", "value"
-    ):
+    for rule, line, ad, visit, at, share, value in came.credits.get(links, ()):
         key = (line, ad)
-        if key in found and visit is not None and at is not None:
+        if rule == plan.aim_id and key in found:
             converted[key].add(visit)
             found[key].conversions += share
-            found[key].value += value or 0
+            found[key].value += value
             # As the channel's days are.
             day = at.astimezone(UTC).date()
-            values[key][day] = values[key].get(day, Decimal(0)) + (value or 0)
+            values[key][day] = values[key].get(day, Decimal(0)) + value
     for key, brought in found.items():
         brought.converted = len(converted[key])
         days = {*costs[key], *values[key]}
@@ -211,7 +254,7 @@ def _cells(
     return found
 
 
-def _add_returns(plan: AdPlan, total: Brought, parts: list[Brought], now: datetime) -> None:
+def _add_returns(plan: AdPlan, total: Brought, parts: list[Brought]) -> None:
     """The limits of what the money brought, over all days from the first on that anything happened."""
     if not plan.aim.has_value or not total.by_day:
         return
@@ -238,18 +281,15 @@ def _cost_interval(total: Brought) -> Interval | None:
     return Interval(per / high, per / total.converted, per / low if low else float("inf"))
 
 
-def _against(plan: AdPlan, creatives: list[PlanCreative], told: Iterable[Cell]) -> list[Against]:
+def _against(plan: AdPlan, creatives: list[PlanCreative], told: Iterable[Cell], came: _Came) -> list[Against]:
     """Every creative but the first, against it: conversions of times shown, within days and lines."""
     shown: defaultdict[tuple[date, str, str], int] = defaultdict(int)
     for cell in told:
         shown[cell.day, cell.line, cell.creative] += cell.shown
-    came: defaultdict[tuple[date, str, str], set[int]] = defaultdict(set)
-    credits = Credit.objects.filter(_credits(plan)).order_by()
-    for line, ad, visit, at in credits.values_list(
-        "origin__ad_group", "origin__ad", "visit", "visit__started_at"
-    ):
-        if visit is not None and at is not None:
-            came[at.astimezone(UTC).date(), line, ad].add(visit)
+    led: defaultdict[tuple[date, str, str], set[int]] = defaultdict(set)
+    for rule, line, ad, visit, at, *_ in came.credits.get(_links(plan), ()):
+        if rule == plan.aim_id:
+            led[at.astimezone(UTC).date(), line, ad].add(visit)
     found = []
     strata = {(day, line) for day, line, _ in shown}
     for other in creatives[1:]:
@@ -258,7 +298,7 @@ def _against(plan: AdPlan, creatives: list[PlanCreative], told: Iterable[Cell]) 
             both = []
             for key in (creatives[0].key, other.key):
                 n = shown[day, line, key]
-                both.append(Counts(min(n, len(came[day, line, key])), n))
+                both.append(Counts(min(n, len(led[day, line, key])), n))
             pairs[day, line] = (both[0], both[1])
         found.append(Against(other.key, compared(pairs)))
     return found

@@ -16,7 +16,7 @@ from clabo.plans.calls import Choices, Move, NewPeople
 from clabo.plans.content import CreativeContent, LineContent, PlanContent
 from clabo.plans.effect import Effect, page_path
 from clabo.plans.models import AdPlan
-from clabo.plans.results import Brought, Results
+from clabo.plans.results import Brought, Results, Summary
 from clabo.shapes import IntervalOut, Shape, finite, interval_out, known_interval
 from clabo.sites.models import Site
 from clabo.wording import say
@@ -394,7 +394,7 @@ def is_simulation(channel: AdChannel) -> bool:
     return bool((channel.told or {}).get("simulation"))
 
 
-def row_out(plan: AdPlan, found: Results | None) -> AdPlanRowOut:
+def row_out(plan: AdPlan, found: Summary | None) -> AdPlanRowOut:
     """A plan in the list."""
     total = found.total if found else Brought()
     names = [line.audience.name if line.audience else "new people" for line in plan.lines.all()]

@@ -9,6 +9,9 @@ from math import inf
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
 from clabo.delivery.spending import read_now
 from clabo.network.running import Clicked
 from clabo.plans.models import AdPlan
@@ -94,6 +97,29 @@ class Results(PlansCase):
             self.assertAlmostEqual(part["frequency"], times / people)
         self.assertEqual(sum(found["often"][1:]), found["total"]["reached"])
         self.assertLess(found["total"]["reached"], sum(c["reached"] for c in found["creatives"]))
+
+    def test_the_list_says_what_each_plan_says_in_as_many_queries_for_many(self) -> None:
+        self.ran(7)
+        with CaptureQueriesContext(connection) as one:
+            self.member.ask("GET", "/plans")
+        for name in ("Bees, late", "Bees, again"):
+            more = self.start(self.make(self.lookers(), name=name, daily_budget="60", highest_click="2"))
+            self.visits(self.days_go_by(more, 5, seed=len(name)))
+            self.member.ask("POST", f"/plans/{more.pk}/look")
+        self.make(self.lookers(), name="Not begun")
+        self.member.ask("POST", f"/plans/{more.pk}/end")
+        with CaptureQueriesContext(connection) as many:
+            rows = self.member.ask("GET", "/plans")
+        self.assertEqual([r["state"] for r in rows], ["running", "running", "draft", "ended"])
+        self.assertEqual(len(many), len(one))
+        costs = set()
+        for row in rows:
+            whole = self.member.ask("GET", f"/plans/{row['id']}/results")
+            for name in ("cost", "clicks", "conversions", "cost_of_one", "roas", "roas_interval"):
+                self.assertEqual(row[name], whole["total"][name], (row["name"], name))
+            self.assertEqual(row["says"], whole["says"][0] if whole["says"] else "")
+            costs.add(row["cost"])
+        self.assertEqual(len(costs), 4)
 
     def test_an_audience_that_is_gone_is_named(self) -> None:
         self.crowd(1, 301, "/kit")
