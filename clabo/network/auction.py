@@ -263,14 +263,16 @@ def step(
     lines, creatives = quality.shape
     places = [PLACEMENTS[p] for p in terms.placements]
     of_day = BY_HOUR[int(hour) % 24] * length
-    share = of_day * sum(s for s, _ in places)
     in_pool = _totals(pool, terms.budgets - state.spent_today, 0)
-    a_day = _totals(people.line, people.chances, lines) * sum(s for s, _ in places)
-    left = _parts(terms, state, in_pool, a_day * max(0.0, 1.0 - _gone(hour)))
-    who = np.repeat(np.arange(len(people)), chance.poisson(people.chances * share * (left[people.line] > 0)))
-    chances = _by_line(people, who, lines)
-    who = who[chance.random(len(who)) < state.pace[people.line[who]]]
-    chance.shuffle(who)
+    each = people.chances * sum(s for s, _ in places)
+    left = _parts(terms, state, in_pool, people.line, each * max(0.0, 1.0 - _gone(hour)))
+    # Chances come by themselves (Poisson), and so do those of each line that its pace lets by, and those that it does not.
+    coming = each * of_day * (left > 0)[people.line]
+    held = chance.poisson(_totals(people.line, coming, lines) * (1 - state.pace))
+    sums = np.cumsum(coming * state.pace[people.line])
+    until = sums[-1] if len(sums) else 0.0
+    drawn = np.searchsorted(sums, chance.random(chance.poisson(until)) * until, side="right")
+    who = np.minimum(drawn, len(sums) - 1).astype(np.int64)
     taken = _by_line(people, who, lines)
     # Somebody with several chances in this while is a bit more tired at each.
     order = np.argsort(who, kind="stable")
@@ -279,7 +281,7 @@ def step(
     turn[order] = np.arange(len(who)) - np.repeat(starts, np.diff(np.append(starts, len(who))))
     before = state.tired[who] + turn
     if terms.cap:
-        allowed = state.seen_by_day.sum(axis=0)[who] + turn < terms.cap
+        allowed = state.seen_by_day[:, who].sum(axis=0) + turn < terms.cap
         who, before = who[allowed], before[allowed]
     asked = _by_line(people, who, lines)
     creative = _draw(chance, terms.turns or (1.0,) * creatives, len(who))
@@ -331,8 +333,8 @@ def step(
         creative,
         who[later],
         creative[later],
-        chances,
-        chances - taken,
+        held + taken,
+        held,
         taken - asked,
         asked - np.bincount(people.line[who], minlength=lines),
     )
@@ -358,11 +360,11 @@ def _draw(chance: np.random.Generator, weights: object, count: int) -> Whole:
 _LIKE_OTHERS = 50.0
 
 
-def _parts(terms: Terms, state: State, in_pool: Floats, chances: Floats) -> Floats:
+def _parts(terms: Terms, state: State, in_pool: Floats, line: Whole, coming: Floats) -> Floats:
     """What each line may cost until midnight: its part of what is left in its pool, and of what others there have no use for.
 
-    `chances`: how many each line may expect by then. What they would cost is what those taken lately did; a line of which
-    little is known is taken to be like the others.
+    `coming`: how many chances each of its people, who are of these lines, may have by then. What they would cost is what those
+    taken lately did; a line of which little is known is taken to be like the others.
     """
     pool, budgets = terms.pool, terms.budgets
     own = np.maximum(0.0, budgets - state.spent_today)
@@ -372,6 +374,7 @@ def _parts(terms: Terms, state: State, in_pool: Floats, chances: Floats) -> Floa
     taken = _totals(pool, state.taken, 0)[pool]
     usual = _totals(pool, state.taken_cost, 0)[pool] / np.maximum(taken, 1e-12)
     each = (state.taken_cost + _LIKE_OTHERS * usual) / (state.taken + _LIKE_OTHERS)
+    chances = _totals(line, coming, len(budgets))
     use = np.where(taken > 0, chances * each, np.where(chances > 0, np.inf, 0.0))
     # Each time round at least one line more has all that it has a use for.
     for _ in range(len(budgets)):

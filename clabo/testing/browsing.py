@@ -16,11 +16,12 @@ from urllib.parse import urlsplit
 
 import uvicorn
 from django.db import connections
-from django.test import TransactionTestCase, override_settings
+from django.test import override_settings
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from clabo.jobs.worker import JobWorker
 from clabo.pipeline import owing, runner
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.jobs import forget_jobs
 from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
@@ -129,7 +130,7 @@ class OwnPages:
         self._server.server_close()
 
 
-class ClaboCase(TransactionTestCase):
+class ClaboCase(ClearedCase):
     """Begins each test with an empty database and a running Clabo at `self.clabo`."""
 
     def setUp(self) -> None:

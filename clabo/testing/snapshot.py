@@ -16,7 +16,7 @@ from clabo.presence import atoms
 from clabo.splits import followed
 
 # Rows of these are the migrations', and stay where a test's are cleared.
-_LEFT = ("django_migrations", "django_content_type", "auth_permission")
+LEFT = ("django_migrations", "django_content_type", "auth_permission")
 # What the process remembers by numbers that are given out anew.
 _REMEMBERED: tuple[dict[Any, Any], ...] = (
     atoms._remembered,
@@ -27,6 +27,7 @@ _REMEMBERED: tuple[dict[Any, Any], ...] = (
     people._kept,
     people._sets,
     daysums._kept,
+    daysums._sizes,
     followed._together,
 )
 _kept: dict[str, tuple[date, Any, dict[str, bytes], dict[str, int]]] = {}
@@ -75,7 +76,7 @@ def _rows() -> dict[str, bytes]:
         )
         # The worker of the next test is at its queue while rows are put back.
         names = [name for (name,) in cursor.fetchall() if not name.startswith("procrastinate_")]
-        tables = [f'"{name}"' for name in names if name not in _LEFT]
+        tables = [f'"{name}"' for name in names if name not in LEFT]
         for table in tables:
             with cursor.copy(f"COPY (SELECT * FROM {table}) TO STDOUT (FORMAT binary)") as copy:
                 found[table] = b"".join(bytes(part) for part in copy)

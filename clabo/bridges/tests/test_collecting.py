@@ -14,7 +14,7 @@ from urllib.parse import parse_qs, urlsplit
 from uuid import uuid4
 
 from django.db import DatabaseError
-from django.test import TransactionTestCase, override_settings
+from django.test import override_settings
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -29,6 +29,7 @@ from clabo.ingest.asgi import Collector
 from clabo.pipeline import runner
 from clabo.problems import Problem
 from clabo.testing.asking import Member
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.traffic import BROWSER, make_site, receive, walk
 
 TARGET = "https://partner.example/suits?shop=1#top"
@@ -65,7 +66,7 @@ class Addresses(PlainTestCase):
         )
 
 
-class Bridges(TransactionTestCase):
+class Bridges(ClearedCase):
     def setUp(self) -> None:
         self.site = make_site()
         self.link = save_link(self.site, "suits-partner", TARGET, "ref", ["pub"])

@@ -13,7 +13,7 @@ from typing import Any
 from unittest.mock import patch
 from urllib.parse import parse_qs, quote, urlsplit
 
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 
 from clabo.bridges.services import save_link
 from clabo.conversions.models import Conversion, ConversionRule
@@ -25,6 +25,7 @@ from clabo.pipeline import runner
 from clabo.pipeline.models import SetAside
 from clabo.sites.services import end_proof_key, make_proof_key
 from clabo.testing.asking import Member
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.snapshot import forget
 from clabo.testing.traffic import BROWSER, START, beacon, event, hit, make_rule, make_site, receive, walk
 
@@ -33,7 +34,7 @@ async def _nobody(scope: Any, receive: Any, send: Any) -> None:
     raise AssertionError("not the collector's")
 
 
-class OneRequest(TransactionTestCase):
+class OneRequest(ClearedCase):
     """Whatever one request carries, by whichever of the five ways in, the others are counted."""
 
     def setUp(self) -> None:

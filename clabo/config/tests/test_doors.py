@@ -17,13 +17,14 @@ from unittest.mock import patch
 
 import uvicorn
 from django.core.exceptions import ImproperlyConfigured
-from django.test import SimpleTestCase, TransactionTestCase, override_settings
+from django.test import SimpleTestCase, override_settings
 
 from clabo.accounts.models import Role
 from clabo.config import doors, server
 from clabo.ingest.models import InboxBatch
 from clabo.splits.editing import edit_address
 from clabo.splits.services import SplitContent, save_test
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.processes import run_manage
 from clabo.testing.traffic import make_rule, make_site, make_user, receive, walk
 
@@ -79,7 +80,7 @@ def ask(
     return said[0]["status"], json.loads(body) if body.startswith(b"{") else body
 
 
-class Bodies(TransactionTestCase):
+class Bodies(ClearedCase):
     def test_what_is_too_large_is_refused_before_it_is_read(self) -> None:
         app = doors.Bounds(echo)
         told = ((b"content-length", str(1 << 30).encode()),)
@@ -130,7 +131,7 @@ class Proxies(SimpleTestCase):
         self.assertEqual(self.seen_as("10.0.0.1", "10.0.0.0/8"), ("198.51.100.7", "https"))
 
 
-class Health(TransactionTestCase):
+class Health(ClearedCase):
     def test_ready_names_what_is_not(self) -> None:
         app = doors.Health(echo)
         self.assertEqual(ask(app, "/health/live"), (200, {"live": True}))

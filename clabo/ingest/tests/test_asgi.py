@@ -15,7 +15,7 @@ from unittest.mock import patch
 
 import msgspec
 from django.db import InterfaceError
-from django.test import TransactionTestCase, override_settings
+from django.test import override_settings
 
 from clabo.events.models import Event, Page, TrafficClass, Visit
 from clabo.ingest.asgi import Collector
@@ -25,6 +25,7 @@ from clabo.ingest.inbox import store
 from clabo.ingest.models import InboxBatch, Refusal
 from clabo.pipeline import runner
 from clabo.splits.models import SplitTest, Variant
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.traffic import BROWSER, beacon, event, make_rule, make_site
 
 
@@ -74,7 +75,7 @@ async def behind(*args: Any) -> None:
     raise AssertionError("this was Django's to answer")
 
 
-class CollectorCase(TransactionTestCase):
+class CollectorCase(ClearedCase):
     def setUp(self) -> None:
         folder = Path(tempfile.mkdtemp(prefix="clabo-spool-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from unittest.mock import patch
 
 from django.db import transaction
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts.models import Role
@@ -18,6 +18,7 @@ from clabo.jobs.models import JobFailure
 from clabo.jobs.tasks import mail
 from clabo.jobs.worker import JobWorker
 from clabo.testing.asking import Member
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.jobs import forget_jobs, run_jobs
 from clabo.testing.traffic import make_rule, make_site, receive, walk
 
@@ -56,7 +57,7 @@ class Later(TestCase):
         recount.now(site_id=site.pk, rule_id=10**9)
 
 
-class Working(TransactionTestCase):
+class Working(ClearedCase):
     def setUp(self) -> None:
         forget_jobs()
         self.site = make_site()

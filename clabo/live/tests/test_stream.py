@@ -8,10 +8,11 @@ from unittest.mock import patch
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
-from django.test import Client, TransactionTestCase
+from django.test import Client
 
 from clabo.accounts.models import Membership, Role
 from clabo.live import stream
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.traffic import make_site, make_user
 
 
@@ -19,7 +20,7 @@ async def _nobody(scope: Any, receive: Any, send: Any) -> None:
     raise AssertionError("not the stream's")
 
 
-class Watching(TransactionTestCase):
+class Watching(ClearedCase):
     def scope(self, cookie: str) -> dict[str, Any]:
         return {
             "type": "http",

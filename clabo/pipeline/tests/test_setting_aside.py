@@ -10,7 +10,7 @@ from unittest.mock import patch
 
 from django.core.management import call_command
 from django.db import OperationalError, connection, transaction
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 
 from clabo.conversions.models import Conversion
 from clabo.conversions.recount import recount_rule
@@ -22,6 +22,7 @@ from clabo.ingest.models import InboxBatch
 from clabo.pipeline import hooks, owing, runner
 from clabo.pipeline.models import Owed, SetAside
 from clabo.sites.locks import lock_site
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.traffic import START, beacon, event, hit, make_rule, make_site, receive, walk
 
 
@@ -124,7 +125,7 @@ def _broken(batch: object) -> None:
     raise RuntimeError("a stage is broken")
 
 
-class Locks(TransactionTestCase):
+class Locks(ClearedCase):
     """Somebody works on one site for long; the others do not wait."""
 
     def held(self, site_id: int) -> tuple[threading.Event, threading.Thread]:

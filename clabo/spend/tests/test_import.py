@@ -13,7 +13,7 @@ from typing import Any
 
 from django.db import connection
 from django.db.models import Sum
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
@@ -24,6 +24,7 @@ from clabo.sites.models import Site
 from clabo.spend import services
 from clabo.spend.joining import joined, rejoin
 from clabo.spend.models import CostPart, SpendImport, SpendRow
+from clabo.testing.clearing import ClearedCase
 from clabo.testing.traffic import START, make_site, receive, walk
 from clabo.testing.uploads import own_uploads
 from clabo.wording import say
@@ -246,7 +247,7 @@ class NothingIsLost(HypothesisTestCase):
         )
 
 
-class AtOnce(TransactionTestCase):
+class AtOnce(ClearedCase):
     """Two files taken in, one taken out and hits stored, all at the same time: none waits for ever."""
 
     def test_no_order_of_locks_ends_in_a_circle(self) -> None:
