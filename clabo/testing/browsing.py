@@ -12,6 +12,7 @@ from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any, ClassVar
+from unittest.mock import patch
 from urllib.parse import urlsplit
 
 import uvicorn
@@ -38,6 +39,9 @@ CHROMIUM = [
     # does not reach what is sent while a page is being left.
     f"--user-agent={BROWSER}",
 ]
+
+# The collector looks at sites and rules so often, which is oftener than it does elsewhere; and it has surely looked once after so long.
+REFRESH, REFRESHED = 0.4, 1.1
 
 # Nobody waits so long: a test that fails says only so much later, and a busy machine fails none.
 SLOW = 20.0
@@ -123,7 +127,7 @@ class OwnPages:
         self._server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
         self.host = f"127.0.0.1:{self._server.server_port}"
         self.url = f"http://{self.host}"
-        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+        threading.Thread(target=self._server.serve_forever, args=(0.05,), daemon=True).start()
 
     def stop(self) -> None:
         self._server.shutdown()
@@ -134,6 +138,9 @@ class ClaboCase(ClearedCase):
     """Begins each test with an empty database and a running Clabo at `self.clabo`."""
 
     def setUp(self) -> None:
+        often = patch("clabo.ingest.asgi.REFRESH_SECONDS", REFRESH)
+        often.start()
+        self.addCleanup(often.stop)
         forget_jobs()
         folder = Path(tempfile.mkdtemp(prefix="clabo-test-"))
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
@@ -160,6 +167,10 @@ class ClaboCase(ClearedCase):
         self.worker = Worker()
         self.worker.start()
         self.addCleanup(self.worker.stop)
+
+    def renewed(self) -> None:
+        """Return once the collector has looked at the sites again."""
+        time.sleep(REFRESHED)
 
     def until(self, holds: Callable[[], Any], what: str, seconds: float = SLOW) -> Any:
         """What `holds` returns once it is true; fails after `seconds`."""

@@ -56,7 +56,7 @@ class Foreign:
         self._server.daemon_threads = True
         self.host = f"127.0.0.1:{self._server.server_port}"
         self.url = f"http://{self.host}"
-        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+        threading.Thread(target=self._server.serve_forever, args=(0.05,), daemon=True).start()
 
     def stop(self) -> None:
         self._server.shutdown()

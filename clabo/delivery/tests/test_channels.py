@@ -80,7 +80,7 @@ class Channels(DeliveryCase):
                 self.end_headers()
 
         server = HTTPServer(("127.0.0.1", 0), Listener)
-        Thread(target=server.serve_forever, daemon=True).start()
+        Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)
         elsewhere = f"http://127.0.0.1:{server.server_port}"
@@ -105,7 +105,7 @@ class Channels(DeliveryCase):
                 pass
 
         server = HTTPServer(("127.0.0.1", 0), Odd)
-        Thread(target=server.serve_forever, daemon=True).start()
+        Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)
         url = f"http://127.0.0.1:{server.server_port}"

@@ -41,10 +41,6 @@ class ListeningCase(BrowserCase):
         services.make_rule(self.site, services.RuleContent(rule=language, **content), None)
         self.renewed()
 
-    def renewed(self) -> None:
-        """The server has looked at the sites again."""
-        time.sleep(2.3)
-
     def tag(self, attributes: str = "") -> str:
         return f'{EARLY}<script async src="{self.clabo}/tag/{self.site.key}.js" {attributes}></script>'
 

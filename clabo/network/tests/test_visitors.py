@@ -50,7 +50,7 @@ class Visiting(TestCase):
 
         server = HTTPServer(("127.0.0.1", 0), Handler)
         origin = f"http://127.0.0.1:{server.server_port}"
-        threading.Thread(target=server.serve_forever, daemon=True).start()
+        threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)
         web, link = Web({"shop.example": origin}), "https://shop.example/kit?practiceclid=c1"

@@ -50,7 +50,7 @@ class Fetching(SimpleTestCase):
         self.server.handle_error = lambda *args: None  # type: ignore[method-assign]
         self.addCleanup(self.server.server_close)
         self.addCleanup(self.server.shutdown)
-        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+        threading.Thread(target=self.server.serve_forever, args=(0.05,), daemon=True).start()
         self.host = f"127.0.0.1:{self.server.server_port}"
         self.base = f"http://{self.host}"
 
