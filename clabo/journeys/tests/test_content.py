@@ -343,8 +343,7 @@ class ForWhomAndWhen(ContentCase):
         self.renewed()
         desk = self.someone(test, "A")
         self.assertEqual(self.heading(desk), "Start with one hive")
-        desk.wait_for_timeout(3500)
-        self.assertEqual(self.heading(desk), "Hives <b>delivered</b>")
+        self.until(lambda: self.heading(desk) == "Hives <b>delivered</b>", "it is known whose it is")
         # One person, who saw B first.
         self.assertEqual(self.exposed(), ["B"])
         # Somebody else, whom the same lot gives the control, sees it.
