@@ -17,6 +17,7 @@ from clabo.network.auction import (
     CAP_DAYS,
     CHANCES_A_DAY,
     SEGMENTS,
+    Floats,
     Learned,
     People,
     State,
@@ -51,6 +52,24 @@ def run(people: People, terms: Terms, days: int, seed: int, told: bool = True) -
                 np.add.at(learned.conversions, (people.segment[found.person][did], band[did]), 1)
         state.next_day()
     return cost, converted
+
+
+def lines_of(*sizes: int) -> People:
+    """So many people of each line."""
+    whole = some(sum(sizes), 11)
+    return People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(len(sizes)), sizes))
+
+
+def a_day(people: People, terms: Terms, days: int) -> Floats:
+    """What each line costs a day, once a day has gone by."""
+    lines = len(terms.shares)
+    chance, state, total = np.random.default_rng(12), State.fresh(len(people), lines), np.zeros(lines)
+    for day in range(days + 1):
+        for hour in range(24):
+            step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
+        total += state.spent_today if day else 0
+        state.next_day()
+    return total / days
 
 
 class Stepping(TestCase):
@@ -132,8 +151,7 @@ class Stepping(TestCase):
     ) -> None:
         """The parts of all lines sum to what the pool has left, at any hour, and no line has more than its people have a use for."""
         chance, lines = np.random.default_rng(seed), len(sizes)
-        whole = some(sum(sizes), seed)
-        people = People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(lines), sizes))
+        people = lines_of(*sizes)
         shares = tuple(chance.dirichlet(np.ones(lines)))
         terms = Terms(0.9, budget, 0, (1.0,), shares, pools=(0,) * lines)
         state = State.fresh(len(people), lines)
@@ -144,20 +162,9 @@ class Stepping(TestCase):
             state.next_day()
 
     def test_what_one_line_cannot_spend_of_a_shared_budget_the_others_do(self) -> None:
-        sizes = [60, 20_000, 20_000]
-        whole = some(sum(sizes), 11)
-        people = People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(3), sizes))
-        spent = {}
-        for pools in ((), (0, 0, 0)):
-            chance, state, total = np.random.default_rng(12), State.fresh(len(people), 3), np.zeros(3)
-            terms = Terms(0.9, 12.0, 3, (1.0,), (0.6, 0.3, 0.1), pools=pools)
-            for day in range(6):
-                for hour in range(24):
-                    step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
-                total += state.spent_today if day else 0
-                state.next_day()
-            spent[pools] = total / 5
-        apart, shared = spent[()], spent[0, 0, 0]
+        people = lines_of(60, 20_000, 20_000)
+        terms = Terms(0.9, 12.0, 3, (1.0,), (0.6, 0.3, 0.1))
+        apart, shared = (a_day(people, replace(terms, pools=pools), 5) for pools in ((), (0, 0, 0)))
         # Sixty people have no use for 7.20 a day.
         self.assertLess(apart[0], 3.0)
         self.assertLess(apart.sum(), 8.0)
@@ -166,22 +173,11 @@ class Stepping(TestCase):
         self.assertAlmostEqual(shared[1] / shared[2], 3.0, delta=0.75)
 
     def test_a_part_below_the_price_of_a_click_is_spent_all_the_same_where_the_budget_is_shared(self) -> None:
-        sizes = [20_000, 20_000]
-        whole = some(sum(sizes), 13)
-        people = People(whole.chances, whole.segment, whole.days, np.repeat(np.arange(2), sizes))
-        spent = {}
-        for pools in ((), (0, 0)):
-            chance, state, total = np.random.default_rng(14), State.fresh(len(people), 2), np.zeros(2)
-            terms = Terms(0.9, 8.0, 0, (1.0,), (0.98, 0.02), pools=pools)
-            for day in range(41):
-                for hour in range(24):
-                    step(people, terms, state, np.ones((SEGMENTS, len(BANDS))), hour, 1.0, chance)
-                total += state.spent_today if day else 0
-                state.next_day()
-            spent[pools] = total / 40
-        self.assertLess(spent[()][1], 0.05)
+        people, terms = lines_of(20_000, 20_000), Terms(0.9, 8.0, 0, (1.0,), (0.98, 0.02))
+        apart, shared = (a_day(people, replace(terms, pools=pools), 40) for pools in ((), (0, 0)))
+        self.assertLess(apart[1], 0.05)
         # 0.16 a day are its part, and a click costs about 0.40: it has one on some days.
-        self.assertTrue(0.05 < spent[0, 0][1] < 0.35, spent)
+        self.assertTrue(0.05 < shared[1] < 0.35, shared)
 
     def test_fewer_placements_are_fewer_chances(self) -> None:
         people, counts = some(20_000, 9), []
