@@ -390,6 +390,8 @@ def _parts(terms: Terms, state: State, in_pool: Floats, line: Whole, coming: Flo
 
 def _within(price: Floats, line: Whole, left: Floats, pool: Whole, in_pool: Floats) -> NDArray[np.bool_]:
     """Which of these still fit: each line goes on until it has had what is `left` to it, all of a pool until that has nothing more."""
+    if len(in_pool) == len(left):
+        return np.asarray(_sums(price, line, len(left)) <= in_pool[pool[line]])
     began = _sums(price, line, len(left)) - price < left[line]
     fits = _sums(price * began, pool[line], len(in_pool)) <= in_pool[pool[line]]
     return np.asarray(began & fits)
