@@ -1,4 +1,7 @@
-"""Whom a plan was shown to, how often, by which line and creative: whoever has left since, or bought, has been reached all the same."""
+"""How many a plan was shown to, how often, by which line and creative: whoever has left since, or bought, has been reached all the same.
+
+People are kept by a mark that only this plan has of them: who is taken off every list is named nowhere.
+"""
 
 from __future__ import annotations
 
@@ -6,6 +9,7 @@ import sqlite3
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
+from hashlib import blake2b
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +29,10 @@ def note(db: sqlite3.Connection, plan_id: str, seen: Iterable[tuple[str, str, by
     """Write down who has seen it: line, creative, person, once for each time."""
     db.executemany(
         "INSERT INTO reach VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET times = times + excluded.times",
-        [(plan_id, *one, times) for one, times in Counter(seen).items()],
+        [
+            (plan_id, line, creative, _mark(plan_id, person), times)
+            for (line, creative, person), times in Counter(seen).items()
+        ],
     )
 
 
@@ -50,5 +57,9 @@ def often(db: sqlite3.Connection, plan_id: str, known: Iterable[bytes], most: in
     ):
         seen.add(person)
         found[min(times, most)] += 1
-    found[0] = sum(person not in seen for person in known)
+    found[0] = sum(_mark(plan_id, person) not in seen for person in known)
     return found
+
+
+def _mark(plan_id: str, person: bytes) -> bytes:
+    return blake2b(person, digest_size=16, key=plan_id.encode()[:64]).digest()

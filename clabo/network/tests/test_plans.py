@@ -149,8 +149,14 @@ class Running(TestCase):
         gone = {hashed(n) for n in range(3000, 3500)}
         self.assertEqual(stands.people, {"all": len(known - gone)})
         self.assert_reached(stands, seen, known - gone)
-        # Whoever was reached and has left has been reached.
-        self.assertTrue({person for _, _, person in seen} & gone)
+        # Whoever was reached and has left has been reached, and is named nowhere.
+        left = {person for _, _, person in seen} & gone
+        self.assertTrue(left)
+        with self.store.changing() as db:
+            tables = [t for (t,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+            kept = {value for t in tables for row in db.execute(f"SELECT * FROM {t}") for value in row}
+        self.assertFalse(left & kept)
+        self.assertTrue((known - gone) & kept)
         came = [c for c in led if "practiceclid=" in c.link]
         # Some saw it and came by themselves.
         self.assertTrue(0 < len(led) - len(came) < len(came))
