@@ -327,7 +327,7 @@ class ForWhomAndWhen(ContentCase):
             page = self.someone(test, letter)
             self.assertEqual(self.heading(page), words)
             page.goto(f"{self.own.url}/thank-you")
-        self.assertEqual(self.exposed(), ["-", "B"])
+        self.until(lambda: self.exposed() == ["-", "B"], "both are in it")
         self.until(lambda: Conversion.objects.count() == 2, "both conversions")
         held = results.result(read_lens(self.site), test).held
         assert held
@@ -340,6 +340,7 @@ class ForWhomAndWhen(ContentCase):
         phone = self.someone(test, "B")
         self.assertEqual(self.heading(phone), "Hives <b>delivered</b>")
         self.until(lambda: Identity.objects.exists(), "who it is")
+        self.until(lambda: self.exposed() == ["B"], "what was seen")
         self.renewed()
         desk = self.someone(test, "A")
         self.assertEqual(self.heading(desk), "Start with one hive")
