@@ -34,7 +34,7 @@ texts(
         ),
         "plan_converted": _("Some of them have done it already."),
         "plan_converted_because": _("{converted:,} of {people:,} have converted and are not left out."),
-        "plan_one_click": _("The day's budget does not pay for one click."),
+        "plan_one_click": _("The day’s budget does not pay for one click."),
         "plan_part_one_click": _("One of its audiences has too little to pay for a click."),
         "plan_outbid": _("Others would bid more."),
         "plan_budget_idle": _("There is more money than people."),

@@ -134,7 +134,7 @@ class Effects(PlansCase):
         self.assertLess(idle["There is more money than people."]["on"], 100)
         self.assertIn("Others would bid more.", self.says(self.effect(lookers, highest_click="0.01")))
         one = self.says(self.effect(lookers, daily_budget="0.50"))
-        self.assertEqual(one["The day's budget does not pay for one click."]["weight"], "stops")
+        self.assertEqual(one["The day’s budget does not pay for one click."]["weight"], "stops")
         # A shop may lead back to what was refused; a lead offer had better not.
         refused = "Most of them have just refused this page."
         self.assertNotIn(refused, self.says(self.effect(lookers)))
