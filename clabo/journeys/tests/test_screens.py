@@ -135,8 +135,8 @@ class ScreensCase(BrowserCase):
         self.sign_in(page, scenario.PEOPLE[who][1], scenario.PASSWORD)
         return page
 
-    def go(self, page: Page, place: str) -> None:
-        page.goto(f"{self.clabo}/s/{self.site.pk}/{place}")
+    def go(self, page: Page, place: str, site: Site | None = None) -> None:
+        page.goto(f"{self.clabo}/s/{(site or self.site).pk}/{place}")
         # By its element: a dialog that lies over it hides its role.
         expect(page.locator("h1")).to_be_visible()
         expect(page.get_by_text(re.compile("^Reading .* …$"))).to_have_count(0)
@@ -245,8 +245,7 @@ class Opened(ScreensCase):
         Membership.objects.create(workspace=empty.workspace, user=owner, role=Role.OWNER)
         page.goto(self.clabo + "/")
         for place in SECTIONS:
-            page.goto(f"{self.clabo}/s/{empty.pk}/{place}")
-            expect(page.get_by_role("heading").first).to_be_visible()
+            self.go(page, place, empty)
             self.check(page, f"{place}, empty")
 
 

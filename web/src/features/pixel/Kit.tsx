@@ -29,7 +29,7 @@ export function Kit({ pieces }: { pieces: Piece[] }) {
         />
       </div>
       <div className="min-w-0">
-        <h3 className="mb-2 text-lead">{piece.title}</h3>
+        <h2 className="mb-2 text-lead">{piece.title}</h2>
         {piece.lines.map((line) => (
           <CopyLine key={line} text={line} label={`the text for: ${piece.title.toLowerCase()}`} />
         ))}
