@@ -41,11 +41,11 @@ class Away(Exception):
 
 
 class Declined(Exception):
-    """The service does not do what it was asked, and would not the next time either."""
+    """The service does not do what it was asked, and would not the next time either; `too_much`: it would do less of it."""
 
-    def __init__(self, why: str) -> None:
+    def __init__(self, why: str, too_much: bool = False) -> None:
         super().__init__(why)
-        self.why = why
+        self.why, self.too_much = why, too_much
 
 
 def checked_url(url: str) -> str:
@@ -148,7 +148,7 @@ def _understood(status: int, text: bytes, asked: str) -> Answer:
     if not 200 <= status < 300:
         detail = said.get("detail") if isinstance(said, dict) else ""
         more = f": {detail[:200]}" if isinstance(detail, str) and detail else "."
-        raise Declined(f"It does not do this ({status}){more}")
+        raise Declined(f"It does not do this ({status}){more}", too_much=status == 413)
     if said is None and status != 204:
         raise Declined("Its answer is not JSON.")
     return Answer(status, said, wait)

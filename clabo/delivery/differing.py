@@ -47,6 +47,17 @@ def due(start: int, stop: int) -> list[tuple[Member, bool]]:
         return [(Member(kind, bytes(hash_)), adding) for kind, hash_, adding in cursor.fetchall()]
 
 
+def not_wanted(members: Sequence[Member]) -> list[Member]:
+    """Those of them who are not to be there by what is laid out."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT kind, hash FROM unnest(%s::smallint[], %s::bytea[]) m(kind, hash) "
+            "WHERE NOT EXISTS (SELECT FROM wanted_members w WHERE w.kind = m.kind AND w.hash = m.hash)",
+            [[m.kind for m in members], [m.hash for m in members]],
+        )
+        return [Member(kind, bytes(hash_)) for kind, hash_ in cursor.fetchall()]
+
+
 def write_down(use: AudienceUse, taken: Sequence[tuple[Member, str]]) -> None:
     """They are there from now on; with a reason, they were refused for good."""
     rows = [

@@ -18,7 +18,7 @@ from clabo.core.attribution import Model
 from clabo.core.delivery import Standing, next_standing
 from clabo.db.arrays import in_array
 from clabo.delivery.adapters import adapter_of
-from clabo.delivery.calling import Away
+from clabo.delivery.calling import Away, Declined
 from clabo.delivery.models import AdChannel, OwedReport, Report
 from clabo.delivery.trouble import noted, rests
 from clabo.events.models import Event
@@ -154,12 +154,12 @@ def click_in(query: str, parameter: str) -> str:
 
 def send(channel: AdChannel, patience: float = 20.0, sleep: Callable[[float], None] = time.sleep) -> int:
     """Send what waits; how many were answered. Raises Declined; away, the channel is left for the next time."""
-    adapter, answered = adapter_of(channel), 0
+    adapter, answered, at_once = adapter_of(channel), 0, SENT_AT_ONCE
     # Those that are to be sent again are, once all others were.
     later: set[int] = set()
     while True:
         waiting = Report.objects.filter(channel=channel, state=Report.State.WAITING).select_related("rule")
-        some = list(waiting.exclude(pk__in=later).order_by("pk")[:SENT_AT_ONCE])
+        some = list(waiting.exclude(pk__in=later).order_by("pk")[:at_once])
         if not some and later:
             wait = random.uniform(0.2, 1.0)
             if patience < wait:
@@ -180,6 +180,11 @@ def send(channel: AdChannel, patience: float = 20.0, sleep: Callable[[float], No
             with noted(channel):
                 answers = adapter.report(some)
         except Away:
+            continue
+        except Declined as error:
+            if not error.too_much or len(some) < 2:
+                raise
+            at_once = len(some) // 2
             continue
         at = datetime.now(UTC)
         for report, refusal in zip(some, answers, strict=True):

@@ -12,8 +12,8 @@ from django.db import connection, transaction
 
 from clabo.delivery.adapter import Adapter, Member
 from clabo.delivery.adapters import adapter_of
-from clabo.delivery.calling import Away
-from clabo.delivery.differing import due, lay_out_due, strike_off, write_down
+from clabo.delivery.calling import Away, Declined
+from clabo.delivery.differing import due, lay_out_due, not_wanted, strike_off, write_down
 from clabo.delivery.members import clear_up
 from clabo.delivery.models import AdChannel, AudienceUse, MemberBatch
 from clabo.delivery.trouble import noted, rests
@@ -33,7 +33,7 @@ def deliver(use: AudienceUse, patience: float = 60.0, sleep: Callable[[float], N
     """Make the channel's list what the audience is; False where somebody else is at it. Raises Waits and Declined.
 
     A batch is written down before it is sent and struck off together with what it did, so that whenever this is broken
-    off the same call, with the same key, is made again.
+    off the same call, with the same key, is made again: as long as nobody in it has meanwhile become one who must not go.
     """
     with _alone(use.pk) as alone:
         if not alone:
@@ -77,6 +77,7 @@ class _Run:
         self.use, self.channel = use, use.channel
         self.adapter: Adapter = adapter_of(use.channel)
         self._patience, self._sleep = patience, sleep
+        self._size = BATCH
 
     def patiently(self, act: Callable[[], object]) -> None:
         """Do it, again and again where the channel is away, until the patience of this run is over."""
@@ -95,9 +96,20 @@ class _Run:
                 continue
 
     def resume(self) -> None:
-        """Send once more what was under way when a run broke off."""
+        """Go on with what was under way when a run broke off.
+
+        The channel may have been away for hours. Where somebody is not to be there by now, nothing of it is sent again:
+        they count as having come there, so that they are taken off, and all others as not, so that they are put.
+        """
         batch = MemberBatch.objects.filter(use=self.use).first()
-        if batch is not None:
+        if batch is None:
+            return
+        lay_out_due(self.use)
+        if unwanted := not_wanted(_unpacked(batch.add)):
+            with transaction.atomic():
+                write_down(self.use, [(m, "") for m in unwanted])
+                batch.delete()
+        else:
             self._send(batch)
 
     def round(self) -> bool:
@@ -105,8 +117,8 @@ class _Run:
         lay_out_due(self.use)
         again = False
         number = 0
-        while some := due(number, number + BATCH):
-            number += BATCH
+        while some := due(number, number + self._size):
+            number += self._size
             batch = MemberBatch.objects.create(
                 use=self.use,
                 add=_packed([m for m, adding in some if adding]),
@@ -130,8 +142,20 @@ class _Run:
                 batch.delete()
             answered.append(dict.fromkeys(again))
 
-        self.patiently(act)
+        try:
+            self.patiently(act)
+        except Declined as error:
+            self._lessen(batch, [*add, *remove], error)
+            return True
         return bool(answered[-1])
+
+    def _lessen(self, batch: MemberBatch, members: list[Member], error: Declined) -> None:
+        """Go on with less where it was too much at once, else raise."""
+        if not error.too_much or len(members) < 2:
+            raise error
+        self._size = len(members) // 2
+        # Nothing of it was done: it is laid out anew.
+        batch.delete()
 
 
 def _packed(members: list[Member]) -> bytes:

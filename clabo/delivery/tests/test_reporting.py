@@ -16,7 +16,9 @@ from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.recount import recount_rule
 from clabo.conversions.services import RuleContent, change_rule
 from clabo.delivery import queries, reporting, tasks
+from clabo.delivery.calling import Declined
 from clabo.delivery.models import AdChannel, OwedReport, Report
+from clabo.delivery.over_http import OverHttp
 from clabo.delivery.tests.case import DeliveryCase
 from clabo.events.models import Event
 from clabo.testing.jobs import run_jobs
@@ -151,6 +153,24 @@ class Reporting(DeliveryCase):
         self.assertEqual(queries.feedback(self.channel).waiting, 1)
         run_jobs()
         self.assertEqual(queries.feedback(self.channel).refused, 1)
+
+    def test_what_is_too_much_at_once_goes_in_parts(self) -> None:
+        now = datetime.now(UTC)
+        for number in range(7):
+            self.come(number + 1, self.click()[1], now)
+            self.order(number + 1, now + timedelta(minutes=1))
+        told = OverHttp.report
+
+        def narrow(self: OverHttp, reports: list[Report]) -> object:
+            if len(reports) > 3:
+                raise Declined("It does not do this (413).", too_much=True)
+            return told(self, reports)
+
+        with patch.object(OverHttp, "report", narrow):
+            run_jobs()
+        of = queries.feedback(self.channel)
+        self.assertEqual((of.sent, of.taken, of.waiting), (7, 7, 0))
+        self.assertEqual(len(self.known_there()), 7)
 
     def test_what_nobody_counts_is_told_to_nobody(self) -> None:
         now = datetime.now(UTC)

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Callable
 from datetime import timedelta
 from functools import partial
+from itertools import product
 from unittest.mock import patch
 
 from clabo.accounts.models import Role
 from clabo.audiences import services as audiences
-from clabo.core.identities import digest
+from clabo.core.identities import KINDS, digest
 from clabo.delivery import calling, members, sending, status, tasks
+from clabo.delivery.adapter import Member as Identified
 from clabo.delivery.models import AdChannel, AudienceUse, Delivered, MemberBatch
 from clabo.delivery.over_http import OverHttp
 from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase, hashed
@@ -28,6 +31,25 @@ def broken(self: OverHttp, *said: object) -> object:
     """The call is done, and the process ends before that is written down."""
     put(self, *said)  # type: ignore[arg-type]
     raise KeyboardInterrupt
+
+
+def unsent(self: OverHttp, *said: object) -> object:
+    """The process ends before the call is made."""
+    raise KeyboardInterrupt
+
+
+def noting(sent: list[tuple[str, str]]) -> Callable[..., object]:
+    """Calls as ever; whom they put is noted."""
+
+    def noted(self: OverHttp, key: object, name: str, add: list[Identified], *said: object) -> object:
+        sent.extend((KINDS[m.kind], m.hash.hex()) for m in add)
+        return put(self, key, name, add, *said)  # type: ignore[arg-type]
+
+    return noted
+
+
+def page_seen(path: str) -> dict[str, object]:
+    return {**KIT, "what": {"page": {"match": "equals", "value": path}}}
 
 
 def deliver(use: AudienceUse) -> None:
@@ -116,6 +138,59 @@ class Sending(DeliveryCase):
             sending.deliver(use, patience=60)
         self.network.switch()
         self.assertEqual(len(self.there(use)), 30)
+
+    def test_what_is_too_much_at_once_goes_in_parts(self) -> None:
+        names = [f"person{number}" for number in range(11)]
+        for number, name in enumerate(names):
+            self.seen(number + 1, name)
+        use = self.use(self.audience())
+        sizes: list[int] = []
+
+        def narrow(self: OverHttp, key: object, name: str, add: list[object], *said: object) -> object:
+            sizes.append(len(add))
+            if len(add) > most:
+                raise calling.Declined("It does not do this (413).", too_much=True)
+            return put(self, key, name, add, *said)  # type: ignore[arg-type]
+
+        most = 3
+        with patch.object(OverHttp, "put_members", narrow):
+            deliver(use)
+            self.assertEqual(self.there(use), hashed(*names))
+            self.assertEqual(max(size for size in sizes if size <= most), 2)
+            # Who is too many alone stays to be put, and it is said why.
+            self.seen(20, "eve")
+            most = 0
+            with self.assertRaises(calling.Declined):
+                deliver(use)
+        self.assertIn("(413)", self.member.ask("GET", "/channels")[0]["failure"])
+        deliver(use)
+        self.assertEqual(self.there(use), hashed(*names, "eve"))
+
+    def test_what_was_under_way_is_not_sent_again_once_somebody_must_not_go(self) -> None:
+        """Whether the call that broke off came there or not."""
+        for number, (leave, came) in enumerate(product(("consent", "agreed", "forgotten"), (True, False))):
+            with self.subTest(leave=leave, came=came):
+                ada, bob, page = 2 * number + 1, 2 * number + 2, f"/kit{number}"
+                self.seen(ada, f"ada{number}", path=page)
+                self.seen(bob, f"bob{number}", path=page)
+                use = self.use(self.audience(include=page_seen(page)))
+                stopped = broken if came else unsent
+                with patch.object(OverHttp, "put_members", stopped), self.assertRaises(KeyboardInterrupt):
+                    deliver(use)
+                if leave == "consent":
+                    refused = beacon(ada, event("/", kind="note", refused=True))
+                    receive([hit(self.site, self.now + timedelta(minutes=30), refused)])
+                elif leave == "agreed":
+                    self.member.ask("PUT", f"/channels/{self.channel.pk}", self.said(agreed=False))
+                else:
+                    forget(self.site, Visitor.objects.get(site=self.site, key=f"{ada:032x}").pk)
+                sent: list[tuple[str, str]] = []
+                with patch.object(OverHttp, "put_members", noting(sent)):
+                    deliver(use)
+                stay = set() if leave == "agreed" else hashed(f"bob{number}")
+                self.assertEqual((self.there(use), set(sent)), (stay, stay))
+                self.assertEqual(Delivered.objects.filter(use=use).count(), len(stay))
+                self.member.ask("PUT", f"/channels/{self.channel.pk}", self.said())
 
     def test_nobody_goes_there_who_must_not(self) -> None:
         self.seen(1, "ada")
