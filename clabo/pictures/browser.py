@@ -17,6 +17,7 @@ from urllib.parse import urlsplit
 
 from playwright.async_api import Browser, Error, Page, Route, TimeoutError, async_playwright
 
+from clabo.chromium import ARGUMENTS
 from clabo.pictures.proxy import GuardedProxy
 
 # Says what it is, so that a page's own statistics can leave it out; and is a bot to Clabo (events.parsing).
@@ -24,7 +25,8 @@ _AGENT = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko)
 MOST_HEIGHT = 8000
 WIDTHS = {"desktop": (1280, 800), "phone": (390, 844)}
 _ARGUMENTS = (
-    *("--disable-quic", "--disable-gpu", "--disable-dev-shm-usage", "--disable-background-networking"),
+    *ARGUMENTS,
+    "--disable-dev-shm-usage",
     # Scripts may not go around the proxy by peer-to-peer connections.
     *(
         "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",

@@ -19,6 +19,7 @@ from django.db import connections
 from django.test import override_settings
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
+from clabo.chromium import ARGUMENTS
 from clabo.jobs.worker import JobWorker
 from clabo.pipeline import owing, runner
 from clabo.testing.clearing import ClearedCase
@@ -27,11 +28,9 @@ from clabo.testing.sessions import wait_for_others
 from clabo.testing.traffic import BROWSER
 
 CHROMIUM = [
+    *ARGUMENTS,
     "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
     "--no-first-run",
-    "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
     # Headless Chromium says that it is, and would be taken for the bot it is. A context's own user agent

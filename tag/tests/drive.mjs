@@ -9,6 +9,8 @@ const chromium = [
   "--disable-gpu",
   "--disable-quic",
   "--disable-background-networking",
+  // The address bar's suggestions are pages of their own, in every window.
+  "--disable-features=WebUIOmniboxPopup,WebUIOmniboxAimPopup",
   `--user-agent=${agent}`,
 ];
 const launched = () =>

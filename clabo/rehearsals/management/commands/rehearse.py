@@ -9,6 +9,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from playwright.sync_api import Error, sync_playwright
 
+from clabo.chromium import ARGUMENTS
 from clabo.conversions.models import ConversionRule
 from clabo.core.rehearsal import Step, parse_steps
 from clabo.rehearsals import services as rehearsing
@@ -68,7 +69,7 @@ def run(site: Site, rehearsal: Rehearsal, steps: list[Step]) -> str:
     with sync_playwright() as playwright:
         try:
             browser = playwright.chromium.launch(
-                executable_path=settings.CLABO_CHROMIUM, args=["--no-sandbox", "--disable-gpu"]
+                executable_path=settings.CLABO_CHROMIUM, args=[*ARGUMENTS, "--no-sandbox"]
             )
         except Error as error:
             raise CommandError(f"Chromium does not start: {error.message.splitlines()[0]}") from None
