@@ -96,11 +96,14 @@ class Worker:
         self._thread.join(10)
 
     def _run(self) -> None:
+        looked = 0.0
         while not self._stopping.is_set():
-            busy = runner.run_once() >= 0
-            busy = owing.retry_owed() or busy
-            if not busy:
-                time.sleep(0.05)
+            if runner.run_once() < 0:
+                time.sleep(0.1)
+            # What is owed is due after seconds.
+            if time.monotonic() - looked > 0.5:
+                owing.retry_owed()
+                looked = time.monotonic()
         connections.close_all()
 
 
