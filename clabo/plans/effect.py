@@ -73,6 +73,8 @@ class Effect:
 
     lines: list[LineReach]
     people: int
+    # Identities were counted on a part of them.
+    rough: bool
     told: bool
     outlook: Outlook | None
     # People who see it 0, 1, 2 … times in the first week.
@@ -129,6 +131,7 @@ def effect(written: Written, besides: int | None = None) -> Effect:
             )
         ],
         len(reach.everybody),
+        reach.rough,
         reach.told,
         found,
         seen_so_often([w.often for w in weeks.runs]) if weeks else [],

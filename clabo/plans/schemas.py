@@ -197,6 +197,8 @@ class PlanEffectOut(Shape):
     lines: list[LineReachOut]
     # Of the site's own, each once.
     people: int
+    # Identities were counted on a part of them: figures that rest on them are about so.
+    rough: bool
     # Whether the channel has said how many it knows; else it is taken to be as many as usual.
     told: bool
     outlook: OutlookPlanOut | None
@@ -425,6 +427,7 @@ def effect_out(site: Site, found: Effect) -> PlanEffectOut:
     return PlanEffectOut(
         lines=[LineReachOut.model_validate(line) for line in found.lines],
         people=found.people,
+        rough=found.rough,
         told=found.told,
         outlook=_outlook_out(found.outlook) if found.outlook else None,
         often=found.often,
@@ -554,6 +557,7 @@ def new_people_out(found: NewPeople) -> NewPeopleOut:
     """How many new people there are."""
     return NewPeopleOut(
         people=found.people,
+        rough=found.rough,
         each=found.each,
         both=[BothOut(one=a, other=b, people=n) for a, b, n in found.both],
     )

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
+from math import sqrt
 from typing import Any
+from unittest.mock import patch
+
+import numpy as np
 
 from clabo.audiences.models import Audience
 from clabo.core.identities import digest
 from clabo.delivery.status import ask
 from clabo.events.models import Page
 from clabo.network import lists
+from clabo.plans import people
 from clabo.plans.models import AdPlan
 from clabo.plans.tests.case import PlansCase
 from clabo.testing.jobs import run_jobs
@@ -65,6 +71,30 @@ class Effects(PlansCase):
         )
         told = self.effect(lookers)
         self.assertEqual((told["told"], told["lines"][0]["known"]), (True, known))
+
+    def test_of_very_many_identities_are_counted_on_a_part(self) -> None:
+        self.crowd(1, 301, "/kit")
+        receive(hit(self.site, self.now, beacon(9000 + n, event("/kit"))) for n in range(300))
+        everybody = self.lookers(exclude=False)
+
+        def reach() -> people.Reach:
+            return people.PlanPeople(self.site).reach([everybody], [], self.channel)
+
+        self.assertEqual((reach().rough, reach().identities), (False, [300]))
+        found = []
+        for seed in range(30):
+            chance = np.random.default_rng(seed)
+            with (
+                patch.object(people, "COUNTED", 60),
+                patch.object(people, "drawing", partial(lambda c: c, chance)),
+            ):
+                told = reach()
+            self.assertEqual((told.rough, len(told.lines[0])), (True, 600))
+            found.append(told.identities[0])
+        # 60 of 600 are drawn, of whom about half have one (hypergeometric): ten times as many.
+        deviation = 10 * sqrt(60 * 0.5 * 0.5 * (600 - 60) / (600 - 1))
+        self.assertLess(abs(np.mean(found) - 300), 3 * deviation / sqrt(30))
+        self.assertLess(abs(np.std(found, ddof=1) / deviation - 1), 0.5)
 
     def test_a_part_too_small_for_a_click(self) -> None:
         self.crowd(1, 301, "/kit")
