@@ -557,7 +557,6 @@ def new_people_out(found: NewPeople) -> NewPeopleOut:
     """How many new people there are."""
     return NewPeopleOut(
         people=found.people,
-        rough=found.rough,
         each=found.each,
         both=[BothOut(one=a, other=b, people=n) for a, b, n in found.both],
     )

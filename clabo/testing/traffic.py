@@ -14,7 +14,7 @@ from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User, Workspace
 from clabo.conversions.models import ConversionRule
 from clabo.ingest.beacon import Envelope, check
-from clabo.ingest.directory import tag_site
+from clabo.ingest.directory import bare_site
 from clabo.ingest.inbox import store
 from clabo.pipeline import runner
 from clabo.sites.models import Site, SiteHost
@@ -74,7 +74,7 @@ def beacon(visitor: int, *events: dict[str, Any], device: str = "desktop", **sai
 
 def hit(site: Site, at: datetime, body: bytes, agent: str = BROWSER) -> Envelope:
     """What the collector would put into the inbox at that time; raises Refused as it does."""
-    check(body, tag_site(site))
+    check(body, bare_site(site))
     return Envelope(site.pk, int(at.timestamp() * 1000), agent, body)
 
 
