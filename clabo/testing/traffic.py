@@ -13,15 +13,16 @@ from django.db import connection
 from clabo.accounts import services
 from clabo.accounts.models import Membership, Role, User, Workspace
 from clabo.conversions.models import ConversionRule
-from clabo.ingest.beacon import Envelope, check
-from clabo.ingest.directory import bare_site
+from clabo.ingest.beacon import Envelope, Refused, check
+from clabo.ingest.directory import TagSite, bare_site
 from clabo.ingest.inbox import store
 from clabo.pipeline import runner
-from clabo.sites.models import Site, SiteHost
+from clabo.sites.models import Consent, Site, SiteHost
 
 BROWSER = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36"
 START = datetime(2026, 10, 5, 9, 0, tzinfo=UTC)
 HOST = "shop.example"
+_HOSTS = frozenset({HOST})
 # From so many hits on, the database looks at its tables after them.
 MANY = 300
 
@@ -74,7 +75,11 @@ def beacon(visitor: int, *events: dict[str, Any], device: str = "desktop", **sai
 
 def hit(site: Site, at: datetime, body: bytes, agent: str = BROWSER) -> Envelope:
     """What the collector would put into the inbox at that time; raises Refused as it does."""
-    check(body, bare_site(site))
+    try:
+        # As nearly all hits are; asking the database for each would be a tenth of all tests' time.
+        check(body, TagSite(site.pk, site.key, _HOSTS, b"", "", site.consent == Consent.NAMELESS))
+    except Refused:
+        check(body, bare_site(site))
     return Envelope(site.pk, int(at.timestamp() * 1000), agent, body)
 
 
