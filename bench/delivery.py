@@ -46,9 +46,9 @@ def fill(site: Site, first: int, last: int) -> None:
     with connection.cursor() as cursor:
         statements = """
             INSERT INTO events_visitor (site_id, key, number, first_at, last_at, visits)
-            SELECT %(site)s, md5(n::text)::uuid, n, now(), now(), 1 FROM generate_series(%(first)s, %(last)s) n;
+            SELECT %(site)s, md5(n::text)::uuid, n, now(), now(), 1 FROM generate_series(%(first)s::int, %(last)s::int) n;
             INSERT INTO events_identity (site_id, kind, hash, off)
-            SELECT %(site)s, 'email', sha256(n::text::bytea), false FROM generate_series(%(first)s, %(last)s) n;
+            SELECT %(site)s, 'email', sha256(n::text::bytea), false FROM generate_series(%(first)s::int, %(last)s::int) n;
             INSERT INTO events_statement (identity_id, visitor_id, first_at)
             SELECT i.id, v.id, now() FROM events_visitor v
             JOIN events_identity i ON i.hash = sha256(v.number::text::bytea) AND i.site_id = v.site_id

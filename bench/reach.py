@@ -14,6 +14,7 @@ from pyroaring import BitMap
 from bench.common import fresh_site, machine, table  # sets Django up first
 from bench.delivery import MEMBERS, fill, seen, use_of
 from clabo.conversions.models import ConversionRule
+from clabo.delivery.status import ask
 from clabo.plans import people
 from clabo.plans.content import CreativeContent, LineContent, PlanContent, check
 from clabo.plans.effect import effect
@@ -33,7 +34,9 @@ def main() -> None:
             fill(site, filled + 1, number)
             seen(site, Atom.objects.get(site=site, sort=Atom.Sort.EVENT), BitMap(range(1, number + 1)))
             filled = number
-            use = use_of(site, network) if use is None else use
+            if use is None:
+                use = use_of(site, network)
+                ask(use.channel)
             content = PlanContent(
                 "For many",
                 use.channel_id,

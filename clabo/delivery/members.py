@@ -52,15 +52,18 @@ def lay_out_wanted(site_id: int, people: BitMap) -> int:
             ), browsers AS (
                 SELECT id, person FROM people
                 UNION ALL SELECT v.id, p.person FROM events_visitor v JOIN people p ON v.joined_to_id = p.id WHERE v.site_id = %(site)s
+            ), found AS MATERIALIZED (
+                SELECT DISTINCT i.id, i.kind, i.hash
+                FROM events_statement s JOIN browsers b ON b.id = s.visitor_id JOIN events_identity i ON i.id = s.identity_id
+                WHERE NOT i.off AND i.site_id = %(site)s AND NOT EXISTS (
+                    SELECT FROM delivery_withdrawal w JOIN browsers o ON o.id = w.visitor_id
+                    WHERE o.person = b.person AND w.at >= s.first_at
+                )
             )
-            SELECT DISTINCT (array_position(%(kinds)s::text[], i.kind::text) - 1)::smallint AS kind, i.hash
-            FROM events_statement s JOIN browsers b ON b.id = s.visitor_id JOIN events_identity i ON i.id = s.identity_id
-            WHERE NOT i.off AND i.site_id = %(site)s AND i.id NOT IN (
-                SELECT c.identity_id FROM events_statement c JOIN events_identity j ON j.id = c.identity_id
-                WHERE j.site_id = %(site)s GROUP BY 1 HAVING count(*) > %(most)s
-            ) AND NOT EXISTS (
-                SELECT FROM delivery_withdrawal w JOIN browsers o ON o.id = w.visitor_id
-                WHERE o.person = b.person AND w.at >= s.first_at
+            SELECT (array_position(%(kinds)s::text[], kind::text) - 1)::smallint AS kind, hash FROM found
+            WHERE id NOT IN (
+                SELECT c.identity_id FROM events_statement c JOIN found f ON f.id = c.identity_id
+                GROUP BY 1 HAVING count(*) > %(most)s
             )
             """,
             {"site": site_id, "kinds": list(KINDS), "most": MOST_BROWSERS},

@@ -26,7 +26,7 @@ USUAL_KNOWN = 0.6
 LEAST_MEMBERS = 50
 YEAR = 365
 # Of more people than these the identities are counted on so many of them, drawn by chance.
-COUNTED = 50_000
+COUNTED = 20_000
 
 
 @dataclass(frozen=True, slots=True)

@@ -358,7 +358,7 @@ function Reach({
   const said = mine.reduce((sum, l) => sum + l.identities, 0);
   const own = mine.reduce((sum, l) => sum + l.known, 0);
   // Counted on a part of them, the last digits say nothing.
-  const about = (n: number) => count(effect.rough ? Number(n.toPrecision(3)) : n);
+  const about = (n: number) => count(effect.rough ? Number(n.toPrecision(2)) : n);
   return (
     <section aria-label="People">
       <p>
@@ -367,7 +367,8 @@ function Reach({
         {effect.people > 0 && (
           <>
             : of {count(effect.people)} of your own, {effect.rough && "about "}
-            {about(said)} identities may be sent (people who have said who they are), and the network knows {Math.round(100 * (own / Math.max(1, said)))} of 100 of those
+            {about(said)} identities may be sent (people who have said who they are), and the network knows{" "}
+            {Math.round(100 * (own / Math.max(1, said)))} of 100 of those
             {effect.told ? "" : ", as usual; it has not said so yet"}
             {known > own && <>; {count(known - own)} are new</>}
           </>
