@@ -234,7 +234,7 @@ def find(site: Site, text: str) -> list[Visitor]:
     text = text.strip()
     if not text or len(text) > 100 or "\x00" in text:
         raise Problem(
-            "Give the beginning of a visitor's id, an order number, or a hashed e-mail address.", "find"
+            "Give the beginning of a visitor’s id, an order number, or a hashed e-mail address.", "find"
         )
     orders = Event.objects.reported().filter(site=site, order=text).values_list("visitor_id", flat=True)
     found = set(orders.distinct()[:20])

@@ -42,13 +42,13 @@ def save_link(
     except AddressError as error:
         raise Problem(f"This is not an address to forward to: {say(error.told)}.", "target") from None
     if any(h.host == host for h in site.hosts.all()):
-        raise Problem("This page is the site's own: it carries the tag and needs no bridge link.", "target")
+        raise Problem("This page is the site’s own: it carries the tag and needs no bridge link.", "target")
     if not _NAME.fullmatch(reference_name):
-        raise Problem("A parameter's name begins with a letter, for example ref.", "reference_name")
+        raise Problem("A parameter’s name begins with a letter, for example ref.", "reference_name")
     names = [n.strip() for n in free_names or [] if n.strip()]
     for name in names:
         if not _NAME.fullmatch(name) or name.startswith("clabo"):
-            raise Problem(f"“{name[:40]}” is no parameter's name to pass on.", "free_names")
+            raise Problem(f"“{name[:40]}” is no parameter’s name to pass on.", "free_names")
     same = BridgeLink.objects.filter(site=site, slug=slug, removed_at=None)
     if (same.exclude(pk=link.pk) if link else same).exists():
         raise Problem("Another bridge link of this site has this name.", "slug", 409)

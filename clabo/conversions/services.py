@@ -74,15 +74,15 @@ def checked(content: RuleContent) -> RuleContent:
         raise Problem("The value is either fixed or taken from the event, not both.", "value_property")
     if content.proven_only and content.value_property not in ("", "value"):
         raise Problem(
-            "A proven order's value is the property “value”: that is what the proof is of. Take that one, or a fixed value.",
+            "A proven order’s value is the property “value”: that is what the proof is of. Take that one, or a fixed value.",
             "value_property",
         )
     for name in _LIMITS:
         most = getattr(content, name)
         if most is not None and not (most.is_finite() and 0 < most < Decimal("1e10")):
-            raise Problem("A day's limit lies above 0 and under 10,000,000,000; leave it out for none.", name)
+            raise Problem("A day’s limit lies above 0 and under 10,000,000,000; leave it out for none.", name)
     if len(content.value_property) > 60:
-        raise Problem("A property's name has at most 60 characters.", "value_property")
+        raise Problem("A property’s name has at most 60 characters.", "value_property")
     return replace(content, rule=rule)
 
 

@@ -107,7 +107,7 @@ def _checked(
     parameter = content.click_parameter.strip().lower()
     if parameter and not _PARAMETER.fullmatch(parameter):
         raise Problem(
-            "A click's parameter is small letters, digits and underscores, and ends in clid: by that Clabo knows it.",
+            "A click’s parameter is small letters, digits and underscores, and ends in clid: by that Clabo knows it.",
             "click_parameter",
         )
     if content.agreed and site.consent == Consent.NAMELESS:

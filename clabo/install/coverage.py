@@ -158,7 +158,7 @@ def list_pages(site: Site, text: str, source: str = ListedPage.Source.PASTED) ->
             raise Problem(f"Line {number} is not an address: {say(error.told)}.", "pages") from None
         if address.host not in reading.hosts:
             raise Problem(
-                f"Line {number}: {address.host[:80]} is none of this site's hosts. Add it under Settings, "
+                f"Line {number}: {address.host[:80]} is none of this site’s hosts. Add it under Settings, "
                 "or leave the line out.",
                 "pages",
             )
@@ -184,7 +184,7 @@ def list_sitemap(site: Site, url: str) -> int:
         if address.host in reading.hosts:
             wanted.add(address)
     if not wanted:
-        raise Problem("The sitemap names no page on this site's hosts.", "url")
+        raise Problem("The sitemap names no page on this site’s hosts.", "url")
     return _keep(site, wanted, ListedPage.Source.SITEMAP)
 
 
@@ -220,7 +220,7 @@ def _keep(site: Site, wanted: Iterable[Address], source: str) -> int:
     known |= {Address(*a) for a in Page.objects.filter(site=site).values_list("host", "path")}
     fresh = [a for a in wanted if a not in known]
     if len(known) + len(fresh) > MOST_LISTED:
-        raise Problem(f"A site's list holds {MOST_LISTED:,} pages. Leave some out.", "pages")
+        raise Problem(f"A site’s list holds {MOST_LISTED:,} pages. Leave some out.", "pages")
     ListedPage.objects.bulk_create(
         [ListedPage(site=site, host=a.host, path=a.path, source=source) for a in fresh], ignore_conflicts=True
     )

@@ -73,7 +73,7 @@ def _as_it_was_shown(plan: AdPlan, written: Written) -> None:
         raise Problem("A plan that runs keeps its channel and its aim. End it, and copy it.", "channel", 409)
     if not {c.key for c in plan.creatives.all()} <= {c.key for c in written.creatives}:
         raise Problem(
-            "What was shown stays as it is, else its numbers would be another's. Add a creative beside it.",
+            "What was shown stays as it is, else its numbers would be another’s. Add a creative beside it.",
             "creatives",
             409,
         )

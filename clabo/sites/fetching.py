@@ -91,10 +91,10 @@ def _ask(
     try:
         host = host_of(url)
     except AddressError as error:
-        raise Problem(f"This is not a page's address: {say(error.told)}.", "url") from None
+        raise Problem(f"This is not a page’s address: {say(error.told)}.", "url") from None
     if host not in hosts:
         raise Problem(
-            f"{host[:80]} is none of this site's hosts. Add it under Settings if it should be.", "url"
+            f"{host[:80]} is none of this site’s hosts. Add it under Settings if it should be.", "url"
         )
     if parts.username is not None or parts.password is not None:
         raise Problem("Leave user names and passwords out of the address.", "url")
@@ -121,7 +121,7 @@ def _ask(
         raise Problem("The page did not answer within 8 seconds. Try again.", "url") from None
     except ssl.SSLError as error:
         connection.close()
-        raise Problem(f"The page's certificate cannot be trusted: {error.reason}.", "url") from None
+        raise Problem(f"The page’s certificate cannot be trusted: {error.reason}.", "url") from None
     except (OSError, http.client.HTTPException, ValueError):
         connection.close()
         raise Problem("The page could not be reached. Open it in a browser to see why.", "url") from None

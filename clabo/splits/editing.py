@@ -49,7 +49,7 @@ def edit_address(test: SplitTest, letter: str, person: User, now: datetime | Non
         raise Problem("Only a test of what stands on a page is written there.", "letter")
     variant = next((v for v in test.variants.all() if v.letter == letter and letter != "A"), None)
     if variant is None:
-        raise Problem("Choose one of the test's challengers.", "letter")
+        raise Problem("Choose one of the test’s challengers.", "letter")
     until = int(((now or datetime.now(UTC)) + GOOD_FOR).timestamp())
     joint = "&" if "?" in variant.path else "?"
     token = _token(test.pk, letter, person.pk, until)
@@ -73,7 +73,7 @@ def written_by(token: str, now: datetime | None = None) -> Writing:
         user=person_id, workspace=test.site.workspace_id, user__is_active=True
     ).first()
     if membership is None or membership.role not in (Role.EDITOR, Role.OWNER):
-        raise Problem("You may not write this site's tests any more.", status=403)
+        raise Problem("You may not write this site’s tests any more.", status=403)
     variant = test.variants.filter(letter=letter).first()
     if variant is None:
         raise Problem("The draft has no such variant any more.", status=410)

@@ -175,7 +175,7 @@ def adopt(
     now = now or datetime.now(UTC)
     variants = {v.letter: v for v in test.variants.all()}
     if letter not in variants:
-        raise Problem("Choose one of the test's variants.", "letter")
+        raise Problem("Choose one of the test’s variants.", "letter")
     most = min(MOST_HELD_BACK, variants["A"].share * (100 - test.held_out) // 100)
     if not 0 <= held_back <= most:
         raise Problem(

@@ -128,7 +128,7 @@ def save_test(
         if test:
             test = SplitTest.objects.select_for_update().get(pk=test.pk)
             if test.state != State.DRAFT:
-                raise Problem("A test that has been started can't be changed. Make a new one.", status=409)
+                raise Problem("A test that has been started can’t be changed. Make a new one.", status=409)
             test.variants.all().delete()
         made = test is None
         test = test or SplitTest(site=site)
@@ -234,7 +234,7 @@ def places_of(site: Site, content: SplitContent) -> list[Place]:
             host, slash, rest = value.partition("/")
             if not slash or host not in hosts:
                 raise Problem(
-                    f"Begin with / or with one of the site's hosts, such as {own}.", f"pages[{place}].value"
+                    f"Begin with / or with one of the site’s hosts, such as {own}.", f"pages[{place}].value"
                 )
             value = f"{host}/{rest.rstrip('/') if one.match == 'equals' else rest}"
         whole.append(Place(one.match, value))
@@ -282,10 +282,10 @@ def pages_of(site: Site, addresses: Sequence[str]) -> list[Address]:
         except AddressError as error:
             raise Problem(f"This is not an address: {say(error.told)}.", name) from None
         if page.host not in reading.hosts:
-            raise Problem(f"{page.host} is not one of this site's hosts. Add it under Pixel first.", name)
+            raise Problem(f"{page.host} is not one of this site’s hosts. Add it under Pixel first.", name)
         if found and page.host != found[0].host:
             raise Problem(
-                "All addresses must be on the same host: a visitor's id does not cross hosts.", name
+                "All addresses must be on the same host: a visitor’s id does not cross hosts.", name
             )
         if page in found:
             raise Problem("Each variant needs an address of its own.", name)

@@ -174,7 +174,7 @@ def _click(c: Clicked) -> str:
 
 @reads(CodeEvent)
 def _event(c: CodeEvent) -> str:
-    said = _("the site's code says {name}").format(name=c.name)
+    said = _("the site’s code says {name}").format(name=c.name)
     return _and([said, *map(comparison, c.where)])
 
 
@@ -240,12 +240,12 @@ def _other(what: str, has: object, asked: object) -> str:
 
 @words_for("miss_form")
 def _miss_form(part: str, has: object, asked: str) -> str:
-    return _other(_("the form's {part}").format(part=part), has, asked)
+    return _other(_("the form’s {part}").format(part=part), has, asked)
 
 
 @words_for("miss_form_action")
 def _miss_form_action(has: object, asked: str) -> str:
-    return _("the form's action is {has}, this asks for one with {asked}").format(
+    return _("the form’s action is {has}, this asks for one with {asked}").format(
         has=has or _("not given"), asked=asked
     )
 
@@ -257,12 +257,12 @@ def _miss_shown(part: str, has: object, asked: str) -> str:
 
 @words_for("miss_origin")
 def _miss_origin(has: object, asked: str) -> str:
-    return _other(_("the message's origin"), has, asked)
+    return _other(_("the message’s origin"), has, asked)
 
 
 @words_for("miss_value")
 def _miss_value(at: str, has: object, asked: str) -> str:
-    return _other(_("the message's {at}").format(at=at), has, asked)
+    return _other(_("the message’s {at}").format(at=at), has, asked)
 
 
 @words_for("miss_click_what")

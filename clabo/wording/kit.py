@@ -35,7 +35,7 @@ _PIECES = {
     "page": (
         gettext_noop("A single page"),
         gettext_noop(
-            "Inside the page's own <head>, once. If the template has the line already, the page needs nothing."
+            "Inside the page’s own <head>, once. If the template has the line already, the page needs nothing."
         ),
         gettext_noop("Every page that the template does not cover."),
         gettext_noop(
@@ -53,7 +53,7 @@ _PIECES = {
     "data": (
         gettext_noop("An order said by the page itself, without any code"),
         gettext_noop(
-            "The usual line in <head>; the second line anywhere, with the order's own value and number. It is data and never runs, so no policy keeps it out."
+            "The usual line in <head>; the second line anywhere, with the order’s own value and number. It is data and never runs, so no policy keeps it out."
         ),
         gettext_noop("The page that a server sends after an order."),
         gettext_noop("Place an order. Live shows “order” with its value."),
@@ -79,9 +79,9 @@ _PIECES = {
         gettext_noop("Open one of the pages. Within seconds it stands under Coverage with its first hit."),
     ),
     "frame": (
-        gettext_noop("A form's own page that is shown in a frame"),
+        gettext_noop("A form’s own page that is shown in a frame"),
         gettext_noop(
-            "On the form's page, not on the one around it, anywhere in <head>. Then allow the form's origin under Settings."
+            "On the form’s page, not on the one around it, anywhere in <head>. Then allow the form’s origin under Settings."
         ),
         gettext_noop("The page that the frame shows. The page around it has the usual line."),
         gettext_noop("Send the form once. Live shows “form … sent” on the page around it."),
@@ -92,7 +92,7 @@ _PIECES = {
             "Add these sources to the directives that the header has already; a header of its own would forbid the rest."
         ),
         gettext_noop("Wherever the server sends the header."),
-        gettext_noop("Check a page, below: it says whether the page's own policy keeps the tag out."),
+        gettext_noop("Check a page, below: it says whether the page’s own policy keeps the tag out."),
     ),
     "pixel": (
         gettext_noop("No scripts at all: mails and simple pages"),

@@ -8,15 +8,15 @@ from clabo.wording.words import texts
 
 texts(
     {
-        "no_destination": _("This is not a page's address. It begins with https://."),
+        "no_destination": _("This is not a page’s address. It begins with https://."),
         "name_too_long": _("At most {most} characters: Clabo reads no more."),
         "name_required": _("The naming rules of this site ask for this."),
         "no_sub_id": _(
-            "“{name}” is no sub-ID: those are sub1 to sub5, and the parameters named in the site's settings."
+            "“{name}” is no sub-ID: those are sub1 to sub5, and the parameters named in the site’s settings."
         ),
         "link_too_long": _("The whole link has more than {most} characters; some programs cut it."),
         "host_not_ours": _(
-            "{host} is none of this site's hosts: nobody who comes there is seen. For a page that is not yours, make a bridge link under Conversions."
+            "{host} is none of this site’s hosts: nobody who comes there is seen. For a page that is not yours, make a bridge link under Conversions."
         ),
         "page_unseen": _(
             "Nobody was seen on this page yet. Open it once, or check under Pixel whether the tag is on it."

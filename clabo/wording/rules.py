@@ -80,7 +80,7 @@ texts(
         "comparisons": gettext_noop("Give a list of at most {most} comparisons."),
         "ask_comparison": gettext_noop("A comparison names a property, how to compare, and a value."),
         "ask_property": gettext_noop("Name the property, for example value."),
-        "bad_property": gettext_noop("A property's name begins with a letter, for example value."),
+        "bad_property": gettext_noop("A property’s name begins with a letter, for example value."),
         "number_too_large": gettext_noop("This number is too large to compare with."),
         "no_number": gettext_noop("This is not a number to compare with."),
         "needs_number": gettext_noop("This comparison needs a number."),

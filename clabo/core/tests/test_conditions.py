@@ -109,7 +109,7 @@ class Conditions(TestCase):
         dear = {"property": "value", "comparison": "above", "value": 50.0}
         self.check(
             {"event": {"name": "order"}},
-            "the site's code says order",
+            "the site’s code says order",
             (occurrence("mark", name="order"), []),
             (occurrence("mark", name="orders"), "the event is orders, this asks for order"),
             (occurrence("mark"), "the event is without a name, this asks for order"),
@@ -122,7 +122,7 @@ class Conditions(TestCase):
                     "where": [dear, {"property": "plan", "comparison": "is", "value": "kit"}],
                 }
             },
-            "the site's code says order and value is above 50 and plan is kit",
+            "the site’s code says order and value is above 50 and plan is kit",
             (occurrence("mark", name="order", properties={"value": 51, "plan": "kit"}), []),
             (
                 occurrence("mark", name="x", properties={"value": 50}),

@@ -192,7 +192,7 @@ class Language(TestCase):
         letter = occurrence("form", element={"id": "newsletter", "fields": ["email"]})
         self.assertEqual(
             [why_not(c) for c in checks(rule, letter)],
-            ["the form's id is newsletter, this asks for booking", ""],
+            ["the form’s id is newsletter, this asks for booking", ""],
         )
         self.assertEqual(len(misses(rule, letter)), 1)
         self.assertEqual(

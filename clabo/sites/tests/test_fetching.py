@@ -79,7 +79,7 @@ class Fetching(SimpleTestCase):
         ):
             self.refused(url)
         self.answers["/out"] = page(status=302, location="http://169.254.169.254/latest/meta-data")
-        self.assertIn("none of this site's hosts", self.refused(self.base + "/out"))
+        self.assertIn("none of this site’s hosts", self.refused(self.base + "/out"))
         self.answers["/pdf"] = page("%PDF", content_type="application/pdf")
         self.assertIn("no page", self.refused(self.base + "/pdf"))
         self.assertEqual(self.asked, ["/out", "/pdf"])
