@@ -12,6 +12,7 @@ from django.conf import settings
 from playwright.sync_api import CDPSession, sync_playwright
 
 from bench.common import table
+from clabo.chromium import ARGUMENTS
 
 LOADS = 40
 PARTS = (
@@ -112,7 +113,7 @@ def main() -> None:
     touches: list[list[object]] = []
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+            executable_path="/usr/bin/chromium", args=[*ARGUMENTS, "--no-sandbox"]
         )
         for says, path in (
             ("a page of words, tag never run", "/words-idle"),

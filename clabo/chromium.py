@@ -1,4 +1,4 @@
-"""Arguments that every Chromium is started with here: nobody looks at its windows, and it asks nobody but the pages."""
+"""Arguments that every Chromium is started with in Python: nobody looks at its windows, and it asks nobody but the pages."""
 
 from __future__ import annotations
 

@@ -41,11 +41,15 @@ class Away(Exception):
 
 
 class Declined(Exception):
-    """The service does not do what it was asked, and would not the next time either; `too_much`: it would do less of it."""
+    """The service does not do what it was asked, and would not the next time either."""
 
-    def __init__(self, why: str, too_much: bool = False) -> None:
+    def __init__(self, why: str) -> None:
         super().__init__(why)
-        self.why, self.too_much = why, too_much
+        self.why = why
+
+
+class TooMuch(Declined):
+    """It was asked too much at once, and may do a part of it."""
 
 
 def checked_url(url: str) -> str:
@@ -148,7 +152,7 @@ def _understood(status: int, text: bytes, asked: str) -> Answer:
     if not 200 <= status < 300:
         detail = said.get("detail") if isinstance(said, dict) else ""
         more = f": {detail[:200]}" if isinstance(detail, str) and detail else "."
-        raise Declined(f"It does not do this ({status}){more}", too_much=status == 413)
+        raise (TooMuch if status == 413 else Declined)(f"It does not do this ({status}){more}")
     if said is None and status != 204:
         raise Declined("Its answer is not JSON.")
     return Answer(status, said, wait)

@@ -18,7 +18,7 @@ from clabo.core.attribution import Model
 from clabo.core.delivery import Standing, next_standing
 from clabo.db.arrays import in_array
 from clabo.delivery.adapters import adapter_of
-from clabo.delivery.calling import Away, Declined
+from clabo.delivery.calling import Away, TooMuch
 from clabo.delivery.models import AdChannel, OwedReport, Report
 from clabo.delivery.trouble import noted, rests
 from clabo.events.models import Event
@@ -181,8 +181,8 @@ def send(channel: AdChannel, patience: float = 20.0, sleep: Callable[[float], No
                 answers = adapter.report(some)
         except Away:
             continue
-        except Declined as error:
-            if not error.too_much or len(some) < 2:
+        except TooMuch:
+            if len(some) < 2:
                 raise
             at_once = len(some) // 2
             continue

@@ -12,7 +12,7 @@ from django.db import connection, transaction
 
 from clabo.delivery.adapter import Adapter, Member
 from clabo.delivery.adapters import adapter_of
-from clabo.delivery.calling import Away, Declined
+from clabo.delivery.calling import Away, TooMuch
 from clabo.delivery.differing import due, lay_out_due, not_wanted, strike_off, write_down
 from clabo.delivery.members import clear_up
 from clabo.delivery.models import AdChannel, AudienceUse, MemberBatch
@@ -144,18 +144,14 @@ class _Run:
 
         try:
             self.patiently(act)
-        except Declined as error:
-            self._lessen(batch, [*add, *remove], error)
+        except TooMuch:
+            if len(add) + len(remove) < 2:
+                raise
+            # Nothing of it was done: it is laid out anew, and goes in smaller parts.
+            self._size = (len(add) + len(remove)) // 2
+            batch.delete()
             return True
         return bool(answered[-1])
-
-    def _lessen(self, batch: MemberBatch, members: list[Member], error: Declined) -> None:
-        """Go on with less where it was too much at once, else raise."""
-        if not error.too_much or len(members) < 2:
-            raise error
-        self._size = len(members) // 2
-        # Nothing of it was done: it is laid out anew.
-        batch.delete()
 
 
 def _packed(members: list[Member]) -> bytes:

@@ -70,11 +70,6 @@ def tag_site(site: Site) -> TagSite:
     return tag_sites([site])[0]
 
 
-def bare_site(site: Site) -> TagSite:
-    """The entry as far as hits are checked by it: without what others have added to its tag."""
-    return _entry(site, [])
-
-
 def _entry(site: Site, more: Iterable[dict[str, Any]]) -> TagSite:
     wanted: dict[str, Any] = {"key": site.key, "to": settings.CLABO_COLLECT_URL or settings.PUBLIC_URL}
     hosts = list(site.hosts.all())

@@ -36,7 +36,7 @@ from clabo.plans import calls
 from clabo.plans.calls import PlanCalls
 from clabo.plans.content import Written, as_asked
 from clabo.plans.models import AdPlan
-from clabo.plans.people import PlanPeople, buyers_of, left_last
+from clabo.plans.people import PlanPeople, about, buyers_of, left_last
 from clabo.sites.models import Site
 
 # Practice weeks: for ranges, and for a mean.
@@ -90,7 +90,7 @@ def effect(written: Written, besides: int | None = None) -> Effect:
     people = PlanPeople(site)
     reach = people.reach([line.audience for line in written.lines], written.left_out, written.channel)
     pages = [page_at(site, c.landing) for c in written.creatives]
-    sizes = [round(n * reach.known) for n in reach.identities]
+    sizes = [about(n * reach.known) if reach.rough else round(n * reach.known) for n in reach.identities]
     weeks, away = _weeks(written, sizes)
     capless = _weeks(replace(written, cap=0), sizes, FEW)[0] if weeks and weeks.runs and written.cap else None
     lens = read_lens(site, f"{DAYS}d", conversion=written.aim.pk)

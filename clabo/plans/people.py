@@ -48,6 +48,11 @@ def drawing() -> np.random.Generator:
     return np.random.default_rng(1)
 
 
+def about(number: float) -> int:
+    """Of an estimate, the digits that say something."""
+    return int(float(f"{number:.3g}"))
+
+
 class PlanPeople:
     """The people of plans of one site as of now."""
 
@@ -93,7 +98,7 @@ class PlanPeople:
             counted = BitMap(np.asarray(people.to_array())[drawn])
         count = lay_out_wanted(self._site.pk, counted)
         clear_up()
-        return round(count * len(people) / len(counted))
+        return count if counted is people else about(count * len(people) / len(counted))
 
     def converted(self, rule_id: int, people: BitMap) -> int:
         """How many of these have converted within a year."""

@@ -16,7 +16,7 @@ from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.recount import recount_rule
 from clabo.conversions.services import RuleContent, change_rule
 from clabo.delivery import queries, reporting, tasks
-from clabo.delivery.calling import Declined
+from clabo.delivery.calling import TooMuch
 from clabo.delivery.models import AdChannel, OwedReport, Report
 from clabo.delivery.over_http import OverHttp
 from clabo.delivery.tests.case import DeliveryCase
@@ -163,7 +163,7 @@ class Reporting(DeliveryCase):
 
         def narrow(self: OverHttp, reports: list[Report]) -> object:
             if len(reports) > 3:
-                raise Declined("It does not do this (413).", too_much=True)
+                raise TooMuch("It does not do this (413).")
             return told(self, reports)
 
         with patch.object(OverHttp, "report", narrow):

@@ -149,7 +149,7 @@ class Sending(DeliveryCase):
         def narrow(self: OverHttp, key: object, name: str, add: list[object], *said: object) -> object:
             sizes.append(len(add))
             if len(add) > most:
-                raise calling.Declined("It does not do this (413).", too_much=True)
+                raise calling.TooMuch("It does not do this (413).")
             return put(self, key, name, add, *said)  # type: ignore[arg-type]
 
         most = 3

@@ -357,17 +357,15 @@ function Reach({
   const mine = effect.lines.filter((_, at) => form.lines[at]?.audience);
   const said = mine.reduce((sum, l) => sum + l.identities, 0);
   const own = mine.reduce((sum, l) => sum + l.known, 0);
-  // Counted on a part of them, the last digits say nothing.
-  const about = (n: number) => count(effect.rough ? Number(n.toPrecision(2)) : n);
   return (
     <section aria-label="People">
       <p>
         {effect.rough && "About "}
-        <strong className="num font-semibold">{about(known)}</strong> people can be shown it
+        <strong className="num font-semibold">{count(known)}</strong> people can be shown it
         {effect.people > 0 && (
           <>
             : of {count(effect.people)} of your own, {effect.rough && "about "}
-            {about(said)} identities may be sent (people who have said who they are), and the network knows{" "}
+            {count(said)} identities may be sent (people who have said who they are), and the network knows{" "}
             {Math.round(100 * (own / Math.max(1, said)))} of 100 of those
             {effect.told ? "" : ", as usual; it has not said so yet"}
             {known > own && <>; {count(known - own)} are new</>}
@@ -381,7 +379,7 @@ function Reach({
             const line = form.lines[at];
             return (
               <li key={l.key}>
-                {line ? lineWords(line, audiences) : l.key}: {about(l.known)}
+                {line ? lineWords(line, audiences) : l.key}: {count(l.known)}
                 {line?.audience ? ` of ${count(l.people)}` : ""}
               </li>
             );
