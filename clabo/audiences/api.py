@@ -87,7 +87,7 @@ def audience_versions(request: HttpRequest, site_id: int, audience_id: int) -> l
     site = site_for(request, site_id)
     names = names_of(site)
     found = queries.audience_of(site, audience_id).versions.select_related("made_by")
-    return [version_out(v, names) for v in found]
+    return [version_out(site, v, names) for v in found]
 
 
 @router.post(ONE + "/versions/{int:version}/restore", response=AudienceOut)

@@ -54,7 +54,7 @@ class Row(NamedTuple):
 def rows(audience: Audience, since: date | None = None) -> Iterator[list[Row]]:
     """The members, some thousand at a time; with `since`, who was added and removed after that day. Raises Problem."""
     population = Population(audience.site, Others(audience.site), reach=FURTHEST)
-    definition = audiences.parse(audience.definition)
+    definition = audiences.parse(audience.definition, audience.site.page_reading)
     ago = 0 if since is None else (population.today - since).days
     if since is not None and not 0 < ago < FURTHEST:
         raise Problem(f"Give a day before today, at most {FURTHEST - 1} days back.", "since")

@@ -31,7 +31,7 @@ def overlap(site: Site, those: list[Audience]) -> Overlap:
     if not 2 <= len(those) <= MOST:
         raise Problem(f"Choose two to {MOST} audiences.", "of")
     population = Population(site, Others(site))
-    definitions = [audiences.parse(a.definition) for a in those]
+    definitions = [audiences.parse(a.definition, site.page_reading) for a in those]
     population.read(definitions)
     sets = [population.asked(d, a.empty_at) for a, d in zip(those, definitions, strict=True)]
     found = []

@@ -264,7 +264,7 @@ def person_of(site: Site, visitor_id: int) -> Known:
     counted_by = stated.annotate(browsers=Count("statements")).order_by("pk")
     others = Others(site)
     population = Population(site, others)
-    definitions = {pk: audiences.parse(row.definition) for pk, row in others.rows.items()}
+    definitions = {pk: audiences.parse(row.definition, site.page_reading) for pk, row in others.rows.items()}
     population.read(definitions.values())
     history = histories(site, [visitor.pk])[visitor.pk]
     belongs = []

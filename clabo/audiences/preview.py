@@ -187,7 +187,7 @@ class Size:
 def sizes(site: Site, those: Seq[Audience]) -> dict[int, Size]:
     """Of each of these audiences."""
     population = Population(site, Others(site), reach=8)
-    known = {a.pk: audiences.parse(a.definition) for a in those}
+    known = {a.pk: audiences.parse(a.definition, site.page_reading) for a in those}
     population.read(known.values())
     return {
         a.pk: Size(*(len(population.asked(known[a.pk], a.empty_at, ago)) for ago in (0, 7))) for a in those

@@ -46,15 +46,16 @@ class Others:
     def __init__(self, site: Site) -> None:
         self.rows = {a.pk: a for a in audiences_of(site)}
         self._read: dict[int, Definition] = {}
-        # Changes whenever one of them does.
-        self.edition = tuple((pk, a.version) for pk, a in sorted(self.rows.items()))
+        self._reading = site.page_reading
+        # Changes whenever one of them does, or what it means.
+        self.edition = (repr(self._reading), *((pk, a.version) for pk, a in sorted(self.rows.items())))
 
     def __call__(self, audience_id: int) -> tuple[Definition, datetime | None] | None:
         row = self.rows.get(audience_id)
         if row is None:
             return None
         if audience_id not in self._read:
-            self._read[audience_id] = audiences.parse(row.definition)
+            self._read[audience_id] = audiences.parse(row.definition, self._reading)
         return self._read[audience_id], row.empty_at
 
     def used_by(self, audience_id: int) -> list[Audience]:

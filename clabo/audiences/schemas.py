@@ -308,7 +308,7 @@ def audiences_out(site: Site, those: list[Audience]) -> list[AudienceOut]:
             name=a.name,
             definition=a.definition,
             version=a.version,
-            sentence=audience_sentence(audiences.parse(a.definition), names),
+            sentence=audience_sentence(audiences.parse(a.definition, site.page_reading), names),
             people=counted[a.pk].now,
             week_ago=counted[a.pk].week_ago,
             enough=enough(counted[a.pk].now, site.audience_floor, site.audience_plenty),
@@ -320,13 +320,13 @@ def audiences_out(site: Site, those: list[Audience]) -> list[AudienceOut]:
     ]
 
 
-def version_out(version: AudienceVersion, names: Names) -> AudienceVersionOut:
+def version_out(site: Site, version: AudienceVersion, names: Names) -> AudienceVersionOut:
     return AudienceVersionOut(
         version=version.version,
         name=version.name,
         made_at=version.made_at,
         made_by=str(version.made_by or ""),
-        sentence=audience_sentence(audiences.parse(version.definition), names),
+        sentence=audience_sentence(audiences.parse(version.definition, site.page_reading), names),
         definition=version.definition,
     )
 

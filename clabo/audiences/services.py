@@ -17,6 +17,7 @@ from clabo.audiences.queries import Others, lists_of, refers
 from clabo.audiences.variants import tests_of
 from clabo.conversions.models import ConversionRule
 from clabo.core import audiences
+from clabo.core.addresses import AS_WRITTEN
 from clabo.core.audiences import Definition
 from clabo.core.rules import RuleError
 from clabo.problems import Problem
@@ -38,7 +39,7 @@ class AudienceContent:
 def read_definition(site: Site, data: Any, of: int | None = None) -> Definition:
     """The definition that JSON states, of the audience with id `of`; raises Problem naming the field."""
     try:
-        definition = audiences.parse(data)
+        definition = audiences.parse(data, site.page_reading)
     except RuleError as error:
         raise Problem(say(error.told), f"definition.{error.field}".rstrip(".")) from None
     others = Others(site)
@@ -64,9 +65,14 @@ def read_definition(site: Site, data: Any, of: int | None = None) -> Definition:
     return definition
 
 
+def _as_written(data: Any) -> dict[str, Any]:
+    """What is stored of a definition that can be read: what tells pages apart on the site may change."""
+    return audiences.as_json(audiences.parse(data, AS_WRITTEN))
+
+
 def make_audience(site: Site, content: AudienceContent, by: User | None) -> Audience:
     """A new audience; raises Problem."""
-    definition = read_definition(site, content.definition)
+    read_definition(site, content.definition)
     name = _name(content.name)
     if Audience.objects.filter(site=site, deleted_at=None).count() >= MOST_AUDIENCES:
         raise Problem(f"A site has at most {MOST_AUDIENCES} audiences. Delete one first.", status=409)
@@ -74,7 +80,7 @@ def make_audience(site: Site, content: AudienceContent, by: User | None) -> Audi
         made = Audience.objects.create(
             site=site,
             name=name,
-            definition=audiences.as_json(definition),
+            definition=_as_written(content.definition),
             empty_at=datetime.now(UTC) if content.starts_empty else None,
         )
         _note(made, by)
@@ -86,7 +92,8 @@ def change_audience(audience: Audience, content: AudienceContent, by: User | Non
 
     Whether it started empty stays as it was.
     """
-    definition = audiences.as_json(read_definition(audience.site, content.definition, audience.pk))
+    read_definition(audience.site, content.definition, audience.pk)
+    definition = _as_written(content.definition)
     name = _name(content.name)
     with _named_once():
         locked = Audience.objects.select_for_update().get(pk=audience.pk)
@@ -120,7 +127,7 @@ def remove_audience(audience: Audience) -> None:
 def restore_audience(audience: Audience) -> None:
     """Undo a removal; raises Problem where another has its name now, or what it rests on is gone."""
     others = Others(audience.site)
-    definition = audiences.parse(audience.definition)
+    definition = audiences.parse(audience.definition, AS_WRITTEN)
     if any(other not in others.rows for other in refers((definition, None))):
         raise Problem("An audience that it rests on is deleted. Restore that first.", status=409)
     with _named_once():
@@ -139,7 +146,7 @@ def make_bands(audience: Audience, cuts: list[int], by: User | None) -> list[Aud
         )
     if cuts[0] < 0 or cuts[-1] > audiences.LONGEST:
         raise Problem(f"Cuts are ages in days, 0 to {audiences.LONGEST}.", "cuts")
-    definition = audiences.parse(audience.definition)
+    definition = audiences.parse(audience.definition, AS_WRITTEN)
     if audiences.first_part(definition) is None:
         raise Problem("Nothing that this audience includes has an age.", "cuts")
     made = []

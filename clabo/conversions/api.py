@@ -76,12 +76,13 @@ def restore_conversion(request: HttpRequest, site_id: int, rule_id: int) -> tupl
 
 @router.get("/sites/{int:site_id}/conversions/{int:rule_id}/versions", response=list[VersionOut])
 def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOut]:
-    rule = queries.rule_of(site_for(request, site_id), rule_id)
+    site = site_for(request, site_id)
+    rule = queries.rule_of(site, rule_id)
     return [
         VersionOut(
             **change_out(v).dict(),
             made_by=str(v.made_by or ""),
-            sentence=sentence(rules.parse(v.content["rule"])),
+            sentence=sentence(rules.parse(v.content["rule"], site.page_reading)),
             content=v.content,
         )
         for v in rule.versions.select_related("made_by")
@@ -101,7 +102,7 @@ def restore_version(request: HttpRequest, site_id: int, rule_id: int, version: i
 def preview(request: HttpRequest, site_id: int, data: PreviewIn) -> PreviewOut:
     site = site_for(request, site_id)
     try:
-        rule = rules.parse(data.rule)
+        rule = rules.parse(data.rule, site.page_reading)
     except rules.RuleError as error:
         raise Problem(say(error.told), error.field) from None
     known = queries.rules_of(site)

@@ -100,10 +100,12 @@ def _touches(
         started_at__lte=max(c.time for c in conversions),
         traffic_class=TrafficClass.COUNTED,
         views__gt=0,
-    ).only("id", "visitor_id", "started_at", "channel", "day", "entry_page_id", "origin_id", "device")
+    ).only(
+        "id", "visitor_id", "started_at", "channel", "number", "day", "entry_page_id", "origin_id", "device"
+    )
     for visit in rows:
         visits[visit.pk] = visit
-        found[visit.visitor_id].append(Touch(visit.pk, visit.started_at, visit.channel))  # type: ignore[arg-type]
+        found[visit.visitor_id].append(Touch(visit.pk, visit.started_at, visit.channel, visit.number))  # type: ignore[arg-type]
     return found, visits
 
 

@@ -17,7 +17,9 @@ from clabo.events.storing import StoredBatch
 def reconcile_batch(batch: StoredBatch) -> None:
     """Reconcile the visitors that a batch may have given a conversion, or taken one from."""
     the_rules = list(ConversionRule.objects.filter(site_id=batch.site_id, deleted_at=None))
-    concerned = _concerned(batch, [rules.parse(r.rule) for r in the_rules]) | batch.restitched
+    concerned = (
+        _concerned(batch, [rules.parse(r.rule, batch.reading.pages) for r in the_rules]) | batch.restitched
+    )
     if concerned and the_rules:
         reconcile(batch.site_id, the_rules, concerned, afresh=batch.restitched)
     if batch.restitched:

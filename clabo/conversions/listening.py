@@ -15,10 +15,11 @@ Where = list[dict[str, str]]
 def listening(sites: Sequence[Site]) -> dict[int, dict[str, Any]]:
     """The parts of each site's rules that the tag must know: what to look for, and on which pages."""
     found: dict[int, dict[str, Any]] = {}
+    readings = {site.pk: site.page_reading for site in sites}
     stored = ConversionRule.objects.filter(site__in=sites, deleted_at=None).order_by("pk")
     for site_id, rule in stored.values_list("site_id", "rule"):
         asked = found.setdefault(site_id, {})
-        for leaf, where in _with_pages(rules.parse(rule), []):
+        for leaf, where in _with_pages(rules.parse(rule, readings[site_id]), []):
             _ask(asked, leaf, where)
     return found
 

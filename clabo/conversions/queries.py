@@ -79,7 +79,7 @@ def recent_counts(site: Site, the_rules: Sequence[ConversionRule], days: int = 2
 
 
 def _unproven(site: Site, rule: ConversionRule, days: int) -> int:
-    met = events_met(site.pk, rules.parse(rule.rule)).reported()
+    met = events_met(site.pk, rules.parse(rule.rule, site.page_reading)).reported()
     return met.filter(proven=False, time__gte=site.last_days(days)).count()
 
 
@@ -109,7 +109,7 @@ class RuleMet:
 
 def rules_met(site: Site, hits: Sequence[Event]) -> dict[UUID, list[RuleMet]]:
     """Which rules in force each hit meets, and whether it counted. Pages and elements must be loaded."""
-    parsed = [(r, rules.parse(r.rule)) for r in rules_of(site)]
+    parsed = [(r, rules.parse(r.rule, site.page_reading)) for r in rules_of(site)]
     if not hits or not parsed:
         return {}
     counted = set(
@@ -130,4 +130,6 @@ def rules_met(site: Site, hits: Sequence[Event]) -> dict[UUID, list[RuleMet]]:
 
 def checks_of(rule: ConversionRule, hit: Event) -> list[rules.Check]:
     """Each condition of a rule held against one hit, with the reason why not."""
-    return rules.checks(rules.parse(rule.rule), occurrence(hit, hit.page, hit.element))
+    return rules.checks(
+        rules.parse(rule.rule, rule.site.page_reading), occurrence(hit, hit.page, hit.element)
+    )

@@ -134,7 +134,8 @@ def _keep_presence(
     numbers = dict(
         Visitor.objects.filter(in_array("id", {c.visitor_id for c in changed})).values_list("id", "number")
     )
-    before = {(c.time.astimezone(zone).date(), numbers[c.visitor_id]) for c in changed}
+    # Days as they were stored: the site's zone may have changed.
+    before = {(c.day, numbers[c.visitor_id]) for c in changed}
     held = {
         (c.time.astimezone(zone).date(), numbers[c.visitor])
         for c in now
@@ -185,7 +186,7 @@ def _candidates(
 
 def events_of(rule: ConversionRule, known: Inventory) -> QuerySet[Event]:
     """The events that meet a rule; only proven ones where it asks for that."""
-    met = events_met(known.site_id, rules.parse(rule.rule), known)
+    met = events_met(known.site_id, rules.parse(rule.rule, known.reading), known)
     return met.filter(proven=True) if rule.proven_only else met
 
 

@@ -186,7 +186,7 @@ def conversions_out(site: Any, the_rules: list[ConversionRule]) -> list[Conversi
             network_day_limit=r.network_day_limit,
             site_day_limit=r.site_day_limit,
             version=r.version,
-            sentence=sentence(rules.parse(r.rule)),
+            sentence=sentence(rules.parse(r.rule, site.page_reading)),
             recounting=r.counted_version != r.version,
             progress=progress.get(r.pk),
             recent=counts[r.pk].recent,

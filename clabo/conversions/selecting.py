@@ -38,9 +38,10 @@ from django.db.models.lookups import (
 )
 
 from clabo.core import rules
-from clabo.core.addresses import Address
+from clabo.core.addresses import Address, PageReading
 from clabo.db.arrays import in_array
 from clabo.events.models import Element, Event, Kind, OfVisits, Page
+from clabo.sites.models import Site
 
 _NUMERIC = {
     "at_least": GreaterThanOrEqual,
@@ -56,6 +57,11 @@ class Inventory:
 
     site_id: int
     _met: dict[Any, list[int]] = field(default_factory=dict)
+
+    @cached_property
+    def reading(self) -> PageReading:
+        """How the site reads addresses, those of its rules among them."""
+        return Site.objects.prefetch_related("hosts").get(pk=self.site_id).page_reading
 
     def pages(self, ids: Iterable[int]) -> dict[int, Page]:
         """These of the site's pages, to be shown, by id."""

@@ -13,6 +13,7 @@ from clabo.accounts.models import User
 from clabo.conversions.models import Category, ConversionRule, RuleVersion
 from clabo.conversions.tasks import recount_later
 from clabo.core import daylimit, rules
+from clabo.core.addresses import AS_WRITTEN
 from clabo.core.naming import NAME
 from clabo.problems import Problem
 from clabo.sites.models import Site
@@ -54,7 +55,7 @@ def checked(content: RuleContent) -> RuleContent:
     if value is not None and not (value.is_finite() and 0 <= value < Decimal("1e9")):
         raise Problem("A value lies between 0 and 1,000,000,000.", "value")
     try:
-        parsed = rules.parse(content.rule)
+        parsed = rules.parse(content.rule, AS_WRITTEN)
     except rules.RuleError as error:
         raise Problem(say(error.told), error.field) from None
     if content.counting == "every" and any(leaf.repeats() for leaf in rules.leaves(parsed)):

@@ -130,10 +130,12 @@ def _host_of_origin(origin: str) -> str:
 
 
 @lru_cache(maxsize=65_536)
-def normalise(url: str, meaningful: frozenset[str] = frozenset(), keep_fragment: bool = False) -> Address:
+def normalise(
+    url: str, meaningful: frozenset[str] | None = frozenset(), keep_fragment: bool = False
+) -> Address:
     """The page that `url` shows (definitions: "Page"; RFC 3986 §6.2.2).
 
-    `meaningful` names the query parameters that tell pages apart on this site; `keep_fragment`
+    `meaningful` names the query parameters that tell pages apart on this site, None stands for all; `keep_fragment`
     is for sites that route by it. Raises AddressError where `url` is not an http(s) address.
 
     >>> str(normalise("HTTPS://Brackenhive.Example:443/a%7eb/?utm_source=x#top"))
@@ -143,8 +145,9 @@ def normalise(url: str, meaningful: frozenset[str] = frozenset(), keep_fragment:
     path = _without_dot_segments(_normal_escapes(parts.path or "/"))
     if len(path) > 1:
         path = path.rstrip("/") or "/"
-    if meaningful and parts.query:
-        kept = sorted(p for p in parse_qsl(parts.query, keep_blank_values=True) if p[0] in meaningful)
+    if meaningful != frozenset() and parts.query:
+        pairs = parse_qsl(parts.query, keep_blank_values=True)
+        kept = sorted(p for p in pairs if meaningful is None or p[0] in meaningful)
         if kept:
             path += "?" + "&".join(f"{quote(k, safe='')}={quote(v, safe='')}" for k, v in kept)
     if keep_fragment and parts.fragment:
@@ -170,6 +173,48 @@ def canonical_query(url: str) -> str:
             break
         kept.append(part)
     return "&".join(kept)
+
+
+@dataclass(frozen=True, slots=True)
+class PageReading:
+    """How the addresses of one site become pages (definitions: "Page"): its settings, for whatever holds an address.
+
+    `meaningful` are the query parameters that tell pages apart (None: all), `stands_for` the host that another's pages
+    are reported under.
+    """
+
+    meaningful: frozenset[str] | None = frozenset()
+    keep_fragment: bool = False
+    stands_for: Mapping[str, str] = field(default_factory=dict)
+
+    def page(self, url: str) -> Address:
+        """The page that `url` is reported under; raises AddressError."""
+        address = normalise(url, self.meaningful, self.keep_fragment)
+        other = self.stands_for.get(address.host)
+        return Address(other, address.path) if other else address
+
+    def again(self, page: Address, query: str) -> Address:
+        """The page that an address was of which this was kept: the page as it was read then, and its canonical query.
+
+        A fragment that was not kept then cannot come back; raises AddressError where the page was none.
+
+        >>> PageReading(frozenset({"step"})).again(Address("a.example", "/shop"), "step=2&x=1")
+        Address(host='a.example', path='/shop?step=2')
+        """
+        rest, mark, fragment = page.path.partition("#")
+        path, _, told = rest.partition("?")
+        # What told pages apart is whole in the path; the query may have been cut.
+        names = {name for name, _ in parse_qsl(told, keep_blank_values=True)}
+        others = [p for p in parse_qsl(query, keep_blank_values=True) if p[0] not in names]
+        pairs = [*parse_qsl(told, keep_blank_values=True), *others]
+        asked = f"?{urlencode(pairs)}" if pairs else ""
+        return self.page(f"https://{page.host}{path}{asked}{mark}{fragment}")
+
+
+# What somebody wrote, in one spelling and with all that it says: how addresses are stored that settings are put to later.
+AS_WRITTEN = PageReading(None, True)
+# Of a site that has set nothing.
+PLAIN = PageReading()
 
 
 _CAMPAIGN_PARAMETERS = {

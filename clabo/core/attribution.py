@@ -18,11 +18,15 @@ SHARE_DIGITS = Decimal("0.000000001")
 
 @dataclass(frozen=True, slots=True)
 class Touch:
-    """A visit that may have led to a conversion."""
+    """A visit that may have led to a conversion, the `number`th of its visitor's.
+
+    Of two that began in the same moment the number tells which came first: ids are given in the order of arrival.
+    """
 
     visit: int
     start: datetime
     channel: Channel
+    number: int = 0
 
 
 def eligible(
@@ -35,7 +39,7 @@ def eligible(
     earliest = converted_at - timedelta(days=window_days)
     return sorted(
         (t for t in touches if t.visit == own or earliest <= t.start <= converted_at),
-        key=lambda t: (t.start, t.visit),
+        key=lambda t: (t.start, t.number),
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 from urllib.parse import parse_qsl, urlencode, urlsplit, urlunsplit
 
-from clabo.core.addresses import Address, AddressError, campaign_of, host_of, normalise
+from clabo.core.addresses import AddressError, campaign_of, host_of, normalise
 from clabo.core.channels import Lists, classify
 from clabo.core.told import Told, told
 
@@ -208,8 +208,3 @@ def _near(text: str, others: Collection[str]) -> str:
         return ""
     same = [o for o in others if o and _squeezed(o) == _squeezed(text) and _squeezed(text)]
     return min(same, default="")
-
-
-def page_of(address: str) -> Address:
-    """The page that a link leads to; raises AddressError."""
-    return normalise(address)

@@ -13,7 +13,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from typing import Literal, get_args
 
-from clabo.core.addresses import AddressError, normalise
+from clabo.core.addresses import AS_WRITTEN, AddressError
 from clabo.core.told import Told, told
 
 Field = Literal[
@@ -89,7 +89,7 @@ class ColumnMapping:
 
 @dataclass(frozen=True, slots=True)
 class SpendLine:
-    """One good row. `landing` is the normalised page, or empty; the ad side's own count is None where it has no column."""
+    """One good row. `landing` is an address as it is written there, in one spelling, or empty; the ad side's own count is None where it has no column."""
 
     day: date
     source: str
@@ -226,7 +226,7 @@ def read_row(cells: Sequence[str], reading: ColumnMapping) -> SpendLine | BadRow
         if landing.startswith("/"):
             landing = reading.host + landing
         try:
-            landing = str(normalise(landing if "://" in landing else "https://" + landing))
+            landing = str(AS_WRITTEN.page(landing if "://" in landing else "https://" + landing))
         except AddressError as error:
             return BadRow("landing", told("bad_landing", text=landing[:80], why=error.told))
     texts: tuple[Field, ...] = ("source", "campaign", "ad_group", "ad")

@@ -17,7 +17,7 @@ class _InArray(Lookup):
         return f"{sql} = ANY(%s::{kind}[])", [*params, values]
 
 
-def in_array(column: str, values: Iterable[Any], kind: Literal["bigint", "uuid"] = "bigint") -> Q:
+def in_array(column: str, values: Iterable[Any], kind: Literal["bigint", "uuid", "text"] = "bigint") -> Q:
     """The condition that `column` has one of the values; never with none."""
     listed = list(values)
     return Q(_InArray(F(column), (kind, listed))) if listed else Q(pk__in=[])

@@ -24,7 +24,7 @@ def members_of(audience: Audience) -> BitMap:
     if site.consent == Consent.NAMELESS:
         return BitMap()
     population = Population(site, Others(site), reach=FURTHEST)
-    definition = audiences.parse(audience.definition)
+    definition = audiences.parse(audience.definition, site.page_reading)
     population.read([definition])
     return population.asked(definition, audience.empty_at)
 

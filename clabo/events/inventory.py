@@ -25,8 +25,10 @@ CROWD_PATH = "/(too many to tell apart)"
 CROWD_SOURCE = "(too many to tell apart)"
 
 
-def pages(site_id: int, parsed_events: Collection[ParsedEvent], allowance: Allowance) -> dict[Address, Page]:
-    """The page of every parsed, with its inventory brought up to date.
+def pages(
+    site_id: int, parsed_events: Collection[ParsedEvent], allowance: Allowance
+) -> tuple[dict[Address, Page], set[Address]]:
+    """The page of every parsed, with its inventory brought up to date; and which are new.
 
     A parsed whose page is one too many gets its host's page for all of these.
     """
@@ -76,7 +78,7 @@ def pages(site_id: int, parsed_events: Collection[ParsedEvent], allowance: Allow
         unique_fields=["id"],
         update_fields=["first_at", "last_at", "title", "views", "twice_at"],
     )
-    return found
+    return found, set(first)
 
 
 def _pages(site_id: int, wanted: Iterable[Address]) -> dict[Address, Page]:

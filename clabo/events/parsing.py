@@ -19,10 +19,10 @@ from clabo.core.addresses import (
     Address,
     AddressError,
     Campaign,
+    PageReading,
     campaign_of,
     canonical_query,
     host_of,
-    normalise,
 )
 from clabo.core.proof import PROPERTY, is_proven
 from clabo.events.models import SERVER_KINDS, Device, Kind, TrafficClass
@@ -39,10 +39,8 @@ class SiteReader:
     """How one site's addresses and days are read."""
 
     site_id: int
-    stands_for: Mapping[str, str]
+    pages: PageReading
     hosts: frozenset[str]
-    meaningful: frozenset[str]
-    keep_fragment: bool
     gap: timedelta
     zone: ZoneInfo
     # What the site's own server signs orders with; those in force.
@@ -54,10 +52,8 @@ class SiteReader:
         hosts = list(site.hosts.all())
         return cls(
             site.pk,
-            {h.host: h.stands_for for h in hosts if h.stands_for},
+            site.page_reading,
             frozenset(h.host for h in hosts) | frozenset(h.stands_for for h in hosts if h.stands_for),
-            frozenset(site.meaningful_parameters),
-            site.keep_fragment,
             timedelta(minutes=site.visit_gap_minutes),
             site.zone,
             tuple(k.secret for k in site.proof_keys.all() if k.ended_at is None),
@@ -65,9 +61,7 @@ class SiteReader:
 
     def page(self, url: str) -> Address:
         """The page that `url` is reported under."""
-        address = normalise(url, self.meaningful, self.keep_fragment)
-        other = self.stands_for.get(address.host)
-        return Address(other, address.path) if other else address
+        return self.pages.page(url)
 
     def day(self, time: datetime) -> date:
         """The site's own day."""
@@ -187,7 +181,7 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
                 visitor,
                 page,
                 canonical_query(event.url),
-                _outside(event.referrer, reading),
+                outside(event.referrer, reading),
                 event.title,
                 event.name,
                 properties or None,
@@ -260,7 +254,8 @@ def _reference(properties: Mapping[str, object]) -> UUID | None:
         return None
 
 
-def _outside(referrer: str, reading: SiteReader) -> str:
+def outside(referrer: str, reading: SiteReader) -> str:
+    """The referrer, or nothing where it is one of the site's own pages, or none."""
     if not referrer:
         return ""
     try:

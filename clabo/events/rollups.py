@@ -40,15 +40,19 @@ class CountedVisit(Protocol):
 
 
 class Changes:
-    """Differences to the daily counts of one site, gathered and then applied at once."""
+    """Differences to the daily counts of one site, gathered and then applied at once.
 
-    def __init__(self, site_id: int) -> None:
+    `anew`: they are counted from nothing, so that there is nothing to take away.
+    """
+
+    def __init__(self, site_id: int, anew: bool = False) -> None:
         self.site_id = site_id
+        self._anew = anew
         self._by_key: defaultdict[Key, dict[Count, int]] = defaultdict(lambda: dict.fromkeys(COUNTS, 0))
 
     def visit(self, visit: CountedVisit, sign: int) -> None:
         """Add (+1) or take away (-1) what `visit` contributes as it stands."""
-        if visit.traffic_class != TrafficClass.COUNTED or not visit.views:
+        if visit.traffic_class != TrafficClass.COUNTED or not visit.views or (self._anew and sign < 0):
             return
         entry = self._row(visit.day, visit.entry_page_id, visit)
         entry["entries"] += sign
@@ -59,7 +63,7 @@ class Changes:
 
     def view(self, visit: CountedVisit, page_id: int, day: date, sign: int) -> None:
         """Add or take away one view of a page in `visit`."""
-        if visit.traffic_class == TrafficClass.COUNTED:
+        if visit.traffic_class == TrafficClass.COUNTED and not (self._anew and sign < 0):
             self._row(day, page_id, visit)["views"] += sign
 
     def _row(self, day: date, page_id: int | None, visit: CountedVisit) -> dict[Count, int]:

@@ -14,7 +14,7 @@ from clabo.events.allowance import Allowance
 from clabo.events.exclusions import InForce
 from clabo.events.inventory import Beginning
 from clabo.events.models import KIND_NAMES, Kind, TrafficClass, Visit, fingerprint
-from clabo.events.parsing import ParsedEvent, SiteReader
+from clabo.events.parsing import ParsedEvent, SiteReader, outside
 from clabo.events.rollups import Changes
 
 _NEVER, _NO_DAY = datetime.min, date.min
@@ -153,7 +153,7 @@ def begin_visits(context: Context, pairs: Sequence[Pair]) -> None:
     networks: dict[Beginning, str] = {}
     for _, stretch in pairs:
         first = stretch.hits[0].item
-        beginnings.append(Beginning.of(first.campaign, first.event.referrer))
+        beginnings.append(Beginning.of(first.campaign, outside(first.event.referrer, reading)))
         networks.setdefault(beginnings[-1], first.parsed.network if first.parsed else "")
     origins = inventory.origins(reading, networks, context.allowance)
     for (visit, stretch), beginning in zip(pairs, beginnings, strict=True):
@@ -162,7 +162,8 @@ def begin_visits(context: Context, pairs: Sequence[Pair]) -> None:
         visit.started_at = stretch.start
         visit.day = reading.day(stretch.start)
         visit.origin_id, visit.channel = origin.pk, origin.channel
-        visit.referrer = first.event.referrer
+        # Its host may have become one of the site's own since it was stored.
+        visit.referrer = outside(first.event.referrer, reading)
         visit.campaign_fingerprint = stretch.campaign[0] if stretch.campaign else ""
         visit.sub_ids = dict(first.campaign.sub_ids) or None
         visit.device, visit.traffic_class = first.event.device, first.event.traffic_class

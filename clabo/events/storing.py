@@ -25,6 +25,7 @@ from clabo.events.exclusions import InForce
 from clabo.events.models import Element, Event, Page, Visit, Visitor
 from clabo.events.parsing import ParsedEvent, SiteReader
 from clabo.events.restitching import restitch, restitch_whole
+from clabo.events.rollups import Changes
 from clabo.events.stitching import (
     Context,
     NewEvent,
@@ -51,6 +52,8 @@ class StoredBatch:
     reading: SiteReader
     events: list[NewEvent] = field(default_factory=list)
     pages: dict[int, Page] = field(default_factory=dict)
+    # Those that nobody had seen before.
+    new_pages: set[Address] = field(default_factory=set)
     elements: dict[int, Element] = field(default_factory=dict)
     restitched: set[int] = field(default_factory=set)
     # Whose daily counts have changed, or on which something now belongs to others.
@@ -84,10 +87,11 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     batch.led_back = [(d.back, d.visitor_key, d.time) for d in fresh if d.back]
     batch.unfound = [(key, place, d.visitor_key, d.time) for d in fresh for key, place in d.unfound.items()]
     context = Context.of(reading)
-    pages = inventory.pages(reading.site_id, fresh, context.allowance)
+    pages, new_pages = inventory.pages(reading.site_id, fresh, context.allowance)
     inventory.fold_visitors(reading.site_id, fresh, context.allowance)
     elements = inventory.elements(reading.site_id, fresh)
     batch.pages = {p.pk: p for p in pages.values()}
+    batch.new_pages = new_pages
     batch.elements = {e.pk: e for e in elements.values()}
     by_key: defaultdict[UUID, list[ParsedEvent]] = defaultdict(list)
     for parsed in fresh:
@@ -165,6 +169,20 @@ def rejoin(reading: SiteReader, changed: Collection[tuple[int, int]]) -> StoredB
         context.changes.apply()
         context.allowance.save()
     return batch
+
+
+def restitch_all(reading: SiteReader, people: Collection[int]) -> None:
+    """Make all visits of these people anew, and count them in; what the daily counts hold of them is gone already.
+
+    The caller holds the site's lock and a transaction, and tells the pipeline's hooks.
+    """
+    context = replace(Context.of(reading), changes=Changes(reading.site_id, anew=True))
+    visitors = inventory.persons([], people)
+    restitch_whole(context, {pk: [] for pk in people}, visitors)
+    attach_reports(reading.site_id, [], [], (), people)
+    _save(list(visitors.values()))
+    context.changes.apply()
+    context.allowance.save()
 
 
 def _save(visitors: list[Visitor]) -> None:

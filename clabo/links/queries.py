@@ -11,7 +11,7 @@ from django.db.models import Count, Max, Q, Sum
 
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import Credit
-from clabo.core.addresses import AddressError, campaign_of, normalise
+from clabo.core.addresses import AddressError, campaign_of
 from clabo.core.evidence import Interval, rate_interval
 from clabo.core.links import Field, Known, Naming, PageState
 from clabo.delivery.models import AdChannel
@@ -61,12 +61,10 @@ def page_state(site: Site, address: str) -> PageState:
 def page_at(site: Site, address: str) -> Page | None:
     """The site's page at an address, where one was seen there."""
     try:
-        found = normalise(address, frozenset(site.meaningful_parameters), site.keep_fragment)
+        found = site.page_reading.page(address)
     except AddressError:
         return None
-    stands_for = {h.host: h.stands_for for h in site.hosts.all() if h.stands_for}
-    host = stands_for.get(found.host, found.host)
-    return Page.objects.filter(site=site, host=host, path=found.path).first()
+    return Page.objects.filter(site=site, host=found.host, path=found.path).first()
 
 
 @dataclass(frozen=True, slots=True)

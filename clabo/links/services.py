@@ -11,9 +11,10 @@ from django.db import IntegrityError, transaction
 
 from clabo.accounts.models import User
 from clabo.core.addresses import campaign_of
-from clabo.core.links import FIELDS, SPACES, LinkError, Naming, Parts, build, doubts, page_of
+from clabo.core.links import FIELDS, SPACES, LinkError, Naming, Parts, build, doubts
 from clabo.core.told import Told
 from clabo.events.models import fingerprint
+from clabo.events.parsing import SiteReader
 from clabo.links.models import AdLink, LinkNaming
 from clabo.links.queries import known_of, naming_of
 from clabo.problems import Problem, missing
@@ -48,12 +49,10 @@ def keep(site: Site, parts: Parts, by: User | None) -> AdLink:
     """Build a link and keep it; one that is there already is given back. Raises Problem."""
     address = look_at(site, parts).address
     said = campaign_of(address)
-    page = page_of(address)
-    stands_for = {h.host: h.stands_for for h in site.hosts.all() if h.stands_for}
-    host = stands_for.get(page.host, page.host)
+    page = site.page_reading.page(address)
     names = (said.source, said.medium, said.name, said.ad_group, said.ad)
     subs = dict(sorted(said.sub_ids.items()))
-    mark = fingerprint(host, page.path, *names, *(f"{k}={v}" for k, v in subs.items()))
+    mark = fingerprint(page.host, page.path, *names, *(f"{k}={v}" for k, v in subs.items()))
     if AdLink.objects.filter(site=site).count() >= MOST_LINKS:
         raise Problem(f"A site keeps at most {MOST_LINKS:,} links. Remove some first.", "destination")
     try:
@@ -62,7 +61,7 @@ def keep(site: Site, parts: Parts, by: User | None) -> AdLink:
                 site=site,
                 destination=parts.destination.strip()[:2048],
                 address=address,
-                host=host,
+                host=page.host,
                 path=page.path,
                 **dict(zip(FIELDS, names, strict=True)),
                 sub_ids=subs,
@@ -104,3 +103,12 @@ def qr(link: AdLink) -> bytes:
     out = io.BytesIO()
     segno.make(link.address, error="m", micro=False).save(out, kind="svg", scale=4, border=4)
     return out.getvalue()
+
+
+def reread_pages(reading: SiteReader) -> None:
+    """The page of every kept link, as the site reads addresses now. Two that have become alike stay two."""
+    links = list(AdLink.objects.filter(site_id=reading.site_id))
+    for link in links:
+        page = reading.page(link.address)
+        link.host, link.path = page.host, page.path
+    AdLink.objects.bulk_update(links, ["host", "path"], batch_size=500)

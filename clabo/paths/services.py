@@ -12,6 +12,7 @@ from clabo.accounts.models import User
 from clabo.audiences.models import Audience
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.conversions.models import ConversionRule
+from clabo.core.addresses import AS_WRITTEN, PageReading
 from clabo.core.audiences import LONGEST, Converted, Happened, What
 from clabo.core.audiences.definition import LONGEST_WITHIN
 from clabo.core.audiences.whats import read_what
@@ -26,8 +27,10 @@ MOST_STEPS = 8
 MOST_PATHS = 100
 
 
-def read_steps(site: Site, data: Sequence[Any]) -> list[What]:
-    """The steps that JSON states; raises Problem naming the one that cannot be read."""
+def read_steps(site: Site, data: Sequence[Any], reading: PageReading | None = None) -> list[What]:
+    """The steps that JSON states, as the site reads addresses unless told otherwise; raises Problem naming the one that
+    cannot be read.
+    """
     if not 2 <= len(data) <= MOST_STEPS:
         raise Problem(f"A path has 2 to {MOST_STEPS} steps.", "steps")
     known = set(ConversionRule.objects.filter(site=site, deleted_at=None).values_list("pk", flat=True))
@@ -35,7 +38,7 @@ def read_steps(site: Site, data: Sequence[Any]) -> list[What]:
     for place, one in enumerate(data):
         field = f"steps[{place}]"
         try:
-            what = read_what(one)
+            what = read_what(one, reading or site.page_reading)
         except RuleError as error:
             raise Problem(say(error.told), f"{field}.{error.field}".rstrip(".")) from None
         if not isinstance(what, Happened | Converted):
@@ -65,7 +68,8 @@ def keep_path(
     site: Site, name: str, steps: Sequence[Any], within: int | None, by: User | None, path: Path | None = None
 ) -> Path:
     """Keep a path, or change one; raises Problem."""
-    read = read_steps(site, steps)
+    # Stored, it outlives the settings.
+    read = read_steps(site, steps, AS_WRITTEN)
     name = name.strip()
     if not name or len(name) > 80 or "\x00" in name:
         raise Problem("Give it a name of at most 80 characters.", "name")
@@ -100,7 +104,8 @@ def audiences_of_left(
 
     Each holds who did the steps up to there in order within the last `days` days, minus who did the next one too.
     """
-    read = read_steps(site, steps)
+    # Stored, it outlives the settings.
+    read = read_steps(site, steps, AS_WRITTEN)
     if not 1 <= days <= LONGEST:
         raise Problem(f"Give 1 to {LONGEST} days.", "days")
     if at is not None and not 1 <= at < len(read):

@@ -62,7 +62,9 @@ class PlanPeople:
 
     def of(self, those: list[Audience | None], left_out: list[Audience]) -> list[BitMap]:
         """Of each line; new people are nobody of the site's."""
-        asked = {a.pk: audiences.parse(a.definition) for a in [*those, *left_out] if a}
+        asked = {
+            a.pk: audiences.parse(a.definition, self._site.page_reading) for a in [*those, *left_out] if a
+        }
         self._population.read(asked.values())
         out = BitMap()
         for other in left_out:
@@ -129,7 +131,7 @@ def share_known(channel: AdChannel) -> tuple[float, bool]:
 def buyers_of(site: Site, rule_id: int) -> int | None:
     """An audience of exactly those who have converted; None where there is none."""
     for audience in Audience.objects.filter(site=site, deleted_at=None).order_by("pk"):
-        definition = audiences.parse(audience.definition)
+        definition = audiences.parse(audience.definition, site.page_reading)
         part = definition.include
         plain = isinstance(part, Part) and part.what == Converted(rule_id) and part.start == 0
         if plain and definition.exclude is None and audience.empty_at is None:

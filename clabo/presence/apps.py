@@ -12,6 +12,7 @@ class PresenceConfig(AppConfig):
 
     def ready(self) -> None:
         from clabo.pipeline import hooks
-        from clabo.presence.keeping import keep_presence
+        from clabo.presence.keeping import empty, keep_presence
 
         hooks.after_batch.add("presence", keep_presence)
+        hooks.after_rereading.add("presence", empty)

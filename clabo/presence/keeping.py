@@ -13,10 +13,11 @@ from pyroaring import BitMap
 
 from clabo.db.arrays import in_array
 from clabo.events.models import Event, TrafficClass, Visit, Visitor
+from clabo.events.parsing import SiteReader
 from clabo.events.storing import StoredBatch
 from clabo.presence.atoms import Key, Sort, atoms
 from clabo.presence.keys import LEFT_OUT, VISIT_COLUMNS, arrival, event_key
-from clabo.presence.models import Piece
+from clabo.presence.models import DayPresence, Piece, Trail
 from clabo.presence.tasks import merge_later
 from clabo.presence.trails import touch
 
@@ -107,6 +108,23 @@ def refresh(site_id: int, zone: ZoneInfo, visitors: Collection[int], days: Colle
     _refresh(changes, visitors, zone, days)
     changes.write()
     touch(site_id, {*changes.cleared, *changes.into})
+
+
+def empty(reading: SiteReader) -> None:
+    """Take everybody out of the index of a site, on every day: what follows puts them in again as they are stored now.
+
+    Conversions bring their own differences.
+    """
+    site_id = reading.site_id
+    numbers = BitMap(Visitor.objects.filter(site_id=site_id).values_list("number", flat=True))
+    changes = Changes(site_id)
+    days = {*Trail.objects.filter(site_id=site_id).values_list("day", flat=True)}
+    for model in (Piece, DayPresence):
+        days |= {*model.objects.filter(site_id=site_id).values_list("day", flat=True).distinct()}
+    for day in days:
+        changes.cleared[day] |= set(numbers)
+    changes.write()
+    touch(site_id, days)
 
 
 def _refresh(changes: Changes, visitors: Collection[int], zone: ZoneInfo, days: Collection[date]) -> None:

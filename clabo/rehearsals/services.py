@@ -48,7 +48,7 @@ def begin(
             "name": r.name,
             "version": r.version,
             "language": r.rule,
-            "lines": [asdict(line) for line in lines_of(rules.parse(r.rule), known)],
+            "lines": [asdict(line) for line in lines_of(rules.parse(r.rule, site.page_reading), known)],
         }
         for r in chosen
     ]
@@ -94,7 +94,7 @@ def lines_so_far(rehearsal: Rehearsal) -> list[RehearsedConversion]:
         happened = [occurrence(e, e.page, e.element) for e in hits_of(rehearsal)]
     found = []
     for each in rehearsal.checked:
-        rule = rules.parse(each["language"])
+        rule = rules.parse(each["language"], rehearsal.site.page_reading)
         lines = []
         for told in each["lines"]:
             came = told.get("outcome")

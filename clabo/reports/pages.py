@@ -226,7 +226,7 @@ def _success_pages(lens: Lens) -> set[int]:
     found: set[int] = set()
     known = Inventory(lens.site.pk)
     for rule in rules_of(lens.site):
-        found |= success_pages(rules.parse(rule.rule), known)
+        found |= success_pages(rules.parse(rule.rule, known.reading), known)
     return found
 
 

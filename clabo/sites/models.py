@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from datetime import UTC, date, datetime, time, timedelta
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
 from django.contrib.postgres.fields import ArrayField
@@ -11,6 +12,7 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
 from clabo.accounts.models import Workspace
+from clabo.core.addresses import PageReading
 
 
 def new_key() -> str:
@@ -49,6 +51,9 @@ class Site(models.Model):
     # So many people are enough to advertise to, and so many are plenty.
     audience_floor = models.PositiveIntegerField(default=300, db_default=300)
     audience_plenty = models.PositiveIntegerField(default=1500, db_default=1500)
+    # Settings by name that are asked for, and hold once all that was recorded has been read by them (pipeline/rereading.py).
+    # Until then the site is read as it was, by what stands above.
+    waiting = models.JSONField(null=True)
     # Of the demo alone: its pages lie in this machine, and may be fetched all the same.
     is_demo = models.BooleanField(default=False, db_default=False)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -60,6 +65,12 @@ class Site(models.Model):
     def zone(self) -> ZoneInfo:
         """The time zone that days of this site are days of."""
         return ZoneInfo(self.time_zone)
+
+    @cached_property
+    def page_reading(self) -> PageReading:
+        """How addresses become pages here: for rules, audiences, paths, spend and links alike."""
+        stands_for = {h.host: h.stands_for for h in self.hosts.all() if h.stands_for}
+        return PageReading(frozenset(self.meaningful_parameters), self.keep_fragment, stands_for)
 
     def midnight(self, day: date) -> datetime:
         """When that day began here."""

@@ -20,6 +20,17 @@ class Host(Shape):
     stands_for: str = Field("", max_length=300)
 
 
+class WaitingSettings(Shape):
+    """Settings as they will be; those that stay are None. `hosts`: addresses are read anew, since hosts have changed."""
+
+    currency: str | None = None
+    time_zone: str | None = None
+    meaningful_parameters: list[str] | None = None
+    keep_fragment: bool | None = None
+    attribution_window_days: int | None = None
+    hosts: bool = False
+
+
 class SiteOut(Shape):
     id: int
     name: str
@@ -39,6 +50,8 @@ class SiteOut(Shape):
     # So many people are enough to advertise to, and so many are plenty.
     audience_floor: int
     audience_plenty: int
+    # What is asked for and holds once all that was recorded has been read by it; None where nothing waits.
+    waiting: WaitingSettings | None
 
 
 class NewSite(Shape):

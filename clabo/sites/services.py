@@ -11,13 +11,19 @@ from ipaddress import ip_network
 from urllib.parse import urlsplit
 from zoneinfo import available_timezones
 
-from django.db import transaction
+from django.db import OperationalError, transaction
 
 from clabo.accounts.models import Workspace
 from clabo.core.addresses import AddressError, host_of
 from clabo.core.attribution import WINDOWS
 from clabo.problems import Problem, missing
+from clabo.sites.hooks import settings_wait
 from clabo.sites.models import Consent, ProofKey, Site, SiteHost
+
+# What was recorded is read by these: changed, they wait until all of it has been read anew.
+READ_BY = ("currency", "time_zone", "meaningful_parameters", "keep_fragment", "attribution_window_days")
+# What of `Site.waiting` says that the hosts have changed; they hold at once, for what comes in.
+HOSTS = "hosts"
 
 _CURRENCY = re.compile(r"[A-Z]{3}")
 
@@ -47,7 +53,11 @@ def change_site(
     audience_floor: int | None = None,
     audience_plenty: int | None = None,
 ) -> None:
-    """Change what is given. What was recorded before keeps the reading it was recorded with."""
+    """Change what is given; raises Problem naming the field.
+
+    What says how records are read (READ_BY) holds once all of them have been read so, which the worker does at once.
+    """
+    before = {field: getattr(site, field) for field in READ_BY}
     if name is not None:
         site.name = name.strip()
         if not site.name:
@@ -86,7 +96,45 @@ def change_site(
         site.audience_plenty = audience_plenty
     if not 0 < site.audience_floor <= site.audience_plenty <= 10**9:
         raise Problem("Plenty is no fewer people than enough, and enough at least one.", "audience_plenty")
-    site.save()
+    if site.pk is None:
+        site.save()
+        return
+    given = {
+        "currency": currency,
+        "time_zone": time_zone,
+        "meaningful_parameters": meaningful_parameters,
+        "keep_fragment": keep_fragment,
+        "attribution_window_days": attribution_window_days,
+    }
+    asked = {field: getattr(site, field) for field, value in given.items() if value is not None}
+    for field, value in before.items():
+        setattr(site, field, value)
+    with transaction.atomic():
+        locked = _locked(site)
+        waiting = {**(locked.waiting or {}), **asked}
+        waiting = {f: v for f, v in waiting.items() if f == HOSTS or getattr(locked, f) != v}
+        site.waiting = waiting or None
+        fields = {f.name for f in Site._meta.local_concrete_fields} - {"id", *READ_BY}
+        site.save(update_fields=fields)
+        if site.waiting is not None:
+            _wait(site)
+
+
+def _locked(site: Site) -> Site:
+    """The site's row, which nobody else changes until the transaction ends; raises Problem while it is read anew."""
+    try:
+        with transaction.atomic():
+            return Site.objects.select_for_update(nowait=True, no_key=True).get(pk=site.pk)
+    except OperationalError:
+        raise Problem(
+            "An earlier change of the settings is being applied to what was recorded. Try again in a minute.",
+            status=409,
+        ) from None
+
+
+def _wait(site: Site) -> None:
+    for ask in settings_wait.all().values():
+        ask(site.pk)
 
 
 def _network(text: str) -> str:
@@ -122,10 +170,17 @@ def set_hosts(site: Site, hosts: Sequence[tuple[str, str]]) -> None:
         if other and (other not in wanted or wanted[other]):
             raise Problem(f"{host} can only stand for another host of this list.", "hosts")
     with transaction.atomic():
+        locked = _locked(site)
+        before = {h.host: h.stands_for for h in site.hosts.all()}
         site.hosts.all().delete()
         SiteHost.objects.bulk_create(
             [SiteHost(site=site, host=host, stands_for=other) for host, other in wanted.items()]
         )
+        site.__dict__.pop("page_reading", None)
+        if before and before != wanted:
+            site.waiting = {**(locked.waiting or {}), HOSTS: True}
+            site.save(update_fields=["waiting"])
+            _wait(site)
 
 
 def add_host(site: Site, host: str, stands_for: str = "") -> None:

@@ -12,6 +12,7 @@ class SpendConfig(AppConfig):
 
     def ready(self) -> None:
         from clabo.pipeline import hooks
-        from clabo.spend.hooks import rejoin_batch
+        from clabo.spend.hooks import rejoin_all, rejoin_batch
 
         hooks.after_batch.add("spend", rejoin_batch)
+        hooks.after_rereading.add("spend", rejoin_all)

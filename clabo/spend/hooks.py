@@ -2,12 +2,29 @@
 
 from __future__ import annotations
 
+from clabo.events.parsing import SiteReader
 from clabo.events.storing import StoredBatch
-from clabo.spend.joining import rejoin
+from clabo.spend.joining import find_pages_anew, page_named, rejoin
 from clabo.spend.models import SpendRow
 
 
 def rejoin_batch(batch: StoredBatch) -> None:
-    """Join the spend of days anew whose visits have changed; mostly there is none yet for today."""
-    days = SpendRow.objects.filter(site_id=batch.site_id, day__in=batch.days).values_list("day", flat=True)
-    rejoin(batch.site_id, set(days.distinct()))
+    """Join the spend of days anew whose visits have changed, or that names a page which is known only now.
+
+    Mostly there is none yet for today.
+    """
+    rows = SpendRow.objects.filter(site_id=batch.site_id).order_by()
+    days = set(rows.filter(day__in=batch.days).values_list("day", flat=True).distinct())
+    if batch.new_pages:
+        unknown = rows.filter(page=None).exclude(landing="").values_list("landing", "day").distinct()
+        for landing, day in unknown:
+            if day not in days and page_named(batch.reading.pages, landing) in batch.new_pages:
+                days.add(day)
+    rejoin(batch.site_id, days)
+
+
+def rejoin_all(reading: SiteReader) -> None:
+    """Join all of a site's spend anew: its landing addresses may be other pages now, and its visits other days'."""
+    find_pages_anew(reading.site_id)
+    days = SpendRow.objects.filter(site_id=reading.site_id).values_list("day", flat=True)
+    rejoin(reading.site_id, set(days.distinct()))

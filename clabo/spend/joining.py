@@ -18,11 +18,14 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from django.db import connection
 from django.db.models import Case, Count, F, Q, Sum, Value, When
 
 from clabo.conversions.lens import Lens
+from clabo.core.addresses import Address, AddressError, PageReading
 from clabo.core.channels import Channel
 from clabo.core.returns import apportion, spread
+from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
@@ -94,10 +97,40 @@ def _find_pages(site_id: int, days: Collection[date]) -> None:
     wanted = set(rows.values_list("landing", flat=True).distinct())
     if not wanted:
         return
-    known = Page.objects.filter(site_id=site_id, path__in={"/" + w.partition("/")[2] for w in wanted})
-    for page in known:
-        if str(page) in wanted:
-            rows.filter(landing=str(page)).update(page=page)
+    site = Site.objects.prefetch_related("hosts").get(pk=site_id)
+    for landing, page_id in pages_of(site, wanted).items():
+        rows.filter(landing=landing).update(page_id=page_id)
+
+
+def find_pages_anew(site_id: int) -> None:
+    """The page of every row by its landing address, as the site reads addresses now."""
+    site = Site.objects.prefetch_related("hosts").get(pk=site_id)
+    rows = SpendRow.objects.filter(site_id=site_id).exclude(landing="")
+    landings = list(rows.order_by().values_list("landing", flat=True).distinct())
+    found = pages_of(site, landings)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"UPDATE {SpendRow._meta.db_table} r SET page_id = f.page "
+            "FROM unnest(%s::text[], %s::bigint[]) AS f(landing, page) "
+            "WHERE r.site_id = %s AND r.landing = f.landing AND r.page_id IS DISTINCT FROM f.page",
+            [landings, [found.get(landing) for landing in landings], site_id],
+        )
+
+
+def page_named(reading: PageReading, landing: str) -> Address | None:
+    """The page that a spend file's landing address is; None where it is none by now."""
+    try:
+        return reading.page("https://" + landing)
+    except AddressError:
+        return None
+
+
+def pages_of(site: Site, landings: Collection[str]) -> dict[str, int]:
+    """The known pages, by id, at landing addresses as spend files have them."""
+    named = {landing: page for landing in landings if (page := page_named(site.page_reading, landing))}
+    pages = Page.objects.filter(in_array("path", {a.path for a in named.values()}, "text"), site=site)
+    known = {Address(host, path): pk for pk, host, path in pages.values_list("id", "host", "path")}
+    return {landing: known[page] for landing, page in named.items() if page in known}
 
 
 def _parts(site_id: int, days: Collection[date]) -> list[CostPart]:

@@ -19,12 +19,12 @@ from clabo.accounts.models import User
 from clabo.core.spendfile import BadRow, ColumnMapping, Guess, SpendLine, guess_reading, is_sum_line, read_row
 from clabo.core.told import told
 from clabo.db.copying import copy_in, new_ids
-from clabo.events.models import Page, fingerprint
+from clabo.events.models import fingerprint
 from clabo.problems import Problem, missing
 from clabo.sites.locks import lock_site
 from clabo.sites.models import Site
 from clabo.spend.files import Layout, look, rows
-from clabo.spend.joining import rejoin
+from clabo.spend.joining import pages_of, rejoin
 from clabo.spend.models import FileReading, SpendImport, SpendRow
 
 MAX_BYTES = 200 * 1024 * 1024
@@ -287,14 +287,10 @@ class _LandingPages:
     def __init__(self, site: Site) -> None:
         self.site = site
         self._known: dict[str, int | None] = {}
-        self._stands_for = {h.host: h.stands_for for h in site.hosts.all() if h.stands_for}
 
     def find(self, addresses: set[str]) -> dict[str, int | None]:
-        for address in addresses - self._known.keys():
-            host, slash, path = address.partition("/")
-            host = self._stands_for.get(host, host)
-            page = Page.objects.filter(site=self.site, host=host, path=slash + path).only("id").first()
-            self._known[address] = page.pk if page else None
+        if new := addresses - self._known.keys():
+            self._known |= dict.fromkeys(new) | pages_of(self.site, new)
         return self._known
 
 

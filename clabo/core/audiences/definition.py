@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any as Anything
 
+from clabo.core.addresses import PLAIN, PageReading
 from clabo.core.audiences.whats import Happened, What, read_what
 from clabo.core.rules import leaves
 from clabo.core.rules.errors import RuleError
@@ -62,13 +63,15 @@ class Definition:
     exclude: Node | None = None
 
 
-def parse(data: Anything) -> Definition:
+def parse(data: Anything, reading: PageReading = PLAIN) -> Definition:
     """The definition that JSON `data` states.
 
     Parameters
     ----------
     data : object
         Whatever came as JSON.
+    reading : PageReading
+        How the site reads its addresses; AS_WRITTEN for what is to be stored.
 
     Returns
     -------
@@ -95,7 +98,8 @@ def parse(data: Anything) -> Definition:
         raise RuleError("include", "ask_include")
     exclude = data.get("exclude")
     read = Definition(
-        _read(data["include"], "include", 1), None if exclude is None else _read(exclude, "exclude", 1)
+        _read(data["include"], "include", 1, reading),
+        None if exclude is None else _read(exclude, "exclude", 1, reading),
     )
     if sum(_weight(part) for part in parts(read)) > MOST_PARTS:
         raise RuleError("include", "too_many_parts", most=MOST_PARTS)
@@ -106,7 +110,7 @@ def _weight(part: Part) -> int:
     return len(list(leaves(part.what.rule))) if isinstance(part.what, Happened) else 1
 
 
-def _read(data: Anything, path: str, depth: int) -> Node:
+def _read(data: Anything, path: str, depth: int, reading: PageReading) -> Node:
     if not isinstance(data, Mapping):
         raise RuleError(path, "no_node")
     if depth > DEEPEST:
@@ -115,20 +119,22 @@ def _read(data: Anything, path: str, depth: int) -> Node:
         if key in data:
             _only(data, {key}, path)
             inner = _listed(data[key], f"{path}.{key}", key)
-            return kind(tuple(_read(n, f"{path}.{key}[{i}]", depth + 1) for i, n in enumerate(inner)))
+            return kind(
+                tuple(_read(n, f"{path}.{key}[{i}]", depth + 1, reading) for i, n in enumerate(inner))
+            )
     if "sequence" in data:
         _only(data, {"sequence", "within"}, path)
         inner = _listed(data["sequence"], f"{path}.sequence", "sequence")
-        steps = tuple(_step(n, f"{path}.sequence[{i}]", depth + 1) for i, n in enumerate(inner))
+        steps = tuple(_step(n, f"{path}.sequence[{i}]", depth + 1, reading) for i, n in enumerate(inner))
         within = data.get("within")
         return Sequence(
             steps, None if within is None else _whole(data, "within", path, None, 1, LONGEST_WITHIN)
         )
-    return _part(data, path)
+    return _part(data, path, reading)
 
 
-def _step(data: Anything, path: str, depth: int) -> tuple[Part, ...]:
-    node = _read(data, path, depth)
+def _step(data: Anything, path: str, depth: int, reading: PageReading) -> tuple[Part, ...]:
+    node = _read(data, path, depth, reading)
     alternatives = node.nodes if isinstance(node, Any) else (node,)
     found = []
     for one in alternatives:
@@ -138,12 +144,12 @@ def _step(data: Anything, path: str, depth: int) -> tuple[Part, ...]:
     return tuple(found)
 
 
-def _part(data: Mapping[str, Anything], path: str) -> Part:
+def _part(data: Mapping[str, Anything], path: str, reading: PageReading) -> Part:
     if "what" not in data:
         raise RuleError(path, "no_node")
     _only(data, {"what", "from", "to", "times"}, path)
     try:
-        what = read_what(data["what"])
+        what = read_what(data["what"], reading)
     except RuleError as error:
         inner = "" if error.field in ("", "rule") else f".{error.field}"
         raise RuleError(f"{path}.what{inner}", error.told.code, **error.told.params) from None

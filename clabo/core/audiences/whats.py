@@ -13,6 +13,7 @@ from datetime import date, datetime
 from typing import Any, ClassVar, Self
 
 from clabo.core import rules
+from clabo.core.addresses import PLAIN, PageReading
 from clabo.core.channels import CHANNELS
 from clabo.core.rules.errors import RuleError, maybe_text, one_of, only, whole
 
@@ -83,9 +84,9 @@ class Happened(What):
     key: ClassVar[str] = ""
 
     @classmethod
-    def read(cls, data: Any) -> Self:
+    def read(cls, data: Any, reading: PageReading = PLAIN) -> Self:
         """The rule; what must not be belongs under `exclude`."""
-        rule = rules.part_of(data)
+        rule = rules.part_of(data, reading)
         if isinstance(rule, rules.Not):
             raise RuleError("", "exclude_instead")
         return cls(rule)
@@ -282,10 +283,10 @@ WHATS: dict[str, type[What]] = {
 }
 
 
-def read_what(data: Any) -> What:
-    """What JSON `data` asks. Raises RuleError."""
+def read_what(data: Any, reading: PageReading = PLAIN) -> What:
+    """What JSON `data` asks, on a site that reads its addresses so. Raises RuleError."""
     if isinstance(data, Mapping) and len(data) == 1:
         key, inner = next(iter(data.items()))
         if key in WHATS:
             return WHATS[key].read(inner)
-    return Happened.read(data)
+    return Happened.read(data, reading)

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import Any, ClassVar, Literal, Protocol, Self
 
-from clabo.core.addresses import Address
+from clabo.core.addresses import Address, PageReading
 from clabo.core.rules.facts import Fact, OfKind
 from clabo.core.rules.occurrence import Kind, Occurrence
 from clabo.core.told import Told, told
@@ -75,6 +75,10 @@ class Condition(ABC):
     def met(self, o: Occurrence) -> bool:
         """Whether `o` meets this."""
         return not any(fact.misses(o) for fact in self.facts)
+
+    def on(self, reading: PageReading) -> Self:
+        """The same on a site that reads its addresses so."""
+        return self
 
     # -- what only some conditions have to say ----------------------------------------------------
 

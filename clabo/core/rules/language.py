@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from clabo.core.addresses import PLAIN, PageReading
 from clabo.core.rules.condition import Condition
 from clabo.core.rules.conditions import CONDITIONS
 from clabo.core.rules.errors import RuleError
@@ -40,7 +41,7 @@ class Not:
 Rule = Condition | AllOf | AnyOf | Not
 
 
-def parse(data: Any) -> Rule:
+def parse(data: Any, reading: PageReading = PLAIN) -> Rule:
     """The rule that JSON `data` states. Raises RuleError naming the field and the remedy.
 
     A rule must say what happens: each way of meeting it contains, un-negated, a condition that an
@@ -50,6 +51,8 @@ def parse(data: Any) -> Rule:
     ----------
     data : object
         Whatever came as JSON.
+    reading : PageReading
+        How the site reads its addresses; AS_WRITTEN for what is to be stored, since settings may change.
 
     Returns
     -------
@@ -70,7 +73,7 @@ def parse(data: Any) -> Rule:
         ...
     clabo.core.rules.errors.RuleError: rule: unknown_part
     """
-    rule = _read(data, 1)
+    rule = _read(data, 1, reading)
     if sum(1 for _ in leaves(rule)) > MOST_LEAVES:
         raise RuleError("rule", "too_many_conditions", most=MOST_LEAVES)
     if not _triggers(rule):
@@ -78,12 +81,12 @@ def parse(data: Any) -> Rule:
     return rule
 
 
-def part_of(data: Any) -> Rule:
+def part_of(data: Any, reading: PageReading = PLAIN) -> Rule:
     """As `parse`, for what may stand within a rule without saying what happens."""
-    return _read(data, 1)
+    return _read(data, 1, reading)
 
 
-def _read(data: Any, depth: int) -> Rule:
+def _read(data: Any, depth: int, reading: PageReading) -> Rule:
     if not isinstance(data, Mapping) or len(data) != 1:
         raise RuleError("rule", "no_rule")
     if depth > DEEPEST:
@@ -94,16 +97,16 @@ def _read(data: Any, depth: int) -> Rule:
             raise RuleError("rule", "empty_group", key=key)
         if len(inner) > MOST_LEAVES:
             raise RuleError("rule", "too_many_conditions", most=MOST_LEAVES)
-        parts = tuple(_read(part, depth + 1) for part in inner)
+        parts = tuple(_read(part, depth + 1, reading) for part in inner)
         return AnyOf(parts) if key == "any" else AllOf(parts)
     if key == "not":
-        return Not(_read(inner, depth + 1))
+        return Not(_read(inner, depth + 1, reading))
     condition = CONDITIONS.get(key)
     if condition is None:
         raise RuleError("rule", "unknown_condition", key=str(key)[:60], known=list(CONDITIONS))
     if not isinstance(inner, Mapping):
         raise RuleError("rule", "needs_object", key=key)
-    return condition.read(inner)
+    return condition.read(inner).on(reading)
 
 
 def _triggers(rule: Rule) -> bool:

@@ -90,7 +90,15 @@ class Rows(TestCase):
         self.assertEqual(
             line,
             SpendLine(
-                date(2026, 11, 3), "meadow", "", "", "=cmd()", "shop.example/a", 0, 0, Decimal("1234.500000")
+                date(2026, 11, 3),
+                "meadow",
+                "",
+                "",
+                "=cmd()",
+                "shop.example/a?utm_source=x",
+                0,
+                0,
+                Decimal("1234.500000"),
             ),
         )
 

@@ -72,7 +72,7 @@ def envelope(site: Any, hit: Sent) -> Envelope:
     """As the collector would put it into the inbox."""
     url = f"https://{HOST}{hit.path}"
     if hit.ad:
-        url += f"?utm_source={hit.ad[0]}&utm_medium={hit.ad[1]}"
+        url += f"{'&' if '?' in url else '?'}utm_source={hit.ad[0]}&utm_medium={hit.ad[1]}"
     what: dict[str, Any] = {"id": hit.id, "kind": hit.kind, "url": url, "name": "order"}
     what["age"] = int((hit.received - hit.time).total_seconds() * 1000)
     if hit.referrer:

@@ -11,6 +11,7 @@ from unittest.mock import patch
 from django.test import TestCase
 
 from clabo.ingest.directory import Directory, tag_site, tag_sites
+from clabo.pipeline.rereading import reread
 from clabo.problems import Problem
 from clabo.sites.services import change_site, make_site, set_hosts
 from clabo.testing.asking import Member
@@ -65,6 +66,7 @@ class Settings(TestCase):
         directory.refresh()
         before = directory.get(site.key)
         Member(site).ask("PATCH", "", {"keep_fragment": True, "hosts": [{"host": "second.example"}]})
+        reread(site.pk)
         directory.refresh()
         after = directory.get(site.key)
         assert before and after

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Self, cast
 
 import re2
 from typing_extensions import TypedDict
 
-from clabo.core.addresses import Address, AddressError, normalise
+from clabo.core.addresses import AS_WRITTEN, Address, AddressError, PageReading
 from clabo.core.rules.condition import Condition
 from clabo.core.rules.errors import RuleError, one_of, only, text
 from clabo.core.rules.facts import MATCHES, Match, PageFits, pattern
@@ -50,12 +50,18 @@ class AddressCondition(Condition):
                 reason = detail.decode() if isinstance(detail, bytes) else str(detail)
                 raise RuleError("value", "bad_pattern", reason=reason) from None
         elif match in ("equals", "begins"):
-            value = _as_address(value, exact=match == "equals")
+            value = _as_address(value, match == "equals", AS_WRITTEN)
         return cls(match, value)
 
     def json(self) -> dict[str, Any]:
         """What `read` reads."""
         return {"match": self.match, "value": self.value}
+
+    def on(self, reading: PageReading) -> Self:
+        """With what tells pages apart on that site, and nothing else: as its pages are stored."""
+        if self.match not in ("equals", "begins"):
+            return self
+        return replace(self, value=_as_address(self.value, self.match == "equals", reading))
 
 
 def exactly(page: Address) -> dict[str, Any]:
@@ -63,16 +69,23 @@ def exactly(page: Address) -> dict[str, Any]:
     return {"page": {"match": "equals", "value": str(page)}}
 
 
-def _as_address(value: str, exact: bool) -> str:
+def _as_address(value: str, exact: bool, reading: PageReading) -> str:
     """What was typed or pasted, in the form that pages are stored in."""
     try:
         if value.startswith("/"):
-            found = normalise("http://host.invalid" + value).path
+            found = reading.page("http://host.invalid" + value).path
         else:
-            found = str(normalise(value if "://" in value else "https://" + value))
+            found = str(reading.page(value if "://" in value else "https://" + value))
     except AddressError as error:
         raise RuleError("value", "no_address", why=error.told) from None
     # "begins with /guide/" must not catch /guides: the slash was typed on purpose.
-    if not exact and value.endswith("/") and not found.endswith("/"):
-        found += "/"
-    return found
+    path, mark, rest = _cut(found)
+    if not exact and _cut(value)[0].endswith("/") and not path.endswith("/") and not mark:
+        path += "/"
+    return path + mark + rest
+
+
+def _cut(address: str) -> tuple[str, str, str]:
+    """The path with its host, the first of "?" and "#", and what comes after it."""
+    place = min((at for at in map(address.find, "?#") if at >= 0), default=len(address))
+    return address[:place], address[place : place + 1], address[place + 1 :]
