@@ -47,13 +47,15 @@ class Brought:
     visits: int = 0
     converted: int = 0
     conversions: Decimal = Decimal(0)
+    # Those of them whose money is in `value`.
+    summed: Decimal = Decimal(0)
     value: Decimal = Decimal(0)
     by_day: dict[date, tuple[Decimal, Decimal]] = field(default_factory=dict)
     roas_interval: Interval | None = None
 
     def add(self, other: Brought) -> None:
         """Count `other` in."""
-        for name in ("shown", "clicks", "cost", "visits", "converted", "conversions", "value"):
+        for name in ("shown", "clicks", "cost", "visits", "converted", "conversions", "summed", "value"):
             setattr(self, name, getattr(self, name) + getattr(other, name))
         for day, (cost, value) in other.by_day.items():
             before = self.by_day.get(day, (Decimal(0), Decimal(0)))
@@ -193,7 +195,7 @@ class _Came:
 
     visits: dict[tuple[_Plan, str, str], int]
     # The rule, the line, the creative; the visit and when it began; the share, and the value.
-    credits: dict[_Plan, list[tuple[int, str, str, int, datetime, Decimal, Decimal]]]
+    credits: dict[_Plan, list[tuple[int, str, str, int, datetime, Decimal, Decimal | None]]]
 
 
 def _links(plan: AdPlan) -> _Plan:
@@ -212,12 +214,14 @@ def _came(site: Site, plans: Sequence[AdPlan]) -> _Came:
     credits = Credit.objects.filter(
         of_links, site=site, rule__in={plan.aim_id for plan in plans}, model=MODEL, visit__isnull=False
     ).order_by()
-    found: defaultdict[_Plan, list[tuple[int, str, str, int, datetime, Decimal, Decimal]]] = defaultdict(list)
+    found: defaultdict[_Plan, list[tuple[int, str, str, int, datetime, Decimal, Decimal | None]]] = (
+        defaultdict(list)
+    )
     for source, campaign, line, ad, rule, visit, at, share, value in credits.values_list(
         *names, "rule", "visit", "visit__started_at", "share", "value"
     ):
         if visit is not None and at is not None:
-            found[source, campaign].append((rule, line, ad, visit, at, share, value or Decimal(0)))
+            found[source, campaign].append((rule, line, ad, visit, at, share, value))
     return _Came({((source, name), line, ad): n for source, name, line, ad, n in counts}, found)
 
 
@@ -241,6 +245,9 @@ def _cells(plan: AdPlan, told: Iterable[Cell], came: _Came) -> dict[tuple[str, s
         if rule == plan.aim_id and key in found:
             converted[key].add(visit)
             found[key].conversions += share
+            if value is None:
+                continue
+            found[key].summed += share
             found[key].value += value
             # As the channel's days are.
             day = at.astimezone(UTC).date()
@@ -258,17 +265,17 @@ def _add_returns(plan: AdPlan, total: Brought, parts: list[Brought]) -> None:
     """The limits of what the money brought, over all days from the first on that anything happened."""
     if not plan.aim.has_value or not total.by_day:
         return
-    each = float(total.value) / total.converted if total.converted else float(plan.aim.value or 0)
+    each = float(total.value / total.summed) if total.summed else float(plan.aim.value or 0)
     if not each:
         return
     first, last = min(total.by_day), max(total.by_day)
     days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
     for one in [total, *parts]:
         if one.cost:
-            mean = each if one.thin else float(one.value) / one.converted or each
+            mean = float(one.value / one.summed) if one.summed else each
             of_day = [one.by_day.get(d, (Decimal(0), Decimal(0))) for d in days]
             one.roas_interval = return_interval(
-                one.converted, mean, [float(v) for _, v in of_day], [float(c) for c, _ in of_day]
+                float(one.summed), mean or each, [float(v) for _, v in of_day], [float(c) for c, _ in of_day]
             )
 
 

@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Literal
 
-from django.db.models import Count, Q, Sum
+from django.db.models import Count, Sum
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.queries import rules_of
@@ -243,7 +243,8 @@ def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
     for (day, page_id), paid in traffic.paid.items():
         costs[page_id][day] = paid.cost
         rows[page_id].paid += paid
-    add_returns(lens, rows, values, costs, lambda page_id: Q(page_id=page_id))
+    credits = lens.credits().filter(rule=lens.rule)
+    add_returns(lens, rows, values, costs, lambda page_id: credits.filter(page=page_id))
     return rows
 
 

@@ -8,10 +8,10 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any, TypeVar
 
-from django.db.models import Count, F, Q, QuerySet, Sum
+from django.db.models import Case, Count, F, Q, QuerySet, Sum, When
 
 from clabo.conversions.lens import Lens
-from clabo.conversions.models import Credit
+from clabo.conversions.models import ConversionRule, Credit
 from clabo.core import returns
 from clabo.core.evidence import Interval, VisitValues, is_thin, rate_intervals, return_interval
 from clabo.events.daysums import of_days
@@ -30,6 +30,8 @@ class ReportRow:
     converted: int = 0
     # Credited conversions; a fraction under the linear model.
     conversions: Decimal = Decimal(0)
+    # Those of them whose money is in `revenue`: not of another currency, nor beyond a day's limit.
+    summed: Decimal = Decimal(0)
     revenue: Decimal = Decimal(0)
     paid: Paid = field(default_factory=Paid)
     bounce_rate: Interval | None = None
@@ -74,7 +76,7 @@ class ReportRow:
 
     @property
     def order_value(self) -> Decimal | None:
-        return returns.order_value(self.revenue, self.conversions) if self.valued else None
+        return returns.order_value(self.revenue, self.summed) if self.valued else None
 
     def profit(self, margin: Decimal | None) -> Decimal | None:
         return returns.profit(self.revenue, self.spend, margin) if self.valued else None
@@ -86,6 +88,7 @@ class ReportRow:
         self.bounces += other.bounces
         self.converted += other.converted
         self.conversions += other.conversions
+        self.summed += other.summed
         self.revenue += other.revenue
         self.paid += other.paid
         for day, share in other.by_day.items():
@@ -134,13 +137,14 @@ def add_credits(
             .annotate(
                 visits=Count("visit_id", distinct=True),
                 all=Sum("share"),
+                summed=Sum("share", filter=Q(value__isnull=False)),
                 worth=Sum("value"),
                 of_visits=Sum("share", filter=Q(visit__isnull=False)),
             )
         )
 
     what = lens.sight and (lens.sight, lens.rule and lens.rule.pk, key, within)
-    for day, of, visits, share, value, of_visits in of_days(
+    for day, of, visits, share, summed, value, of_visits in of_days(
         # What visits themselves tell may change without the credits.
         (Credit, Visit),
         lens.site.pk,
@@ -153,6 +157,7 @@ def add_credits(
         # A visit has one day, so that those of several are their days' together.
         row.converted += visits
         row.conversions += share
+        row.summed += summed or Decimal(0)
         row.revenue += value or Decimal(0)
         values[of][day] = value or Decimal(0)
         if of_visits:
@@ -164,40 +169,50 @@ def add_returns(
     rows: Mapping[K, R],
     values: Mapping[K, Mapping[date, Decimal]],
     costs: Mapping[K, Mapping[date, Decimal]],
-    credited: Callable[[K], Q],
+    credits_of: Callable[[K], QuerySet[Credit]],
 ) -> None:
     """The return on each row's spend. Where a row has few conversions, all together say what one is worth.
 
-    `values` and `costs` are by row and day; `credited` is the condition on credits that are a row's. The row None is
-    of no visit, and has no return.
+    `values` and `costs` are by row and day; `credits_of` are the lens's credits of its conversion that are a row's, and no
+    others. The row None is of no visit, and has no return.
     """
     valued = lens.rule is not None and lens.rule.has_value
-    everywhere = sum(r.converted for r in rows.values())
-    mean = float(sum(r.revenue for r in rows.values())) / everywhere if everywhere else 0.0
-    if not mean and lens.rule and lens.rule.value:
-        mean = float(lens.rule.value)
+    mean = worth_of_one(rows.values(), lens.rule)
     days = [lens.first + timedelta(days=i) for i in range(lens.days)]
     for key, row in rows.items():
         row.valued = valued
         # From an event's property, and none has come: what one would bring is not known.
         if key is None or not valued or not mean:
             continue
-        row.each = each = mean if row.thin else float(row.revenue) / row.converted or mean
+        row.each = (
+            mean if row.thin else float(row.revenue / row.conversions if row.conversions else 0) or mean
+        )
         if key not in costs:
             continue
         of_value, of_cost = values.get(key, {}), costs[key]
         spent = [of_cost.get(d, Decimal(0)) for d in days]
         row.roas_interval = return_interval(
-            row.converted,
-            each,
+            float(row.summed),
+            float(row.revenue / row.summed) if row.summed else mean,
             [float(of_value.get(d, 0)) for d in days],
             list(map(float, spent)),
-            of_visits=_visit_values(lens, credited(key), row) if min(spent) == max(spent) else None,
+            of_visits=_visit_values(credits_of(key), row) if min(spent) == max(spent) else None,
         )
 
 
-def _visit_values(lens: Lens, credited: Q, row: ReportRow) -> VisitValues:
-    """What a row's visits brought, one by one."""
-    credits = lens.credits().filter(credited, rule=lens.rule)
-    values = credits.values_list("visit_id").annotate(sum=Sum("value")).values_list("sum", flat=True)
-    return VisitValues([float(v) for v in values if v], row.entries)
+def worth_of_one(rows: Iterable[ReportRow], rule: ConversionRule | None) -> float:
+    """What a conversion brings in the mean of all rows, of no known visit too; else what the rule says, else 0."""
+    several = list(rows)
+    summed, revenue = (sum((getattr(r, n) for r in several), Decimal(0)) for n in ("summed", "revenue"))
+    if revenue and summed:
+        return float(revenue / summed)
+    return float(rule.value) if rule and rule.value else 0.0
+
+
+def _visit_values(credits: QuerySet[Credit], row: ReportRow) -> VisitValues:
+    """What a row's visits brought, one by one. What no visit is known of counts as one more for each conversion."""
+    by_visit = credits.values_list("visit_id", Case(When(visit=None, then=F("conversion_id")), default=None))
+    brought = by_visit.annotate(sum=Sum("value"))
+    values = [(visit, float(value)) for visit, _, value in brought if value]
+    unknown = sum(visit is None for visit, _ in values)
+    return VisitValues([value for _, value in values], row.entries + unknown)

@@ -17,7 +17,7 @@ from clabo.core.evidence.ratios import poisson_limits
 from clabo.events.daysums import of_days
 from clabo.events.models import TrafficDay
 from clabo.events.queries import BOUNCED
-from clabo.reports.rows import ReportRow, add_credits, add_rates
+from clabo.reports.rows import ReportRow, add_credits, add_rates, worth_of_one
 from clabo.spend.joining import paid_under
 
 Grain = Literal["day", "week"]
@@ -61,14 +61,14 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
             of_day[day].paid += paid
     found = [points[start] for start in sorted(points)]
     add_rates(found)
-    whole = sum(p.converted for p in found)
-    mean = float(sum((p.revenue for p in found), Decimal(0))) / whole if whole else 0.0
+    mean = worth_of_one(found, lens.rule)
     for point in found:
         point.valued = valued
         if valued and mean:
-            point.each = mean if point.thin or not point.converted else float(point.revenue) / point.converted
+            own = float(point.revenue / point.summed) if point.summed else 0.0
+            point.each = mean if point.thin else own or mean
             if point.spend:
-                point.roas_interval = _return(point, point.each)
+                point.roas_interval = _return(point, own or mean)
     return found
 
 
@@ -90,6 +90,6 @@ def _counts(lens: Lens, pages: Collection[int] | None) -> list[tuple[date, int, 
 def _return(point: Point, each: float) -> Interval:
     """The return of one point: what came, with the exact (Garwood) limits of how many conversions there were."""
     spend = float(point.spend)
-    low, high = poisson_limits(point.converted)
+    low, high = poisson_limits(float(point.summed))
     estimate = float(point.revenue) / spend
     return Interval(min(low * each / spend, estimate), estimate, max(high * each / spend, estimate))

@@ -20,6 +20,7 @@ from clabo.events.models import Event, Kind, Page, TrafficDay
 from clabo.pictures.links import dead_links
 from clabo.reports.goals import goals_of
 from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
+from clabo.reports.rows import worth_of_one
 from clabo.reports.waiting import waits
 
 # How far back a form's usual rate is read from.
@@ -94,10 +95,7 @@ def _worth_of_one(rule: ConversionRule, rows: Sequence[PageRow]) -> Decimal | No
     """What a conversion brings on these pages; None where it has no value."""
     if not rule.has_value:
         return None
-    conversions = sum((r.conversions for r in rows), Decimal(0))
-    if not conversions:
-        return rule.value
-    return sum((r.revenue for r in rows), Decimal(0)) / conversions
+    return Decimal(each) if (each := worth_of_one(rows, rule)) else rule.value
 
 
 def _reasons(lens: Lens, pages: Sequence[Page], now: datetime) -> dict[int, list[Reason]]:

@@ -91,20 +91,21 @@ def source_table(lens: Lens, by: str, within: Sequence[Within] = ()) -> SourceTa
     for row in read.rows.values():
         total.add(row)
     add_rates([*read.rows.values(), total])
-    add_returns(lens, read.rows, read.values, read.costs, lambda value: _of(lens, by, value))
-    _add_total_return(lens, total, read)
+    add_returns(lens, read.rows, read.values, read.costs, lambda value: _credits_of(lens, by, within, value))
+    _add_total_return(lens, total, read, within)
     listed, apart = _named(by, read.rows)
     add_to_come(delays_of(lens), [*listed, *apart, total])
     return SourceTable(by, listed, apart, total)
 
 
-def _add_total_return(lens: Lens, total: SourceRow, read: _Read) -> None:
+def _add_total_return(lens: Lens, total: SourceRow, read: _Read, within: Sequence[Within]) -> None:
     together: tuple[dict[date, Decimal], dict[date, Decimal]] = {}, {}
     for sums, by_value in zip(together, (read.values, read.costs), strict=True):
         for of_day in by_value.values():
             for day, amount in of_day.items():
                 sums[day] = sums.get(day, Decimal(0)) + amount
-    add_returns(lens, {"": total}, {"": together[0]}, {"": together[1]} if together[1] else {}, lambda _: Q())
+    costs = {"": together[1]} if together[1] else {}
+    add_returns(lens, {"": total}, {"": together[0]}, costs, lambda _: _credits(lens, within))
 
 
 def opened(lens: Lens, within: Sequence[Within]) -> SourceTable:
@@ -224,13 +225,17 @@ def _read_credits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) ->
     add_credits(lens, of_visits, name, read.rows, read.values, ("visits", by, tuple(within)))
     if nobody := _credited_to_nobody(lens, credits, within):
         row = read.rows[None]
-        row.conversions, row.revenue = (sum(column, Decimal(0)) for column in zip(*nobody, strict=True))
+        for day, (share, summed, value) in nobody.items():
+            row.conversions += share
+            row.summed += summed
+            row.revenue += value
+            read.values[None][day] = value
 
 
 def _credited_to_nobody(
     lens: Lens, credits: QuerySet[Credit], within: Sequence[Within]
-) -> list[tuple[Decimal, Decimal]]:
-    """Share and value of conversions of which no visit is known, by day."""
+) -> dict[date, tuple[Decimal, Decimal, Decimal]]:
+    """Conversions of which no visit is known, by day: how many, those of them whose money is summed, and that."""
     rows = of_days(
         Credit,
         lens.site.pk,
@@ -241,18 +246,16 @@ def _credited_to_nobody(
             credits.filter(days, visit=None)
             .order_by()
             .values_list("day")
-            .annotate(Sum("share"), Sum("value"))
+            .annotate(n=Sum("share"), summed=Sum("share", filter=Q(value__isnull=False)), worth=Sum("value"))
         ),
     )
-    return [(share, value or Decimal(0)) for _, share, value in rows]
+    return {day: (share, summed or Decimal(0), value or Decimal(0)) for day, share, summed, value in rows}
 
 
-def _of(lens: Lens, by: str, value: Hashable) -> Q:
+def _credits_of(lens: Lens, by: str, within: Sequence[Within], value: Hashable) -> QuerySet[Credit]:
     """Credits of one value; used for the few rows whose spend is the same every day."""
-    if by in COUNTED:
-        return Q(**{of_counts(by): value})
-    visits = lens.visits().annotate(_by=of_visits(by)).filter(_by=value)
-    return Q(visit__in=visits.values("id"))
+    credits, name = _valued(_credits(lens, within), by)
+    return credits.filter(visit__isnull=False, **{name: value})
 
 
 def _paid(lens: Lens, by: str, within: Sequence[Within]) -> Cells:

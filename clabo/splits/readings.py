@@ -216,8 +216,7 @@ def against(
     rates, values = read(days, closed, arms, plan), read(days, closed, arms, plan, on_values=True)
     unknown = RateComparison(NOTHING, NOTHING, math.nan, "score")
     fixed = [unknown if brief else compare_rates(ends[control][0], ends[k][0]) for k in letters]
-    p_values = [c.p_value for c in fixed]
-    adjusted = p_values if any(math.isnan(p) for p in p_values) else holm(p_values)
+    adjusted = holm([c.p_value for c in fixed])
     sums = {k: came.get(k, NOBODY).sums() / UNITS for k in arms}
     found = []
     for letter, comparison, p in zip(letters, fixed, adjusted, strict=True):

@@ -18,12 +18,12 @@ def holm(p_values: Sequence[float]) -> list[float]:
     Parameters
     ----------
     p_values : sequence of float, length m
-        Between 0 and 1.
+        Between 0 and 1; nan where nothing could be compared.
 
     Returns
     -------
     list of float, length m
-        Never smaller than those given.
+        Never smaller than those given. What could not be compared stays nan and is none of those that are told apart.
 
     Raises
     ------
@@ -35,12 +35,13 @@ def holm(p_values: Sequence[float]) -> list[float]:
     >>> holm([0.01, 0.04, 0.03])
     [0.03, 0.06, 0.06]
     """
-    if any(not 0 <= p <= 1 for p in p_values):
+    known = [place for place, p in enumerate(p_values) if not math.isnan(p)]
+    if any(not 0 <= p_values[place] <= 1 for place in known):
         raise ValueError("p_values: must lie between 0 and 1")
-    adjusted = [0.0] * len(p_values)
+    adjusted = [math.nan] * len(p_values)
     so_far = 0.0
-    for rank, place in enumerate(sorted(range(len(p_values)), key=p_values.__getitem__)):
-        so_far = max(so_far, min(1.0, (len(p_values) - rank) * p_values[place]))
+    for rank, place in enumerate(sorted(known, key=p_values.__getitem__)):
+        so_far = max(so_far, min(1.0, (len(known) - rank) * p_values[place]))
         adjusted[place] = so_far
     return adjusted
 

@@ -113,13 +113,13 @@ def count_ratio(numerator: int, denominator: int, level: float = 0.95) -> Interv
     return Interval(carried(share.low), a / b, carried(share.high))
 
 
-def poisson_limits(count: int, level: float = 0.95) -> tuple[float, float]:
+def poisson_limits(count: float, level: float = 0.95) -> tuple[float, float]:
     """Exact limits of the expected number where `count` came. F. Garwood, Biometrika 28 (1936) 437-442.
 
     Parameters
     ----------
-    count : int
-        How many came.
+    count : float
+        How many came; of shares of several, their sum (the limits are continued between whole numbers).
     level : float
         Confidence level, between 0 and 1.
 
@@ -149,7 +149,7 @@ class VisitValues:
 
 
 def return_interval(
-    conversions: int,
+    conversions: float,
     each: float,
     value: Sequence[float],
     cost: Sequence[float],
@@ -168,8 +168,8 @@ def return_interval(
 
     Parameters
     ----------
-    conversions : int
-        How many brought the value.
+    conversions : float
+        How many brought the value; shares of several count as shares.
     each : float
         What one is worth, where the data give no mean.
     value, cost : sequence of float, length n

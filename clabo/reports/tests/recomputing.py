@@ -91,6 +91,8 @@ class Row:
     new_visitors: set[tuple[str, bool]] = field(default_factory=set)
     led: set[int] = field(default_factory=set)
     conversions: Decimal = Decimal(0)
+    # Whose money is counted.
+    summed: Decimal = Decimal(0)
     revenue: Decimal = Decimal(0)
 
 
@@ -258,6 +260,7 @@ class Recomputed:
                     row = rows[by(credited) if credited else None]
                     row.led |= {id(credited)} if credited else set()
                     row.conversions += share
+                    row.summed += Decimal(0) if c.value is None else share
                     row.revenue += ((c.value or Decimal(0)) * share).quantize(Decimal("1e-9"))
         return dict(rows)
 
@@ -306,6 +309,7 @@ class Recomputed:
                     row.led.add(id(credited))
                 row.conversions += share
                 if c.value is not None:
+                    row.summed += share
                     row.revenue += (c.value * share).quantize(Decimal("1e-9"))
         return {path: row for path, row in rows.items() if row != Row()}
 

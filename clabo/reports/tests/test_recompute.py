@@ -282,7 +282,7 @@ class WholeReport(TestCase):
             row.revenue.quantize(Decimal("1e-4")),
             round(min(row.exits, row.views) / row.views, 9) if row.views else None,
             round(row.views / visitors, 9) if visitors else None,
-            round(row.revenue / row.conversions, 3) if row.conversions else None,
+            round(row.revenue / row.summed, 3) if row.summed else None,
             # Nothing was spent, and no margin is set.
             row.revenue.quantize(Decimal("1e-4")),
         )
