@@ -87,7 +87,7 @@ def _(what: Visited, known: Inventory) -> Q | None:
 
 def _origin(what: Came) -> Q:
     names = ("channel", "source", "medium", "campaign", "ad_group", "ad")
-    return Q(**{f"origin__{name}": value for name in names if (value := getattr(what, name))})
+    return Q(**{f"origin__{name}__iexact": value for name in names if (value := getattr(what, name))})
 
 
 def moments_of(

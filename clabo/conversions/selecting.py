@@ -17,6 +17,7 @@ from django.db.models import (
     BooleanField,
     Case,
     CharField,
+    DecimalField,
     F,
     Func,
     JSONField,
@@ -26,8 +27,9 @@ from django.db.models import (
     Value,
     When,
 )
+from django.db.models.expressions import Combinable
 from django.db.models.fields.json import KeyTextTransform, KeyTransform
-from django.db.models.functions import Concat
+from django.db.models.functions import Cast, Coalesce, Concat, Trim
 from django.db.models.lookups import (
     Contains,
     Exact,
@@ -35,10 +37,12 @@ from django.db.models.lookups import (
     GreaterThanOrEqual,
     LessThan,
     LessThanOrEqual,
+    Regex,
 )
 
 from clabo.core import rules
 from clabo.core.addresses import Address, PageReading
+from clabo.core.worth import NUMBER
 from clabo.db.arrays import in_array
 from clabo.events.models import Element, Event, Kind, OfVisits, Page
 from clabo.sites.models import Site
@@ -229,7 +233,21 @@ def _property(test: rules.PropertyTest) -> Q:
     """The comparison as a CASE, so that a missing property is false and never unknown."""
     value = KeyTransform(test.property, F("properties"))
     if test.comparison in _NUMERIC:
-        met = Q(_typed(value, "number")) & Q(_NUMERIC[test.comparison](value, _json(test.value)))
+        text = Trim(_text(test.property))
+        number = Case(
+            When(_typed(value, "number"), then=value),
+            When(
+                Q(_typed(value, "string")) & Q(Regex(text, Value(f"^{NUMBER}$"))),
+                then=Func(
+                    Cast(text, DecimalField(max_digits=20, decimal_places=10)),
+                    function="to_jsonb",
+                    output_field=JSONField(),
+                ),
+            ),
+            output_field=JSONField(),
+        )
+        found = Coalesce(number, Value(None, output_field=JSONField()), output_field=JSONField())
+        met = Q(_typed(found, "number")) & Q(_NUMERIC[test.comparison](found, _json(test.value)))
     elif test.comparison == "contains":
         met = Q(_typed(value, "string")) & Q(Contains(_text(test.property), test.value))
     else:
@@ -246,7 +264,7 @@ def _text(name: str) -> KeyTextTransform:
     return KeyTextTransform(name, F("properties"), output_field=TextField())
 
 
-def _typed(value: KeyTransform, kind: str) -> Exact:
+def _typed(value: Combinable, kind: str) -> Exact:
     return Exact(Func(value, function="jsonb_typeof", output_field=CharField()), kind)
 
 

@@ -56,8 +56,9 @@ class Campaign:
 
     @property
     def identity(self) -> tuple[str, ...]:
-        """Two hits with different non-empty identities belong to different visits."""
-        return (self.source, self.medium, self.name, self.ad_group, self.ad, self.click_kind, self.click_id)
+        """Two hits with different non-empty identities belong to different visits. Names are alike in any case."""
+        names = (self.source, self.medium, self.name, self.ad_group, self.ad)
+        return (*(name.lower() for name in names), self.click_kind, self.click_id)
 
 
 NO_CAMPAIGN = Campaign()
@@ -158,21 +159,31 @@ def normalise(
 
 
 @lru_cache(maxsize=65_536)
+def _parameters(url: str) -> tuple[tuple[str, str, str], ...]:
+    """Name, value and canonical spelling of the query's parameters, as far as they are kept.
+
+    Up to the one that would make the query longer than MAX_LENGTH, and up to the hundredth. What is read of an address
+    when it comes in and what is read later out of what was kept must be the same.
+    """
+    query = url.partition("#")[0].partition("?")[2]
+    kept: list[tuple[str, str, str]] = []
+    length = 0
+    for raw_name, raw_value in parse_qsl(query, keep_blank_values=True)[:100] if query else ():
+        name, value = raw_name.replace("\x00", ""), raw_value.replace("\x00", "")
+        part = urlencode([(name, value)])
+        length += len(part) + 1
+        if length > MAX_LENGTH:
+            break
+        kept.append((name, value, part))
+    return tuple(kept)
+
+
 def canonical_query(url: str) -> str:
     """The query of `url` with one spelling for each parameter, in its order: "a=1&b=%26".
 
     Cut at the parameter that would make it longer than MAX_LENGTH, and after the hundredth.
     """
-    query = url.partition("#")[0].partition("?")[2]
-    kept: list[str] = []
-    length = 0
-    for name, value in parse_qsl(query, keep_blank_values=True)[:100] if query else ():
-        part = urlencode([(name.replace("\x00", ""), value.replace("\x00", ""))])
-        length += len(part) + 1
-        if length > MAX_LENGTH:
-            break
-        kept.append(part)
-    return "&".join(kept)
+    return "&".join(part for _, _, part in _parameters(url))
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,17 +245,10 @@ def campaign_of(url: str, sub_names: frozenset[str] = frozenset()) -> Campaign:
     Any parameter whose name ends in `clid` is a click id; `sub1` to `sub5` and `sub_names` are
     sub-IDs. Values are cut at 200 characters.
     """
-    query = url.partition("#")[0].partition("?")[2]
-    if not query:
-        return NO_CAMPAIGN
     found: dict[str, str] = {}
     subs: dict[str, str] = {}
-    try:
-        pairs = parse_qsl(query, max_num_fields=100)
-    except ValueError:
-        return NO_CAMPAIGN
-    for raw_name, raw_value in pairs:
-        name, value = raw_name.lower(), raw_value.strip()[:200].replace("\x00", "")
+    for raw_name, raw_value, _ in _parameters(url):
+        name, value = raw_name.lower(), raw_value.strip()[:200]
         if not value:
             continue
         if name in _CAMPAIGN_PARAMETERS:

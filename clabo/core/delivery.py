@@ -8,6 +8,8 @@ from decimal import Decimal
 
 # Waits double from the first to the longest, in seconds.
 FIRST_WAIT, LONGEST_WAIT = 2.0, 900.0
+# What a service asks for is kept up to a week; more is taken for a mistake of its clock.
+LONGEST_ASKED = 7 * 86_400.0
 
 
 def wait_after(failures: int, chance: float, asked: float = 0.0) -> float:
@@ -21,13 +23,13 @@ def wait_after(failures: int, chance: float, asked: float = 0.0) -> float:
         From [0, 1): somewhere between nothing and the whole wait, so that many who failed at once do not come back at
         once ("full jitter").
     asked : float
-        What the service itself asked for, in seconds (Retry-After, RFC 9110 §10.2.3): never less than that, but never
-        more than the longest wait.
+        What the service itself asked for, in seconds (Retry-After, RFC 9110 §10.2.3): never sooner than that, up to
+        LONGEST_ASKED.
 
     Returns
     -------
     float
-        Seconds, at most LONGEST_WAIT.
+        Seconds, at most LONGEST_WAIT after what was asked for.
 
     Examples
     --------
@@ -35,7 +37,7 @@ def wait_after(failures: int, chance: float, asked: float = 0.0) -> float:
     (1.0, 8.0, 450.0, 8.0)
     """
     wait = min(LONGEST_WAIT, FIRST_WAIT * 2.0 ** min(failures - 1, 30))
-    return min(LONGEST_WAIT, asked + wait * chance)
+    return min(LONGEST_ASKED, asked) + wait * chance
 
 
 @dataclass(frozen=True, slots=True)

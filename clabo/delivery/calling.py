@@ -8,6 +8,8 @@ import socket
 import ssl
 import time
 from dataclasses import dataclass
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -137,8 +139,20 @@ def call(
     return _understood(answer.status, bytes(text), answer.getheader("retry-after") or "")
 
 
+def _seconds(asked: str) -> float:
+    """What Retry-After says, in seconds: a number or a date (RFC 9110 §10.2.3); 0 where it says neither."""
+    if asked.isascii() and asked.isdecimal():
+        return float(asked[:9])
+    try:
+        until = parsedate_to_datetime(asked)
+    except ValueError:
+        return 0.0
+    until = until if until.tzinfo else until.replace(tzinfo=UTC)
+    return max(0.0, (until - datetime.now(UTC)).total_seconds())
+
+
 def _understood(status: int, text: bytes, asked: str) -> Answer:
-    wait = float(asked) if asked.isascii() and asked.isdecimal() else 0.0
+    wait = _seconds(asked)
     if status == 429:
         raise Away("It asks to be called less often.", max(wait, 1.0))
     if status in (408, 425) or status >= 500:

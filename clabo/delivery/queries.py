@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 from django.db.models import Count, Min, Q
 
@@ -66,7 +66,7 @@ def channels_of(site: Site) -> list[AdChannel]:
 
 def feedback(channel: AdChannel, now: datetime | None = None) -> Feedback:
     """What became of what the channel was told in the last days."""
-    since = (now or datetime.now(UTC)) - timedelta(days=DAYS)
+    since = channel.site.last_days(DAYS, now)
     recent = channel.reports.filter(Q(owed_at__gte=since) | Q(state=Report.State.WAITING))
     counts = dict(recent.order_by().values_list("state").annotate(Count("pk")))
     reasons = recent.filter(state=Report.State.REFUSED).order_by()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime
 from decimal import Decimal
 
 from django.db.models import Count, Max, Q, Sum
@@ -35,7 +35,7 @@ def known_of(site: Site, address: str) -> Known:
     """What a link at `address` is held against: hosts, its page, and names as visits and spend of its source have them."""
     hosts = list(site.hosts.all())
     source = campaign_of(address).source
-    since = datetime.now(UTC).date() - timedelta(days=DAYS)
+    since = site.first_of_last(DAYS)
     spent = SpendRow.objects.filter(site=site, day__gte=since)
     paid = Origin.objects.filter(site=site, channel="paid")
     sources = {
@@ -80,7 +80,7 @@ class Through:
     last_at: datetime | None
 
 
-Key = tuple[str, str, str, str, str, str, str, tuple[tuple[str, str], ...]]
+Key = tuple[object, ...]
 
 
 def came_through(site: Site, links: list[AdLink]) -> tuple[Lens, list[Through]]:
@@ -92,13 +92,8 @@ def came_through(site: Site, links: list[AdLink]) -> tuple[Lens, list[Through]]:
     lens = read_lens(site, f"{DAYS}d")
     wanted = Q(pk__in=[])
     for link in links:
-        wanted |= Q(
-            source=link.source.lower(),
-            medium=link.medium,
-            campaign=link.campaign,
-            ad_group=link.ad_group,
-            ad=link.ad,
-        )
+        names = {name: getattr(link, name) for name in ("source", "medium", "campaign", "ad_group", "ad")}
+        wanted |= Q(**{f"{name}__iexact": text for name, text in names.items()})
     origins = {o.pk: o for o in Origin.objects.filter(wanted, site=site)}
     pages = {p.pk: p for p in Page.objects.filter(site=site, path__in={link.path for link in links})}
 
@@ -107,11 +102,7 @@ def came_through(site: Site, links: list[AdLink]) -> tuple[Lens, list[Through]]:
         return (
             p.host,
             p.path,
-            o.source,
-            o.medium,
-            o.campaign,
-            o.ad_group,
-            o.ad,
+            *(name.lower() for name in (o.source, o.medium, o.campaign, o.ad_group, o.ad)),
             tuple(sorted((subs or {}).items())),
         )
 
@@ -156,11 +147,7 @@ def came_through(site: Site, links: list[AdLink]) -> tuple[Lens, list[Through]]:
         mine: Key = (
             link.host,
             link.path,
-            link.source.lower(),
-            link.medium,
-            link.campaign,
-            link.ad_group,
-            link.ad,
+            *(name.lower() for name in (link.source, link.medium, link.campaign, link.ad_group, link.ad)),
             tuple(sorted(link.sub_ids.items())),
         )
         out.append(

@@ -39,7 +39,7 @@ class Looks:
 
 def landing_pages(site: Site, now: datetime) -> list[Page]:
     """The site's pages on which visits have begun lately, those with most first; at most MOST_PAGES."""
-    first = now.astimezone(site.zone).date() - timedelta(days=_TRAFFIC_DAYS)
+    first = site.first_of_last(_TRAFFIC_DAYS, now)
     entered = (
         TrafficDay.objects.filter(site=site, day__gte=first, page__crowd=False, entries__gt=0)
         .values_list("page_id")

@@ -91,25 +91,28 @@ def unpacked(site: Site, day: date) -> Columns:
     """A day as it is stored now, out of the tables."""
     start, end = site.midnight(day), site.midnight(day + timedelta(days=1))
     # Where two things have one time, a visit begins before all, and a view comes before the rest.
-    found: list[tuple[int, int, int, Key, int]] = []
+    # In the order of a visitor's events everywhere: of two with the same time and sort, the smaller id comes first.
+    found: list[tuple[int, int, bytes, int, Key, int]] = []
     events = Event.objects.reported().filter(site=site, time__gte=start, time__lt=end)
-    for time, person, kind, thing, element, name, visit in events.exclude(kind__in=LEFT_OUT).values_list(
-        "time", "visitor__number", "kind", "page_id", "element_id", "name", "visit_id"
-    ):
+    columns = ("time", "id", "visitor__number", "kind", "page_id", "element_id", "name", "visit_id")
+    for time, event, person, kind, thing, element, name, visit in events.exclude(
+        kind__in=LEFT_OUT
+    ).values_list(*columns):
         key = event_key(kind, thing, element, name)
-        found.append((_micro(time), 1 + (kind != Kind.VIEW), person, key, visit or 0))
+        found.append((_micro(time), 1 + (kind != Kind.VIEW), event.bytes, person, key, visit or 0))
     visits = Visit.objects.filter(site=site, day=day, traffic_class=TrafficClass.COUNTED)
     for time, person, page, origin, device, number, visit in visits.values_list(
         "started_at", "visitor__number", "entry_page_id", "origin_id", "device", "number", "id"
     ):
-        found.append((_micro(time), 0, person, arrival(page, origin, device, number), visit))
-    ids = atoms(site.pk, {key for *_, key, _ in found})
-    found.sort(key=lambda row: row[:2])
+        row = arrival(page, origin, device, number)
+        found.append((_micro(time), 0, number.to_bytes(8), person, row, visit))
+    ids = atoms(site.pk, {row[4] for row in found})
+    found.sort(key=lambda row: row[:3])
     return Columns(
-        np.fromiter((row[2] for row in found), np.uint32, len(found)),
+        np.fromiter((row[3] for row in found), np.uint32, len(found)),
         np.fromiter((row[0] for row in found), np.int64, len(found)),
-        np.fromiter((ids[row[3]] for row in found), np.uint32, len(found)),
-        np.fromiter((row[4] for row in found), np.int64, len(found)),
+        np.fromiter((ids[row[4]] for row in found), np.uint32, len(found)),
+        np.fromiter((row[5] for row in found), np.int64, len(found)),
     )
 
 

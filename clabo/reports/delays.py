@@ -31,7 +31,7 @@ def delays_of(lens: Lens, today: date | None = None) -> tuple[Delays, date] | No
     site = lens.site
     today = today or datetime.now(UTC).astimezone(site.zone).date()
     window = site.attribution_window_days
-    first = today - timedelta(days=window + _PAST)
+    first = today - timedelta(days=window + _PAST - 1)
     credits = Credit.objects.filter(site=site, rule=lens.rule, model=lens.model, visit__isnull=False)
     on = Cast(TruncDay("conversion__time", tzinfo=site.zone), DateField())
     counts: defaultdict[tuple[int, int], float] = defaultdict(float)

@@ -61,8 +61,8 @@ class LensOut(Shape):
     attribution_window_days: int
     # What a customer is worth over a lifetime, as a multiple of the conversion's value.
     lifetime_factor: Decimal | None
-    # The return on ad spend at which ads pay for themselves: 1 / margin, or 1 without one.
-    break_even_roas: float
+    # The return on ad spend at which ads pay for themselves: 1 / margin, or 1 without one. None: not to be shown.
+    break_even_roas: float | None
     own_columns: list[OwnColumnOut]
 
 

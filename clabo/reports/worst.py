@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime
 from decimal import Decimal
 
 from django.db.models import Count, Max, Sum
@@ -119,7 +119,7 @@ def _reasons(lens: Lens, pages: Sequence[Page], now: datetime) -> dict[int, list
 def _silent_forms(lens: Lens, pages: Sequence[int], now: datetime) -> dict[int, datetime]:
     """Pages with a form that has been sent, and should have been sent again by now; since when."""
     site = lens.site
-    first = (now - timedelta(days=_FORMS_DAYS)).astimezone(site.zone).date()
+    first = site.first_of_last(_FORMS_DAYS, now)
     sent = (
         Event.objects.in_counted_visits()
         .filter(in_array("page_id", pages), site=site, kind=Kind.FORM, time__gte=site.midnight(first))

@@ -54,25 +54,27 @@ def shown_columns(view: SavedView) -> set[str]:
 def for_strangers(view: SavedView, answer: PagesOut | SourcesOut) -> PagesOut | SourcesOut:
     """The answer with its shown columns only; what is not shown is nought or missing."""
     keys = shown_columns(view)
+    lens = _lens(answer.lens, keys)
+    # Each field is named: what is added to an answer is seen by nobody else until somebody decides so here.
     if isinstance(answer, PagesOut):
-        return answer.model_copy(
-            update={
-                "lens": _lens(answer.lens, keys),
-                "rows": [_row(r, keys) for r in answer.rows],
-                "before": {k: _row(r, keys) for k, r in answer.before.items()},
-                "findings": [],
-                "together": None,
-                "to_come": answer.to_come if "conversions" in keys else None,
-                "cost": UnjoinedCost(total=Decimal(0), unjoined=Decimal(0), by_address=Decimal(0)),
-            }
+        return PagesOut(
+            lens=lens,
+            path=answer.path,
+            findings=[],
+            together=None,
+            thin=0,
+            nearest=None,
+            rows=[_row(r, keys) for r in answer.rows],
+            to_come=answer.to_come if "conversions" in keys else None,
+            before={k: _row(r, keys) for k, r in answer.before.items()},
+            cost=UnjoinedCost(total=Decimal(0), unjoined=Decimal(0), by_address=Decimal(0)),
         )
-    return answer.model_copy(
-        update={
-            "lens": _lens(answer.lens, keys),
-            "rows": [_row(r, keys) for r in answer.rows],
-            "total": _row(answer.total, keys),
-            "before": {k: _row(r, keys) for k, r in answer.before.items()},
-        }
+    return SourcesOut(
+        lens=lens,
+        by=answer.by,
+        rows=[_row(r, keys) for r in answer.rows],
+        total=_row(answer.total, keys),
+        before={k: _row(r, keys) for k, r in answer.before.items()},
     )
 
 
@@ -93,13 +95,28 @@ def _nothing(value: Any) -> Any:
 
 
 def _lens(read: LensOut, keys: set[str]) -> LensOut:
-    """The lens without what else the site has: its other conversions, sources, audiences and columns."""
-    return read.model_copy(
-        update={
-            "conversions": [read.conversion] if read.conversion else [],
-            "channels": [],
-            "sources": [],
-            "audiences": [],
-            "own_columns": [c for c in read.own_columns if f"own:{c.id}" in keys],
-        }
+    """The words of the lens, and what the shown columns cannot be read without.
+
+    Nothing of what else the site has: its other conversions, sources, audiences and columns. The margin shows in the
+    profit, and a lifetime's factor in the revenue over a lifetime: without those they stay here.
+    """
+    money = keys & {"revenue", "roas"}
+    return LensOut(
+        says=read.says,
+        first=read.first,
+        last=read.last,
+        origin=read.origin,
+        device=read.device,
+        conversion=read.conversion,
+        model=read.model,
+        audience=read.audience,
+        audiences=[],
+        conversions=[read.conversion] if read.conversion else [],
+        channels=[],
+        sources=[],
+        currency=read.currency,
+        attribution_window_days=read.attribution_window_days,
+        lifetime_factor=read.lifetime_factor if money else None,
+        break_even_roas=read.break_even_roas if "profit" in keys else None,
+        own_columns=[c for c in read.own_columns if f"own:{c.id}" in keys],
     )

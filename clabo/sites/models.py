@@ -76,9 +76,13 @@ class Site(models.Model):
         """When that day began here."""
         return datetime.combine(day, time.min, self.zone)
 
-    def last_days(self, days: int) -> datetime:
-        """When the last so many days of the site began, today among them: "last 28 days" wherever it is said."""
-        return self.midnight(datetime.now(UTC).astimezone(self.zone).date() - timedelta(days=days - 1))
+    def first_of_last(self, days: int, now: datetime | None = None) -> date:
+        """The first of the last so many days of the site, today among them: "last 28 days" wherever it is said."""
+        return (now or datetime.now(UTC)).astimezone(self.zone).date() - timedelta(days=days - 1)
+
+    def last_days(self, days: int, now: datetime | None = None) -> datetime:
+        """When that day began."""
+        return self.midnight(self.first_of_last(days, now))
 
 
 class SiteHost(models.Model):

@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import BooleanField, CharField, Expression, F, Func, Q, Value
+from django.db.models import BooleanField, CharField, Count, Expression, F, Func, Q, Value
 from django.db.models.expressions import Combinable, ExpressionWrapper
 from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Coalesce, Lower
 
 from clabo.core.audiences.whats import SUB_IDS
 from clabo.core.channels import CHANNELS
-from clabo.events.models import Device
+from clabo.events.models import Device, Origin
 from clabo.problems import Problem
+from clabo.sites.models import Site
+
+# `…__lower` of a field.
+CharField.register_lookup(Lower)
 
 _ORIGIN = ("channel", "source", "medium", "campaign", "ad_group", "ad")
 # Opened step by step, each within the one before.
 CHAIN: tuple[str, ...] = (*_ORIGIN, *SUB_IDS)
+# Written by whoever made the link, in whatever case; a source is kept in small letters.
 # Told by the daily counts; the rest only by visits themselves.
+NAMES: frozenset[str] = frozenset({"medium", "campaign", "ad_group", "ad"})
 COUNTED: frozenset[str] = frozenset({*_ORIGIN, "page", "device"})
 DIMENSIONS: tuple[str, ...] = (*CHAIN, "page", "device", "referrer", "returning")
 
@@ -56,8 +62,9 @@ def read_within(said: Sequence[str]) -> list[Within]:
 
 
 def of_counts(dimension: str) -> str:
-    """The field of TrafficDay and of Credit."""
-    return {"page": "page_id", "device": "device"}.get(dimension, f"origin__{dimension}")
+    """The field of TrafficDay and of Credit; names in small letters, since they are alike in any case."""
+    field = {"page": "page_id", "device": "device"}.get(dimension, f"origin__{dimension}")
+    return f"{field}__lower" if dimension in NAMES else field
 
 
 def of_cost(dimension: str) -> str:
@@ -93,7 +100,18 @@ def stored(dimension: str, value: str) -> Any:
         return {d.label: d.value for d in Device}[value]
     if dimension == "returning":
         return value == "returning"
-    return value
+    return value.lower() if dimension in NAMES else value
+
+
+def spellings(site: Site, dimension: str, values: Collection[str]) -> dict[str, str]:
+    """How names in small letters are written: of several spellings the one of most origins, then the first by letters."""
+    if dimension not in NAMES:
+        return {}
+    origins = Origin.objects.filter(**{"site": site, f"{dimension}__lower__in": list(values)}).order_by()
+    found: dict[str, tuple[int, str]] = {}
+    for text, n in origins.values_list(dimension).annotate(Count("id")):
+        found[text.lower()] = min(found.get(text.lower(), (1, "")), (-n, text))
+    return {small: text for small, (_, text) in found.items()}
 
 
 def stated(dimension: str, value: Any) -> str:

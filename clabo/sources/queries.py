@@ -22,7 +22,18 @@ from clabo.events.models import Page, TrafficDay, Visit
 from clabo.events.queries import BOUNCED
 from clabo.reports.delays import add_to_come, delays_of
 from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
-from clabo.sources.dimensions import CHAIN, COUNTED, Within, of_cost, of_counts, of_visits, stated, stored
+from clabo.sites.models import Site
+from clabo.sources.dimensions import (
+    CHAIN,
+    COUNTED,
+    Within,
+    of_cost,
+    of_counts,
+    of_visits,
+    spellings,
+    stated,
+    stored,
+)
 from clabo.spend.joining import Paid, cost_of_visits
 from clabo.spend.models import CostPart
 
@@ -93,7 +104,7 @@ def source_table(lens: Lens, by: str, within: Sequence[Within] = ()) -> SourceTa
     add_rates([*read.rows.values(), total])
     add_returns(lens, read.rows, read.values, read.costs, lambda value: _credits_of(lens, by, within, value))
     _add_total_return(lens, total, read, within)
-    listed, apart = _named(by, read.rows)
+    listed, apart = _named(lens.site, by, read.rows)
     add_to_come(delays_of(lens), [*listed, *apart, total])
     return SourceTable(by, listed, apart, total)
 
@@ -121,11 +132,12 @@ def opened(lens: Lens, within: Sequence[Within]) -> SourceTable:
     return table
 
 
-def _named(by: str, rows: dict[Any, SourceRow]) -> tuple[list[SourceRow], list[SourceRow]]:
+def _named(site: Site, by: str, rows: dict[Any, SourceRow]) -> tuple[list[SourceRow], list[SourceRow]]:
     nobody = rows.pop(None, None)
     in_order = sorted(rows.items(), key=lambda item: (-item[1].entries, -item[1].spend, str(item[0])))
+    written = spellings(site, by, [str(value) for value, _ in in_order[:MOST_ROWS]])
     for value, row in in_order:
-        row.value = stated(by, value)
+        row.value = written.get(value, stated(by, value))
     if by == "page":
         pages = Page.objects.in_bulk([value for value, _ in in_order[:MOST_ROWS]])
         for value, row in in_order:

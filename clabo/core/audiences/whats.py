@@ -160,7 +160,8 @@ class Came(What):
         return (
             a is not None
             and all(
-                not (asked := getattr(self, name)) or asked == getattr(a, name)
+                # Names are alike in any case, as they are where spend is joined.
+                not (asked := getattr(self, name)) or asked.lower() == getattr(a, name).lower()
                 for name in ("channel", "source", "medium", "campaign", "ad_group", "ad")
             )
             and all(a.sub_ids.get(name) == value for name, value in self.sub_ids)

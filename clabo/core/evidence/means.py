@@ -22,7 +22,8 @@ class MeanComparison:
 def compare_means(control: Moments, challenger: Moments, level: float = 0.95) -> MeanComparison:
     """Welch's t, for unequal variances. Welch, Biometrika 34 (1947) 28-35.
 
-    Needs two values on each side; nan otherwise.
+    Needs two values on each side, and two that differ; nan otherwise: values that are all the same say nothing of how
+    far others may lie.
 
     Parameters
     ----------
@@ -53,7 +54,7 @@ def compare_means(control: Moments, challenger: Moments, level: float = 0.95) ->
     a, b = control.variance / control.n, challenger.variance / challenger.n
     gap = challenger.mean - control.mean
     if a + b == 0:
-        return MeanComparison(Interval(gap, gap, gap), 1.0 if gap == 0 else 0.0, math.nan)
+        return MeanComparison(NOTHING, math.nan, math.nan)
     error = math.sqrt(a + b)
     # By shares of the variance: its square would underflow for tiny values.
     df = 1 / ((a / (a + b)) ** 2 / (control.n - 1) + (b / (a + b)) ** 2 / (challenger.n - 1))

@@ -14,6 +14,7 @@ import re2
 from clabo.core.addresses import Address
 from clabo.core.rules.occurrence import Kind, Occurrence
 from clabo.core.told import Told, told
+from clabo.core.worth import number_of
 
 if TYPE_CHECKING:
     from clabo.core.rules.condition import ElementCondition
@@ -159,7 +160,8 @@ class Named(Fact):
 class PropertyTest(Fact):
     """A property of an event from code held against a value. Texts and numbers are never equal.
 
-    A property that is missing meets nothing but `is_not`.
+    More and less are asked of what the property states as a number, be it one or a text that is one ("59.90"): what is
+    a value for a conversion is one here. A property that is missing meets nothing but `is_not`.
     """
 
     property: str
@@ -176,7 +178,10 @@ class PropertyTest(Fact):
         has: Any = properties.get(self.property)
         if self.comparison in NUMERIC:
             if isinstance(has, bool) or not isinstance(has, int | float):
-                return False
+                stated = number_of(has)
+                if stated is None:
+                    return False
+                has = float(stated)
             asked = float(self.value)
             return bool(
                 (self.comparison == "at_least" and has >= asked)

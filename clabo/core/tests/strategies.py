@@ -33,7 +33,25 @@ MESSAGES: list[dict[str, Any]] = [
 SHOWN: list[dict[str, Any]] = [{"selector": "#thanks"}, {"text": "Thank you"}]
 PROPERTIES = st.dictionaries(
     st.sampled_from(["value", "plan", "new"]),
-    st.sampled_from(["basic", "pro basic", "5", 5.0, 59.9, 0.0, -1.5, True, False, None, ""]),
+    st.sampled_from(
+        [
+            "basic",
+            "pro basic",
+            "5",
+            " 59.90",
+            "-1.5",
+            "1e3",
+            "5,0",
+            5.0,
+            59.9,
+            0.0,
+            -1.5,
+            True,
+            False,
+            None,
+            "",
+        ]
+    ),
     max_size=3,
 )
 

@@ -24,11 +24,29 @@ def occurrence(kind: Any, **fields: Any) -> Occurrence:
 
 class Comparisons(TestCase):
     def test_each_against_values_of_each_type(self) -> None:
-        """`is` and `is_not` by JSON's equality, the numeric ones for numbers alone."""
-        values: list[Any] = [None, "", "50", "a50b", 49.99, 50, 50.0, 50.01, True, False, 1, 0]
+        """`is` and `is_not` by JSON's equality, the numeric ones for what a conversion's value may be stated as."""
+        values: list[Any] = [
+            None,
+            "",
+            "50",
+            " 59.90",
+            "5e1",
+            "49,9",
+            "a50b",
+            49.99,
+            50,
+            50.0,
+            50.01,
+            True,
+            False,
+            1,
+            0,
+        ]
+        stated = {"50": 50.0, " 59.90": 59.9}
         for value in values:
             given = {} if value is None else {"v": value}
             number = isinstance(value, int | float) and not isinstance(value, bool)
+            amount = value if number else stated.get(value) if isinstance(value, str) else None
             expected: list[tuple[str, Any, bool]] = [
                 ("is", 50.0, number and value == 50),
                 ("is", "50", value == "50" and isinstance(value, str)),
@@ -38,10 +56,10 @@ class Comparisons(TestCase):
                 ("is_not", 50.0, not (number and value == 50)),
                 ("is_not", "", value != "" or not isinstance(value, str)),
                 ("contains", "50", isinstance(value, str) and "50" in value),
-                ("at_least", 50.0, number and value >= 50),
-                ("at_most", 50.0, number and value <= 50),
-                ("above", 50.0, number and value > 50),
-                ("below", 50.0, number and value < 50),
+                ("at_least", 50.0, amount is not None and amount >= 50),
+                ("at_most", 50.0, amount is not None and amount <= 50),
+                ("above", 50.0, amount is not None and amount > 50),
+                ("below", 50.0, amount is not None and amount < 50),
             ]
             for how, asked, met in expected:
                 test = read_test({"property": "v", "comparison": how, "value": asked})

@@ -31,7 +31,7 @@ export function Findings({ report, open }: { report: Report; open: (page: number
             together={report.together}
             category={report.lens.conversion?.category}
             currency={report.lens.currency}
-            hasMargin={report.lens.break_even_roas > 1}
+            hasMargin={(report.lens.break_even_roas ?? 1) > 1}
             page={
               <button
                 type="button"

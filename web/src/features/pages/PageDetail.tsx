@@ -125,15 +125,19 @@ export function PageDetail({ siteId, row, frame }: { siteId: number; row: Row; f
             name="Profit"
             is={money(row.profit, currency, 0)}
             more={
-              frame.read.break_even_roas > 1
-                ? `${percent(1 / frame.read.break_even_roas, 0)} margin of the revenue, less the spend`
+              (frame.read.break_even_roas ?? 1) > 1
+                ? `${percent(1 / (frame.read.break_even_roas ?? 1), 0)} margin of the revenue, less the spend`
                 : "revenue less spend; no margin is set, so all of the revenue counts as earned"
             }
             was={before && money(before.profit, currency, 0)}
           />
         )}
         {row.aov != null && (
-          <Fact name="Average value" is={money(row.aov, currency)} more={`revenue over credited ${many}`} />
+          <Fact
+            name="Average value"
+            is={money(row.aov, currency)}
+            more={`revenue over the credited ${many} whose money is in it`}
+          />
         )}
         <Fact
           name="Cost per conversion"

@@ -382,9 +382,10 @@ function Roas<R extends Measured>({ row, frame }: { row: R; frame: Frame<R> }) {
   const i = row.roas_interval;
   // Against break-even: 1 over the margin, from the server.
   const bar = frame.read.break_even_roas;
-  const tone = i?.high != null && i.high < bar ? "brick" : i?.low != null && i.low > bar ? "fern" : "ink";
+  const against = bar == null ? "ink" : i?.low != null && i.low > bar ? "fern" : "ink";
+  const tone = bar != null && i?.high != null && i.high < bar ? "brick" : against;
   const range = i
-    ? `${times(row.roas)}, between ${times(i.low)} and ${times(i.high)}; breaks even at ${times(bar)}`
+    ? `${times(row.roas)}, between ${times(i.low)} and ${times(i.high)}${bar == null ? "" : `; breaks even at ${times(bar)}`}`
     : `${times(row.roas)}, too few days for a range`;
   const label = range + toCome(row.roas_to_come, times);
   const earlier = frame.was(row)?.roas;
