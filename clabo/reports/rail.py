@@ -44,6 +44,7 @@ class Rail:
     running_tests: int
     running_plans: int
     simulated: list[str]
+    waiting: dict[str, Any] | None
 
 
 def rail(site: Site) -> Rail:
@@ -61,6 +62,7 @@ def rail(site: Site) -> Rail:
         running_tests=SplitTest.objects.filter(site=site, state=SplitTest.State.RUNNING).count(),
         running_plans=running(site),
         simulated=simulated_sources(site),
+        waiting=site.waiting,
     )
 
 

@@ -18,6 +18,7 @@ from clabo.reports.moves import BestPlace, Place, Since
 from clabo.reports.today import page_key, test_key
 from clabo.reports.yesterday import Yesterday
 from clabo.shapes import IntervalOut, Shape, finite, known_interval
+from clabo.sites.schemas import WaitingSettings
 from clabo.splits.results import Result
 from clabo.splits.schemas import VerdictOut, verdict_out
 
@@ -235,6 +236,8 @@ class RailOut(Shape):
     running_plans: int
     # Campaign sources whose visits and spend are made up: they come from a channel that only practises.
     simulated: list[str]
+    # Settings that hold once all that was recorded has been read by them; None where nothing waits.
+    waiting: WaitingSettings | None
 
 
 class TodayOut(Shape):

@@ -15,6 +15,7 @@ import { isPlain, type Key, useListedKeys } from "../lib/keys";
 import { useSession, useSite } from "../lib/session";
 import { useSiteId } from "../lib/useSiteId";
 import { Find } from "./Find";
+import { SettingsWait } from "./SettingsWait";
 
 function Mark() {
   return (
@@ -183,6 +184,7 @@ export function Shell() {
         </div>
       </nav>
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
+        <SettingsWait siteId={siteId} />
         <Outlet />
         <SimulationNote siteId={siteId} className="mt-6 block md:hidden" />
       </main>

@@ -48,19 +48,24 @@ export function SiteSettings({ siteId, canEdit, done }: Props) {
 
 function Settings({ site: s, canEdit, done }: { site: Schemas["SiteOut"]; canEdit: boolean; done: () => void }) {
   const queries = useQueryClient();
+  // What was asked for last, though it may not hold yet.
+  const now = {
+    ...s,
+    ...Object.fromEntries(Object.entries(s.waiting ?? {}).filter(([k, v]) => k !== "hosts" && v != null)),
+  };
   const form = useServerForm({
     schema,
     values: {
       name: s.name,
       hosts: s.hosts.map((h) => (h.stands_for ? `${h.host} = ${h.stands_for}` : h.host)).join("\n"),
-      currency: s.currency,
-      time_zone: s.time_zone,
+      currency: now.currency,
+      time_zone: now.time_zone,
       margin: s.margin == null ? "" : String(Number(s.margin) * 100),
-      attribution_window_days: String(s.attribution_window_days),
+      attribution_window_days: String(now.attribution_window_days),
       audience_floor: String(s.audience_floor),
       audience_plenty: String(s.audience_plenty),
-      meaningful_parameters: s.meaningful_parameters.join(", "),
-      keep_fragment: s.keep_fragment,
+      meaningful_parameters: now.meaningful_parameters.join(", "),
+      keep_fragment: now.keep_fragment,
     },
     send: (given) =>
       data(
