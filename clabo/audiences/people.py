@@ -226,7 +226,8 @@ class Population:
             np.concatenate([getattr(p, name) for p in (*pieces, *loose)])
             for name in ("people", "times", "ages")
         )
-        if loose and pieces:
+        # Runs of days come the newest first.
+        if loose:
             order = np.argsort(times, kind="stable")
             people, times, ages = people[order], times[order], ages[order]
         return _Rows(people, times, ages)

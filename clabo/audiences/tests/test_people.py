@@ -27,7 +27,7 @@ from clabo.presence.merging import merge
 from clabo.presence.models import Trail
 from clabo.presence.trails import pack
 from clabo.sites.models import Site
-from clabo.testing.traffic import START, make_rule, make_site, receive
+from clabo.testing.traffic import START, make_rule, make_site, receive, walk
 
 WHATS = st.sampled_from(
     [
@@ -139,6 +139,21 @@ class EverybodyAndEachOne(TestCase):
                 self.assertEqual(set(population.asked(definition, None, ago)), expected, (ago, definition))
                 self.assertEqual(set(past[ago]), expected, (ago, definition))
             self.whole_stays(site, population, definition)
+            self.why(site, ids, population, definition)
+
+    def why(
+        self, site: Site, ids: dict[str, int], population: Population, definition: audiences.Definition
+    ) -> None:
+        """What somebody is told of each line is what an audience of that line alone would say of them."""
+        visitors = dict(Visitor.objects.filter(site=site).values_list("pk", "number"))
+        belongs, today = belonging(site, ids), population.today
+        alone: dict[Any, set[int]] = {}
+        for pk, history in pasts(site, list(visitors)).items():
+            person = Person([h for h in history if h.day <= today], today, belongs[pk])
+            for line in person.lines(definition):
+                if line.part not in alone:
+                    alone[line.part] = set(population.asked(audiences.Definition(line.part)))
+                self.assertEqual(line.met, visitors[pk] in alone[line.part], (line.path, line.part))
 
     def one_by_one(
         self, site: Site, ids: dict[str, int], definition: audiences.Definition, now: Any
@@ -213,3 +228,21 @@ class EverybodyAndEachOne(TestCase):
         self.assertEqual(set(population.asked(rests)), {1, 2})
         Audience.objects.update(deleted_at=START)
         self.assertEqual(set(Population(site, Others(site), now=START).asked(rests)), set())
+
+
+class DaysApart(TestCase):
+    def test_days_that_are_not_packed_with_others_between_them(self) -> None:
+        """Rows are in the order of time however many runs of days they were read in."""
+        site = make_site()
+        now = START + timedelta(days=2)
+        receive(walk(site, 1, START, "/kit") + walk(site, 1, now, "/kit"))
+        kit = {"what": {"page": {"match": "equals", "value": "/kit"}}, "from": 0, "to": 2}
+        definition = audiences.parse(
+            {
+                "include": {"sequence": [kit], "within": 86_400},
+                "exclude": {"what": {"visit": "any"}, "from": 1, "to": 730, "times": 2},
+            }
+        )
+        population = Population(site, Others(site), now=now + timedelta(hours=1))
+        population.read([definition])
+        self.assertEqual(set(population.asked(definition)), {1})
