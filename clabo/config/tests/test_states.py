@@ -119,14 +119,14 @@ class States(TestCase):
                         measures=[MEASURES[0]],
                     )
                     ids["test_id"] = services.save_test(site, content).pk
-                self._ask(site, ids)
+                self._ask(site, ids, LENSES if state in ("set up", "one arm") else LENSES[1:2])
 
-    def _ask(self, site: Site, ids: dict[str, Any]) -> None:
+    def _ask(self, site: Site, ids: dict[str, Any], lenses: tuple[str, ...]) -> None:
         member = Member(site)
         pages = [p["page_id"] for p in member.ask("GET", "/pages?period=28d")["rows"] if p["page_id"]]
         ids = {**ids, **({"page_id": pages[0]} if pages else {})}
         seen = 0
-        for path, queries in self._reads():
+        for path, queries in self._reads(lenses):
             try:
                 filled = path.format(**ids)
             except KeyError:
@@ -140,13 +140,13 @@ class States(TestCase):
                 if answer.get("content-type", "").startswith("application/json"):
                     member.read(answer)
                     seen += 1
-        self.assertGreater(seen, 60)
+        self.assertGreater(seen, 40)
 
-    def _reads(self) -> Iterator[tuple[str, tuple[str, ...]]]:
+    def _reads(self, lenses: tuple[str, ...]) -> Iterator[tuple[str, tuple[str, ...]]]:
         """What is below a site's own address, with the lenses that it takes."""
         start = "/api/sites/{site_id}"
         for path, methods in api.get_openapi_schema()["paths"].items():
             get = methods.get("get")
             if get and path.startswith(start):
                 takes = {p["name"] for p in get.get("parameters", [])}
-                yield path.removeprefix(start), LENSES if "period" in takes else ("",)
+                yield path.removeprefix(start), lenses if "period" in takes else ("",)

@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from clabo.core.addresses import AddressError, campaign_of, canonical_query, normalise
+from clabo.core.addresses import AddressError, PageReading, campaign_of, canonical_query, normalise
 from clabo.core.attribution import MODELS, Touch, credit, eligible
 from clabo.core.channels import CHANNELS, classify
 from clabo.core.returns import spread
@@ -75,6 +75,45 @@ class Addresses(TestCase):
         self.assertEqual(canonical_query("?" + once), once)
         self.assertEqual(canonical_query("/x?%C3%A4=a%20b&c#?d=1"), canonical_query("/x?ä=a+b&c="))
 
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from(["utm_source", "gclid", "sub1", "x"]), st.text(max_size=30)),
+            max_size=130,
+        )
+    )
+    def test_what_is_read_at_once_is_what_is_read_out_of_what_was_kept(
+        self, pairs: list[tuple[str, str]]
+    ) -> None:
+        """Also of addresses with more parameters, or longer ones, than are kept."""
+        url = "https://shop.example/a?" + urlencode(pairs)
+        self.assertEqual(campaign_of(url), campaign_of("?" + canonical_query(url)))
+
+    def test_a_campaign_is_found_however_many_parameters_follow(self) -> None:
+        url = "https://shop.example/a?utm_source=meadow&" + "&".join(f"p{n}=1" for n in range(150))
+        self.assertEqual(campaign_of(url).source, "meadow")
+
+    @given(
+        st.lists(st.tuples(st.sampled_from(["step", "kind", "x"]), st.sampled_from("ab ä&=+")), max_size=4),
+        st.sampled_from(["", "#/done", "#top"]),
+        *(st.sets(st.sampled_from(["step", "kind"])) for _ in range(2)),
+        *(st.booleans() for _ in range(2)),
+    )
+    def test_a_page_read_again_by_other_settings(
+        self,
+        pairs: list[tuple[str, str]],
+        fragment: str,
+        before: set[str],
+        now: set[str],
+        kept: bool,
+        keeps: bool,
+    ) -> None:
+        """As if it had come in under them, but for a fragment that was not kept."""
+        url = "https://shop.example/shop/" + ("?" + urlencode(pairs) if pairs else "") + fragment
+        first = PageReading(frozenset(before), kept).page(url)
+        again = PageReading(frozenset(now), keeps, {"shop.example": "other.example"})
+        expected = PageReading(frozenset(now), keeps and kept, {"shop.example": "other.example"}).page(url)
+        self.assertEqual(again.again(first, canonical_query(url)), expected)
+
 
 class Channels(TestCase):
     def test_the_first_that_fits(self) -> None:
@@ -108,6 +147,14 @@ class Attribution(TestCase):
 
     def made(self, hours: list[tuple[int, str]]) -> list[Touch]:
         return [Touch(i, self.start + timedelta(hours=h), c) for i, (h, c) in enumerate(hours)]  # type: ignore[arg-type]
+
+    def test_of_visits_in_one_moment_the_number_tells_the_order(self) -> None:
+        # Ids are given in the order of arrival.
+        first, second = Touch(9, self.start, "paid", 1), Touch(3, self.start, "paid", 2)
+        for touches in ([first, second], [second, first]):
+            fitting = eligible(touches, self.start, 30)
+            self.assertEqual([t.visit for t in fitting], [9, 3])
+            self.assertEqual(credit(fitting, "last_paid"), [(second, Decimal(1))])
 
     @given(touches)
     def test_shares_sum_to_one_exactly(self, hours: list[tuple[int, str]]) -> None:

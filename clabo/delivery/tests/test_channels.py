@@ -13,8 +13,9 @@ from typing import Any
 from django.test import override_settings
 
 from clabo.accounts.models import Role
+from clabo.core import delivery as calling_wait
 from clabo.core.identities import digest
-from clabo.delivery import calling
+from clabo.delivery import calling, trouble
 from clabo.delivery.models import AdChannel, Report
 from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase
 from clabo.testing.asking import Member
@@ -51,6 +52,23 @@ class Channels(DeliveryCase):
             said = self.member.ask("POST", "/channels", self.said(**changes), status=422)
             self.assertEqual(said["field"], field, (changes, said))
         self.assertEqual(AdChannel.objects.count(), 1)
+
+    def test_it_is_never_called_sooner_than_it_asked(self) -> None:
+        """Retry-After in seconds or as a date, also beyond the longest wait of one's own."""
+        channel, now = AdChannel.objects.get(), datetime.now(UTC)
+        until = now + timedelta(hours=2)
+        for text, least in (
+            ("7200", 7200),
+            (until.strftime("%a, %d %b %Y %H:%M:%S GMT"), 7198),
+            (now.strftime("%a, %d %b %Y %H:%M:%S GMT"), 0),
+            ("soon", 0),
+            ("9" * 40, calling_wait.LONGEST_ASKED),
+        ):
+            for status in (429, 503):
+                with self.assertRaises(calling.Away), trouble.noted(channel):
+                    calling._understood(status, b"", text)
+                self.assertGreaterEqual(trouble.rests(channel, now), least, text)
+                self.assertLess(trouble.rests(channel, now), least + 1000, text)
 
     def test_what_is_made_up_is_said_to_be(self) -> None:
         rail = self.member.ask("GET", "/rail")

@@ -11,6 +11,7 @@ from urllib.parse import parse_qs, urlsplit
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from scipy.stats import chi2
 
 from clabo.delivery.spending import read_now
 from clabo.network.running import Clicked
@@ -74,7 +75,9 @@ class Results(PlansCase):
         self.assertEqual(total["converted"], sum(through.values()))
         self.assertAlmostEqual(float(total["cost_of_one"]), float(everything) / sum(through.values()), 6)
         limits = found["cost_of_one_interval"]
-        self.assertTrue(limits["low"] < float(total["cost_of_one"]) < limits["high"])
+        n = sum(through.values())
+        for name, came in (("high", chi2.ppf(0.025, 2 * n) / 2), ("low", chi2.ppf(0.975, 2 * n + 2) / 2)):
+            self.assertAlmostEqual(limits[name], float(everything) / float(came), 6)
         for name, key in (("lines", 0), ("creatives", 1)):
             for part in found[name]:
                 mine_cells = [c for k, c in cells.items() if k[key] == (part["line"] or part["creative"])]

@@ -7,6 +7,7 @@ import json
 import re
 from base64 import b64decode
 from datetime import UTC, datetime, timedelta
+from decimal import Decimal
 from typing import Any
 from unittest.mock import patch
 
@@ -14,6 +15,7 @@ from django.core import mail as outbox
 from django.test import Client, TestCase
 from openpyxl import load_workbook
 
+from clabo.conversions.models import ConversionRule
 from clabo.core.evidence import Counts, compare_rates
 from clabo.jobs.tasks import mail
 from clabo.saved import mailing, services
@@ -117,6 +119,24 @@ class Views(TestCase):
                 told = {k for k, v in row.items() if k not in allowed and v not in (None, 0, False, "0", [])}
                 self.assertEqual(told, set(), row)
                 self.assertLessEqual(set(row["own"]), {str(own[0])})
+
+    def test_the_margin_and_a_lifetime_are_told_only_with_their_columns(self) -> None:
+        self.site.margin = Decimal("0.25")
+        self.site.save()
+        ConversionRule.objects.update(lifetime_factor=Decimal(3))
+        for columns, break_even, factor in (
+            ("entries", None, None),
+            ("entries,revenue", None, "3.0000"),
+            ("spend,profit", 4.0, None),
+        ):
+            view = self.keep(columns, {"period": "7d", "columns": columns})
+            address = self.member.ask("POST", f"/views/{view['id']}/links", {})["address"]
+            lens = self.shared(address).json()["pages"]["lens"]
+            self.assertEqual(
+                (lens["break_even_roas"], lens["lifetime_factor"]), (break_even, factor), columns
+            )
+            for told in ("audiences", "sources", "channels"):
+                self.assertEqual(lens[told], [])
 
     def test_a_link_ends_and_asks_for_its_password(self) -> None:
         links = f"/views/{self.view['id']}/links"
