@@ -24,7 +24,8 @@ from clabo.ingest.http import (
     respond,
     user_agent,
 )
-from clabo.ingest.inbox import Full, Seldom
+from clabo.ingest.inbox import Full
+from clabo.logs import Seldom
 
 log = logging.getLogger(__name__)
 

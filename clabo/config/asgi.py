@@ -25,7 +25,8 @@ from clabo.live.stream import Stream  # noqa: E402
 
 def assembled() -> Asgi:
     """Whoever comes in passes these from left to right."""
-    return TrustedProxies(Bounds(Health(Collector(behind=Stream(behind=cast(Asgi, django_application))))))
+    collector = Collector(behind=Stream(behind=cast(Asgi, django_application)))
+    return TrustedProxies(Bounds(Health(collector, lambda: bool(collector.directory.loaded_at))))
 
 
 application = assembled()

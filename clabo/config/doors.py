@@ -165,13 +165,13 @@ def _bounded(scope: Scope, receive: Receive, most: int, seconds: float) -> Recei
 
 
 class Health:
-    """Answers the addresses above and passes the rest on."""
+    """Answers the addresses above and passes the rest on. `knows_sites`: whether the collector has read them yet."""
 
-    def __init__(self, behind: Asgi) -> None:
+    def __init__(self, behind: Asgi, knows_sites: Callable[[], bool] = lambda: True) -> None:
         self.behind = behind
         self._answers: dict[str, Callable[[], tuple[int, bytes, bytes]]] = {
             "/health/live": lambda: (200, b"application/json", b'{"live": true}'),
-            "/health/ready": _ready,
+            "/health/ready": lambda: _ready(knows_sites()),
             "/robots.txt": lambda: (200, b"text/plain", b"User-agent: *\nDisallow: /\n"),
         }
 
@@ -184,9 +184,10 @@ class Health:
         await _respond(send, status, kind, body, scope["method"] == "HEAD")
 
 
-def _ready() -> tuple[int, bytes, bytes]:
+def _ready(knows_sites: bool) -> tuple[int, bytes, bytes]:
     """Whether Clabo can do its work; what cannot be done is named."""
-    found: dict[str, Any] = {"database": "ok", "worker": "ok", "spool": "ok", "disk": "ok"}
+    found: dict[str, Any] = {"database": "ok", "worker": "ok", "jobs": "ok", "spool": "ok", "disk": "ok"}
+    found["sites"] = "ok" if knows_sites else "none has been read: no hit is known to be anybody's"
     try:
         waiting = backlog()
         if waiting.oldest and datetime.now(UTC) - waiting.oldest > LATE:

@@ -14,7 +14,7 @@ from typing import Any, ClassVar, Literal, Self, cast, get_args
 from urllib.parse import urlsplit
 
 from clabo.core import sheet
-from clabo.core.markup import cleaned, nodes
+from clabo.core.markup import DEEPEST, cleaned, depth_of, nodes
 from clabo.core.rules.errors import RuleError, maybe_text, one_of, only, text
 
 MOST_CHANGES = 30
@@ -229,6 +229,11 @@ class Markup(Change):
         html = cleaned(text(data, "html", "change_ask_markup", MOST_MARKUP))
         if not html:
             raise RuleError("html", "change_no_markup")
+        # Written out in full it may have grown, and it is read again out of what is stored.
+        if len(html) > MOST_MARKUP:
+            raise RuleError("html", "too_long", most=MOST_MARKUP)
+        if depth_of(html) > DEEPEST:
+            raise RuleError("html", "change_too_deep", most=DEEPEST)
         return cls(_selector(data), one_of(data, "place", PLACES), html)  # type: ignore[arg-type]
 
     def for_tag(self) -> dict[str, Any]:

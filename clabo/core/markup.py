@@ -57,6 +57,8 @@ ATTRIBUTES = {
     "th": {"colspan", "rowspan", "scope"},
 }
 _VOID = {"br", "hr", "img"}
+# Elements within one another; what reads them on the way to a page calls itself for each.
+DEEPEST = 30
 # A text, or a tag's name, its attributes and what is in it.
 Node = str | list[Any]
 _CLEANER = nh3.Cleaner(
@@ -75,6 +77,18 @@ def cleaned(html: str) -> str:
     '<p>Hello <b>you</b></p>'
     """
     return _CLEANER.clean(html).strip()
+
+
+def depth_of(html: str) -> int:
+    """How many elements stand within one another in what `cleaned` has left.
+
+    >>> depth_of('<p>Hello <b>you</b></p><br>')
+    2
+    """
+    reader = _Reader()
+    reader.feed(html)
+    reader.close()
+    return reader.deepest
 
 
 def nodes(html: str) -> list[Node]:
@@ -100,10 +114,12 @@ class _Reader(HTMLParser):
         super().__init__(convert_charrefs=True)
         self.top: list[Node] = []
         self._open: list[list[Node]] = [self.top]
+        self.deepest = 0
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         inner: list[Node] = []
         self._open[-1].append([tag, {name: value or "" for name, value in attrs}, inner])
+        self.deepest = max(self.deepest, len(self._open))
         if tag not in _VOID:
             self._open.append(inner)
 

@@ -9,6 +9,7 @@ from django.db.models import F, Q
 from clabo.delivery import reporting, sending, spending, status
 from clabo.delivery.calling import Away, Declined
 from clabo.delivery.models import AdChannel, AudienceUse, OwedReport, Report
+from clabo.jobs.each import for_each
 from clabo.jobs.job import job
 from clabo.sites.models import Site
 
@@ -121,12 +122,15 @@ def spends() -> None:
     """Each site's in its own morning; where that failed, an hour later again. Once a day all recent conversions are looked at anew."""
     now = datetime.now(UTC)
     wanted = AdChannel.objects.filter(kind=AdChannel.Kind.HTTP, removed_at=None).select_related("site")
-    for channel in wanted:
-        local = now.astimezone(channel.site.zone)
-        if channel.reads_spend and local.hour >= SPEND_HOUR and not _read_today(channel, local):
-            spend.later(once=f"spend-{channel.pk}", site_id=channel.site_id, channel_id=channel.pk)
-        if local.hour == SPEND_HOUR - 1:
-            reporting.owe_all(channel, 30)
+    for_each(wanted, lambda channel: _spend_of(channel, now), "spend from channels")
+
+
+def _spend_of(channel: AdChannel, now: datetime) -> None:
+    local = now.astimezone(channel.site.zone)
+    if channel.reads_spend and local.hour >= SPEND_HOUR and not _read_today(channel, local):
+        spend.later(once=f"spend-{channel.pk}", site_id=channel.site_id, channel_id=channel.pk)
+    if local.hour == SPEND_HOUR - 1:
+        reporting.owe_all(channel, 30)
 
 
 def _read_today(channel: AdChannel, local: datetime) -> bool:

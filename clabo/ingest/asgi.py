@@ -50,9 +50,10 @@ from clabo.ingest.http import (
     respond_script,
     user_agent,
 )
-from clabo.ingest.inbox import AWAY, Full, Inbox, Seldom, Spool
+from clabo.ingest.inbox import AWAY, Full, Inbox, Spool
 from clabo.ingest.routes import Route, routes
 from clabo.ingest.salts import Salts, visitor_of
+from clabo.logs import Seldom
 
 log = logging.getLogger(__name__)
 
@@ -290,6 +291,9 @@ class Collector:
                         await asyncio.to_thread(_with_database, route.refresh)
                 except AWAY:
                     log.warning("the database is away; starting without it")
+                except Exception:
+                    # Whatever it is, hits must be taken in; the housekeeping tries again.
+                    log.exception("not all that is known of sites could be read; starting without it")
                 self._housekeeping = asyncio.get_running_loop().create_task(self._keep_house())
                 await send({"type": "lifespan.startup.complete"})
             else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
@@ -12,9 +13,15 @@ from typing import Any
 
 import msgspec
 from django.conf import settings
+from django.db import InterfaceError, OperationalError
 
+from clabo.logs import Seldom
 from clabo.registry import Registry
 from clabo.sites.models import Consent, Site
+
+log = logging.getLogger(__name__)
+_unread = Seldom(log.error)
+_AWAY = (OperationalError, InterfaceError)
 
 Network = IPv4Network | IPv6Network
 # From sites to what each site's tag is served with besides, by site id; apps register in their `AppConfig.ready()`.
@@ -112,11 +119,17 @@ _OF_SOME = {"who", "layer", "start", "salt"}
 
 
 class Directory:
-    """All sites by key. `refresh` reads the database; lookups never do."""
+    """All sites by key. `refresh` reads the database; lookups never do.
+
+    What one workspace has stored can hurt its own pages alone: of a site that cannot be read the last good entry holds,
+    and where there is none, whatever of it can be read, so that its hits are taken in all the same.
+    """
 
     def __init__(self) -> None:
         self._sites: dict[str, TagSite] = {}
         self._lock = threading.Lock()
+        # Sites that could not be read the last time: they are read one by one, the others together.
+        self._unreadable: set[int] = set()
         self.loaded_at = 0.0
 
     def get(self, key: str) -> TagSite | None:
@@ -133,5 +146,45 @@ class Directory:
                 return
             # What is made while this reads may be missing: it counts as read from its beginning on.
             begun = time.monotonic()
-            self._sites = {s.key: s for s in tag_sites(list(Site.objects.prefetch_related("hosts")))}
+            sites = list(Site.objects.prefetch_related("hosts"))
+            alone = [s for s in sites if s.pk in self._unreadable]
+            found = self._read([s for s in sites if s.pk not in self._unreadable])
+            found += [entry for site in alone for entry in self._read([site])]
+            self._unreadable &= {s.pk for s in sites}
+            self._sites = {s.key: s for s in found}
             self.loaded_at = begun
+
+    def _read(self, sites: Sequence[Site]) -> list[TagSite]:
+        """The entries of these sites: read together, in halves where that fails, at last by themselves."""
+        if not sites:
+            return []
+        try:
+            found = tag_sites(sites)
+        except _AWAY:
+            raise
+        except Exception as error:
+            if len(sites) > 1:
+                half = len(sites) // 2
+                return self._read(sites[:half]) + self._read(sites[half:])
+            self._unreadable.add(sites[0].pk)
+            _unread("site %s cannot be read for its tag: %r", sites[0].pk, error)
+            known = self._sites.get(sites[0].key)
+            return [known] if known else _without_what_fails(sites[0])
+        if len(sites) == 1:
+            self._unreadable.discard(sites[0].pk)
+        return found
+
+
+def _without_what_fails(site: Site) -> list[TagSite]:
+    more = []
+    for name, added in tag_settings.all().items():
+        try:
+            more.append(added([site]).get(site.pk, {}))
+        except _AWAY:
+            raise
+        except Exception:
+            _unread("site %s: its tag goes without %s", site.pk, name)
+    try:
+        return [_entry(site, more)]
+    except Exception:
+        return []

@@ -14,7 +14,7 @@ import os
 import time
 import uuid
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
@@ -24,6 +24,7 @@ from django.db import DatabaseError, InterfaceError, connection
 
 from clabo.ingest.beacon import Envelope, pack, unpack
 from clabo.ingest.models import InboxBatch
+from clabo.logs import Seldom
 
 log = logging.getLogger(__name__)
 
@@ -36,27 +37,10 @@ REPLAY_FILES = 500
 REPLAY_PAUSE = 0.02
 # A file that is still unfinished after so long was left by a process that died over it.
 UNFINISHED_SECONDS = 60
-LOG_EVERY_SECONDS = 60.0
 
 
 class Full(Exception):
     """Neither the database nor the disk takes any more; the sender should keep what it has."""
-
-
-class Seldom:
-    """Lets a line into the log once a minute, with how many there would have been."""
-
-    def __init__(self, write: Callable[..., None]) -> None:
-        self._write, self._next, self._held = write, 0.0, 0
-
-    def __call__(self, message: str, *args: object) -> None:
-        now = time.monotonic()
-        if now < self._next:
-            self._held += 1
-            return
-        more = f" ({self._held} more like it since the last line)" if self._held else ""
-        self._next, self._held = now + LOG_EVERY_SECONDS, 0
-        self._write(message + more, *args)
 
 
 _away = Seldom(log.warning)

@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 from clabo.core.addresses import Address
 from clabo.core.seasonality import silence
 from clabo.events.models import Event, Kind, Page
+from clabo.jobs.each import for_each
 from clabo.monitoring.seasonality import WEEKS, seasonality_by
 from clabo.monitoring.uptime import absences
 from clabo.sites.models import Site
@@ -15,8 +16,7 @@ from clabo.splits.services import resting_pages
 
 def watch_sites() -> None:
     """Look at each page's seasonality, on every site."""
-    for site in Site.objects.all():
-        watch_site(site, datetime.now(UTC))
+    for_each(Site.objects.all(), lambda site: watch_site(site, datetime.now(UTC)), "watching tags")
 
 
 def watch_site(site: Site, now: datetime) -> list[Page]:

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 from django.conf import settings
 
 from clabo.events.models import Page
+from clabo.jobs.each import for_each
 from clabo.jobs.job import job
 from clabo.pictures.links import try_some
 from clabo.pictures.queries import due
@@ -34,13 +35,15 @@ def _looked_at() -> list[Site]:
 @job("links on pages", every="41 * * * *")
 def links() -> None:
     """Try some of what pages link to."""
-    for site in _looked_at():
-        try_some(site, datetime.now(UTC))
+    for_each(_looked_at(), lambda site: try_some(site, datetime.now(UTC)), "trying links")
 
 
 @job("page pictures", every="23 * * * *")
 def pictures() -> None:
     """Whatever is to be looked at."""
-    for site in _looked_at():
-        for page in due(site, datetime.now(UTC)):
-            have_taken(site, page.pk)
+    for_each(_looked_at(), _have_due_taken, "page pictures")
+
+
+def _have_due_taken(site: Site) -> None:
+    for page in due(site, datetime.now(UTC)):
+        have_taken(site, page.pk)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+from clabo.events.models import Event
 from clabo.jobs.job import job
 from clabo.pipeline.rereading import reread
 from clabo.sites.models import Site
@@ -23,7 +24,9 @@ def reread_site(site_id: int) -> None:
 
 
 def reread_later(site_id: int) -> None:
-    """Have it done, once, however often settings are changed before that begins."""
+    """Have it done, once, however often settings are changed before that begins; at once where nothing was recorded."""
+    if not Event.objects.filter(site_id=site_id).exists() and reread(site_id):
+        return
     reread_site.later(once=f"reread-{site_id}", lock=f"reread-{site_id}", site_id=site_id)
 
 

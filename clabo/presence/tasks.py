@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from clabo.jobs.each import for_each
 from clabo.jobs.job import job
 from clabo.presence.merging import merge, sites_with_pieces
 from clabo.presence.trails import closed_and_unpacked, pack
@@ -29,5 +30,4 @@ def merge_left() -> None:
 @job("packing days that are over", every="* * * * *")
 def pack_days() -> None:
     """Every day that is over and has changed since it was packed; what is busy waits for the next minute."""
-    for site_id, day in closed_and_unpacked():
-        pack(site_id, day)
+    for_each(closed_and_unpacked(), lambda found: pack(*found), "packing a day")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property
-from zoneinfo import ZoneInfo
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from django.contrib.postgres.fields import ArrayField
 from django.core.validators import MaxValueValidator, MinValueValidator
@@ -63,8 +63,14 @@ class Site(models.Model):
 
     @property
     def zone(self) -> ZoneInfo:
-        """The time zone that days of this site are days of."""
-        return ZoneInfo(self.time_zone)
+        """The time zone that days of this site are days of.
+
+        A name that this machine knows no more must not stop what is done for all sites: UTC then.
+        """
+        try:
+            return ZoneInfo(self.time_zone)
+        except (ZoneInfoNotFoundError, ValueError):
+            return ZoneInfo("UTC")
 
     @cached_property
     def page_reading(self) -> PageReading:

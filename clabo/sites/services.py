@@ -135,6 +135,9 @@ def _locked(site: Site) -> Site:
 def _wait(site: Site) -> None:
     for ask in settings_wait.all().values():
         ask(site.pk)
+    # Where there was nothing to read, they hold already.
+    site.refresh_from_db(fields=[*READ_BY, "waiting"])
+    site.__dict__.pop("page_reading", None)
 
 
 def _network(text: str) -> str:

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from django.db.models import Q
 
 from clabo.conversions.lens import read_lens
+from clabo.jobs.each import for_each
 from clabo.problems import Problem
 from clabo.splits.life import end
 from clabo.splits.models import Deed, SplitTest
@@ -23,14 +24,18 @@ def settle(now: datetime) -> list[SplitTest]:
         Q(ends_on__isnull=False) | Q(ends_decided=True) | Q(ends_on_harm=True),
         state__in=[SplitTest.State.RUNNING, SplitTest.State.PAUSED],
     )
-    ended = []
-    for test in asked.select_related("site", "rule").prefetch_related("variants", "pauses").order_by("pk"):
+    ended: list[SplitTest] = []
+
+    def look(test: SplitTest) -> None:
         if why := why_to_end(test, now):
             try:
                 ended.append(end(test, now, why=why))
             except Problem:
                 # Somebody has ended it meanwhile.
                 logger.info("test %s had been ended already", test.pk)
+
+    those = asked.select_related("site", "rule").prefetch_related("variants", "pauses").order_by("pk")
+    for_each(those, look, "ending a test")
     return ended
 
 

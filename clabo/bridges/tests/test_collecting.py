@@ -26,6 +26,7 @@ from clabo.db import partitions
 from clabo.events.models import Event, Kind, Visit
 from clabo.ingest import inbox
 from clabo.ingest.asgi import Collector
+from clabo.logs import Seldom
 from clabo.pipeline import runner
 from clabo.problems import Problem
 from clabo.testing.asking import Member
@@ -240,7 +241,7 @@ class Bridges(ClearedCase):
 
     def test_it_forwards_while_the_database_is_away_and_counts_later(self) -> None:
         # A line a minute: another test may have had this minute's.
-        seldom = patch.object(inbox, "_away", inbox.Seldom(inbox.log.warning))
+        seldom = patch.object(inbox, "_away", Seldom(inbox.log.warning))
         with (
             seldom,
             patch.object(inbox, "store", side_effect=DatabaseError),
