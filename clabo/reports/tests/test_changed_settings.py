@@ -349,9 +349,13 @@ class Days(TestCase):
             )
             self.assertGreaterEqual(min(min(row[3:]) for row in stood), 0)
 
-    def test_the_change_waits_while_others_work_and_is_refused_while_it_is_applied(self) -> None:
+    def test_it_waits_where_something_was_recorded_and_holds_at_once_where_nothing_was(self) -> None:
         site = make_site()
         member = Member(site)
+        answer = member.ask("PATCH", "", {"time_zone": "Europe/Lisbon"})
+        self.assertEqual((answer["time_zone"], answer["waiting"]), ("Europe/Lisbon", None))
+        member.ask("PATCH", "", {"time_zone": "Europe/Vienna"})
+        receive(walk(site, 1, datetime.now(UTC) - timedelta(hours=1), "/a"))
         answer = member.ask("PATCH", "", {"time_zone": "Asia/Tokyo", "margin": "0.5"})
         self.assertEqual(
             (answer["time_zone"], answer["waiting"]["time_zone"]), ("Europe/Vienna", "Asia/Tokyo")

@@ -74,6 +74,7 @@ class Settings(TestCase):
         self.assertNotEqual(before.etag, after.etag)
 
     def test_a_site_made_while_the_directory_reads_counts_as_not_yet_read(self) -> None:
+        some_site()
         directory, made = Directory(), []
 
         def slowly(sites: Any) -> list[Any]:
