@@ -6,7 +6,7 @@ import json
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from hashlib import blake2b
 from uuid import UUID
 
@@ -255,11 +255,14 @@ def fold_visitors(site_id: int, parsed_events: Collection[ParsedEvent], allowanc
 
 
 def visitors(
-    site_id: int, seen: dict[UUID, tuple[datetime, datetime]], visits: int = 1
+    site_id: int,
+    seen: dict[UUID, tuple[datetime, datetime]],
+    busy: Mapping[UUID, tuple[date, int]] | None = None,
+    visits: int = 1,
 ) -> tuple[dict[UUID, Visitor], set[UUID]]:
     """The visitor of every cookie id, seen from first to last in this batch; and which are new.
 
-    A new one is stored as having made so many visits: one is nearly always right. The caller holds the site's lock.
+    `busy`: how many events came of each on its last day. A new one is stored as having made so many visits: one is nearly always right. The caller holds the site's lock.
     """
     found = {v.key: v for v in Visitor.objects.filter(in_array("key", seen, "uuid"), site_id=site_id)}
     new = [key for key in seen if key not in found]
@@ -274,8 +277,11 @@ def visitors(
             first_at=seen[key][0],
             last_at=seen[key][1],
             visits=visits,
+            busy_on=told[0],
+            busy=told[1],
         )
         for number, key in enumerate(new, (last_number or 0) + 1)
+        for told in [(busy or {}).get(key, (None, 0))]
     ]
     for visitor, visitor_id in zip(fresh, new_ids(Visitor, len(fresh)), strict=True):
         visitor.pk = visitor_id

@@ -19,7 +19,7 @@ from clabo.core.visits import Stretch, stitch
 from clabo.db import partitions
 from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
-from clabo.events import inventory, joining
+from clabo.events import busy, inventory, joining
 from clabo.events.bridge_reports import attach_reports
 from clabo.events.exclusions import InForce
 from clabo.events.models import Element, Event, Page, Visit, Visitor
@@ -89,6 +89,7 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     context = Context.of(reading)
     pages, new_pages = inventory.pages(reading.site_id, fresh, context.allowance)
     inventory.fold_visitors(reading.site_id, fresh, context.allowance)
+    came = busy.keep_apart(reading, fresh)
     elements = inventory.elements(reading.site_id, fresh)
     batch.pages = {p.pk: p for p in pages.values()}
     batch.new_pages = new_pages
@@ -100,14 +101,16 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     for own in by_key.values():
         own.sort(key=lambda d: d.place)
     browsers, new_keys = inventory.visitors(
-        reading.site_id, {key: (own[0].time, own[-1].time) for key, own in by_key.items()}
+        reading.site_id, {key: (own[0].time, own[-1].time) for key, own in by_key.items()}, came
     )
     new = {browsers[key].pk for key in new_keys}
     rejoined = joining.settle(reading.site_id, joining.state(reading.site_id, fresh, browsers))
     if rejoined.visitors:
         context = replace(context, in_force=InForce(reading.site_id))
     visitors = inventory.persons(browsers.values(), rejoined.visitors)
-    as_stored = {pk: None if pk in new else (v.first_at, v.last_at, v.visits) for pk, v in visitors.items()}
+    as_stored = {pk: None if pk in new else _kept_of(v) for pk, v in visitors.items()}
+    for key in by_key.keys() & came.keys():
+        browsers[key].busy_on, browsers[key].busy = came[key]
     steps: defaultdict[int, list[Step]] = defaultdict(list)
     for key, own in by_key.items():
         browser = browsers[key]
@@ -144,7 +147,7 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     batch.restitched |= moved
     batch.events += [event for _, event in reports]
     copy_in(Event, batch.events)
-    _save([v for v in visitors.values() if as_stored[v.pk] != (v.first_at, v.last_at, v.visits)])
+    _save([v for v in visitors.values() if as_stored[v.pk] != _kept_of(v)])
     batch.days = context.changes.days() | {reading.day(time) for time in [*moved_at, *rejoined.times]}
     context.changes.apply()
     context.allowance.save()
@@ -185,12 +188,17 @@ def restitch_all(reading: SiteReader, people: Collection[int]) -> None:
     context.allowance.save()
 
 
+def _kept_of(visitor: Visitor) -> tuple[object, ...]:
+    """What a batch may change of a visitor."""
+    return visitor.first_at, visitor.last_at, visitor.visits, visitor.busy_on, visitor.busy
+
+
 def _save(visitors: list[Visitor]) -> None:
     Visitor.objects.bulk_create(
         visitors,
         update_conflicts=True,
         unique_fields=["id"],
-        update_fields=["first_at", "last_at", "visits"],
+        update_fields=["first_at", "last_at", "visits", "busy_on", "busy"],
     )
 
 

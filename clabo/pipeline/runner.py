@@ -32,6 +32,8 @@ from clabo.sites.models import Site
 log = logging.getLogger(__name__)
 
 BATCH_REQUESTS = 10_000
+# A batch of one site takes no longer than this where that can be helped: the others' hits wait for it.
+BUDGET_SECONDS = 2.0
 
 
 def run_once(most_requests: int = BATCH_REQUESTS) -> int:
@@ -42,10 +44,39 @@ def run_once(most_requests: int = BATCH_REQUESTS) -> int:
     stored, worked = 0, False
     waiting = InboxBatch.objects.values("site_id").annotate(first=Min("id")).order_by("first")
     for site_id in list(waiting.values_list("site_id", flat=True)):
-        count = run_site(site_id, most_requests)
+        count = run_site(site_id, _paces.most(site_id, most_requests))
         if count >= 0:
             stored, worked = stored + count, True
     return stored if worked else -1
+
+
+class Paces:
+    """How many requests of a site fit into a batch's time, as the last batches took."""
+
+    def __init__(self) -> None:
+        self._most: dict[int, int] = {}
+
+    def most(self, site_id: int, at_most: int) -> int:
+        """So many of a site's are taken next."""
+        return min(at_most, self._most.get(site_id, at_most))
+
+    def took(self, site_id: int, requests: int, seconds: float) -> None:
+        """A batch of so many took so long: the next is as large as fits, and twice as large where there was time left.
+
+        >>> paces = Paces()
+        >>> paces.took(1, 800, 16.0)
+        >>> paces.most(1, 10_000), paces.most(2, 10_000)
+        (100, 10000)
+        """
+        if seconds > BUDGET_SECONDS:
+            self._most[site_id] = max(1, int(requests * BUDGET_SECONDS / seconds))
+        elif site_id in self._most:
+            self._most[site_id] *= 2
+            if self._most[site_id] >= BATCH_REQUESTS:
+                del self._most[site_id]
+
+
+_paces = Paces()
 
 
 def drain() -> int:
@@ -65,6 +96,7 @@ def drain() -> int:
 
 def run_site(site_id: int, most_requests: int = BATCH_REQUESTS) -> int:
     """Process one batch of a site; events stored, or -1 where somebody else works on it."""
+    began = time.monotonic()
     with _without_collecting(), transaction.atomic():
         if not try_lock_site(site_id):
             return -1
@@ -74,6 +106,7 @@ def run_site(site_id: int, most_requests: int = BATCH_REQUESTS) -> int:
         if site is not None:  # else removed since
             stored = _process(SiteReader.of(site), [e for row in rows for e in _unpacked(row)])
         InboxBatch.objects.filter(id__in=[row.pk for row in rows]).delete()
+    _paces.took(site_id, sum(row.requests for row in rows), time.monotonic() - began)
     return stored
 
 

@@ -7,9 +7,9 @@ from unittest.mock import patch
 
 from django.test import TestCase
 
-from clabo.events import allowance
+from clabo.events import allowance, busy, restitching
 from clabo.events.inventory import CROWD_PATH, CROWD_SOURCE
-from clabo.events.models import Event, Origin, Page, TrafficDay, Visitor
+from clabo.events.models import Event, Origin, Page, TrafficClass, TrafficDay, Visit, Visitor
 from clabo.ingest.models import Refusal
 from clabo.testing.traffic import START, beacon, event, hit, make_site, receive
 
@@ -64,3 +64,44 @@ class Allowance(TestCase):
             self.send(["/a"] * 4, "", 70, 100)  # of whom the network says nothing
         self.assertEqual(Visitor.objects.count(), 3 + 1 + 4)
         self.assertEqual((Event.objects.count(), self.told("folded_visitors")), (16, 7))
+
+
+class Busy(TestCase):
+    """One browser that does more than a person can."""
+
+    def setUp(self) -> None:
+        self.site = make_site()
+
+    def send(self, visitor: int, events: int, minutes: int = 0, age: int = 0) -> None:
+        at = START + timedelta(minutes=minutes)
+        some = [event(f"/p{n % 3}", age=age + 1000 * n) for n in range(events)]
+        receive([hit(self.site, at, beacon(visitor, *some))])
+
+    def test_what_is_beyond_a_days_events_is_kept_as_robots_and_counted(self) -> None:
+        with patch.object(busy, "MOST_EVENTS", 10):
+            self.send(1, 7)
+            self.send(2, 4)
+            # Also over several batches, and late ones.
+            self.send(1, 7, 5)
+            self.send(1, 12, 6, 80_000_000)
+            self.send(2, 4, 7)
+            # The next day is another.
+            self.send(1, 5, 24 * 60)
+        counted = Visitor.objects.exclude(busy=0).order_by("key")
+        of = {v.key.int: Event.objects.filter(visitor=v).count() for v in counted if v.key.int < 10}
+        self.assertEqual(of, {1: 15, 2: 8})
+        robots = Visit.objects.filter(traffic_class=TrafficClass.BOT)
+        self.assertEqual(Event.objects.filter(visit__in=robots).count(), 16)
+        self.assertTrue(all(Event.objects.filter(visitor=v.visitor).count() <= 10 for v in robots))
+        told = Refusal.objects.filter(site=self.site, reason=busy.FOLDED).values_list("count", flat=True)
+        self.assertEqual((Event.objects.count(), sum(told)), (39, 16))
+        self.assertEqual(sum(TrafficDay.objects.values_list("views", flat=True)), 23)
+
+    def test_a_late_event_costs_no_more_than_a_day_can_hold(self) -> None:
+        """However much one browser sends, the visits that are stitched anew are those of few events."""
+        with patch.object(busy, "MOST_EVENTS", 20):
+            for turn in range(8):
+                self.send(1, 20, turn, 40_000_000 * (turn % 2))
+            with patch.object(restitching, "_stored", wraps=restitching._stored) as read:
+                self.send(1, 1, 30, 86_000_000)
+        self.assertLessEqual(max((len(c.args[2]) for c in read.call_args_list), default=0), 20)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import Counter
 from dataclasses import dataclass
 from datetime import timedelta
@@ -318,3 +319,41 @@ class Crashes(TestCase):
             runner.drain()
         self.assertEqual(Event.objects.count(), 1)
         self.assertEqual(backlog().set_aside, 1)
+
+
+class Budget(TestCase):
+    def test_a_slow_sites_batches_become_as_small_as_its_time_allows(self) -> None:
+        paces = runner.Paces()
+        paces.took(1, 4000, 8.0)
+        self.assertEqual(
+            (paces.most(1, 10_000), paces.most(2, 10_000), paces.most(1, 10)), (1000, 10_000, 10)
+        )
+        # Nothing waits for ever, however slow one request is.
+        paces.took(1, 1, 90.0)
+        self.assertEqual(paces.most(1, 10_000), 1)
+        for _ in range(14):
+            paces.took(1, 1, 0.1)
+        self.assertEqual(paces.most(1, 10_000), 10_000)
+
+    def test_the_others_are_served_between_a_slow_ones_batches(self) -> None:
+        slow, quick = make_site(name="Slow"), make_site(name="Quick")
+        for number in range(8):
+            receive(walk(slow, number, START, "/a"), process=False)
+        receive(walk(quick, 1, START, "/a"), process=False)
+        served: list[int] = []
+        process = runner._process
+
+        def slowly(reading: Any, envelopes: Any) -> int:
+            served.append(reading.site_id)
+            if reading.site_id == slow.pk:
+                time.sleep(0.02 * len(envelopes))
+            return process(reading, envelopes)
+
+        with (
+            patch.object(runner, "_process", slowly),
+            patch.object(runner, "BUDGET_SECONDS", 0.05),
+            patch.object(runner, "_paces", runner.Paces()),
+        ):
+            runner.drain()
+        self.assertEqual(served[:2], [slow.pk, quick.pk])
+        self.assertEqual(Event.objects.count(), 9)

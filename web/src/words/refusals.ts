@@ -15,6 +15,7 @@ const REASONS: Record<string, string> = {
   folded_pages: "pages too many to tell apart: kept, and counted under one name",
   folded_origins: "sources too many to tell apart: kept, and counted under one name",
   folded_visitors: "new visitors of one network too many to tell apart: kept, and counted as one",
+  folded_events: "more than 2,000 events of one browser in a day: kept, and counted as a robot’s",
   unknown_link: "a bridge link that does not exist",
   unknown_reference: "a click reference that is none of ours",
   bad_signature: "a sale with a wrong signature",

@@ -1,0 +1,57 @@
+"""How many events one browser may bring in a day: no person does so much, and whoever makes it up must not hold up others.
+
+A late event has its visitor's visits of that day stitched anew, so that what a day can hold bounds what a hit can cost.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from hashlib import blake2b
+from uuid import UUID
+
+from clabo.db.arrays import in_array
+from clabo.events.models import TrafficClass, Visitor
+from clabo.events.parsing import ParsedEvent, SiteReader
+from clabo.ingest import refusals
+
+MOST_EVENTS = 2000
+FOLDED = "folded_events"
+
+
+Busy = dict[UUID, tuple[date, int]]
+
+
+def keep_apart(reading: SiteReader, parsed_events: Sequence[ParsedEvent]) -> Busy:
+    """Put down what a browser brings beyond MOST_EVENTS in a day of the site to robots, each of at most as many events.
+
+    The day is that of receipt, and the order that of arrival: what is beyond is known only once it comes. It is kept,
+    shown where one checks the set-up, and in no report. By browser, its last day and how many came on it so far.
+    """
+    touching = [d for d in parsed_events if d.touches]
+    counts: dict[tuple[UUID, date], int] = {}
+    keys = {d.visitor_key for d in touching}
+    stored = Visitor.objects.filter(in_array("key", keys, "uuid"), site_id=reading.site_id, busy__gt=0)
+    for key, day, busy in stored.values_list("key", "busy_on", "busy"):
+        if day is not None:
+            counts[key, day] = busy
+    beyond = 0
+    for parsed in touching:
+        key, day = parsed.visitor_key, reading.day(parsed.received)
+        counts[key, day] = counts.get((key, day), 0) + 1
+        if counts[key, day] > MOST_EVENTS:
+            beyond += 1
+            _to_robot(parsed, day, (counts[key, day] - 1) // MOST_EVENTS)
+    if beyond:
+        refusals.note(reading.site_id, FOLDED, beyond)
+    found: Busy = {}
+    for (key, day), n in counts.items():
+        found[key] = max(found.get(key, (day, n)), (day, n))
+    return found
+
+
+def _to_robot(parsed: ParsedEvent, day: date, number: int) -> None:
+    told = f"{parsed.visitor_key.hex}|{day.isoformat()}|{number}".encode()
+    parsed.visitor_key = UUID(bytes=blake2b(told, digest_size=16, person=b"busy").digest())
+    parsed.traffic_class = TrafficClass.BOT.value
+    parsed.person, parsed.variants, parsed.unfound, parsed.back = {}, {}, {}, ""
