@@ -1,7 +1,9 @@
-"""Lines for the log that would come too often."""
+"""Lines for the log that would come too often: what fails in a loop must not fill the disk."""
 
 from __future__ import annotations
 
+import logging
+import threading
 import time
 from collections.abc import Callable
 
@@ -22,3 +24,35 @@ class Seldom:
         more = f" ({self._held} more like it since the last line)" if self._held else ""
         self._next, self._held = now + LOG_EVERY_SECONDS, 0
         self._write(message + more, *args)
+
+
+class Bounded(logging.Filter):
+    """Lets so many lines of one cause through in a minute, and then says how many there were besides.
+
+    A cause is the place in the code that writes the line.
+    """
+
+    MOST = 20
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lock = threading.Lock()
+        # By cause, the end of its minute and how many came in it.
+        self._counts: dict[tuple[str, str, int], tuple[float, int]] = {}
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Whether the line is written; the first after a minute with too many says how many were not."""
+        cause, now = (record.name, record.pathname, record.lineno), time.monotonic()
+        with self._lock:
+            until, count = self._counts.get(cause, (0.0, 0))
+            if now >= until:
+                held = max(0, count - self.MOST)
+                self._counts[cause] = (now + LOG_EVERY_SECONDS, 1)
+            else:
+                held = 0
+                self._counts[cause] = (until, count + 1)
+                if count >= self.MOST:
+                    return False
+        if held:
+            record.msg = f"{record.msg} ({held} more like it in the minute before were left out)"
+        return True

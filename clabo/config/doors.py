@@ -21,6 +21,7 @@ from django.db import DatabaseError, InterfaceError, connection
 
 from clabo.accounts.sessions import session_user
 from clabo.ingest.http import Asgi, Receive, Scope, Send
+from clabo.jobs.queries import last_deferral
 from clabo.pipeline.queries import backlog
 from clabo.problems import Problem
 from clabo.splits.editing import written_by
@@ -192,10 +193,13 @@ def _ready(knows_sites: bool) -> tuple[int, bytes, bytes]:
         waiting = backlog()
         if waiting.oldest and datetime.now(UTC) - waiting.oldest > LATE:
             found["worker"] = f"hits have waited since {waiting.oldest.isoformat(timespec='seconds')}"
+        deferred = last_deferral()
+        if deferred and datetime.now(UTC) - deferred > LATE:
+            found["jobs"] = f"nothing by the clock since {deferred.isoformat(timespec='seconds')}"
     except (DatabaseError, InterfaceError):
         connection.close()
         found["database"] = "away"
-        found["worker"] = "unknown"
+        found["worker"] = found["jobs"] = "unknown"
     spool = settings.CLABO_SPOOL_DIR
     kept = sum(1 for p in spool.iterdir() if not p.name.startswith(".")) if spool.is_dir() else 0
     if kept:

@@ -199,7 +199,8 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "filters": {"bounded": {"()": "clabo.logs.Bounded"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain", "filters": ["bounded"]}},
     # Refusals of what people ask for are answers, not events of the server.
     "loggers": {name: {"level": "ERROR"} for name in ("django.request", "django.security", "axes")},
     "root": {"handlers": ["console"], "level": env.str("CLABO_LOG_LEVEL", default="WARNING")},

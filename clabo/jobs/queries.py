@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from django.db.models import Max, Q, QuerySet
-from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinatePeriodicDefer
 
 from clabo.jobs.models import JobFailure
 
@@ -28,6 +28,12 @@ class JobState:
     due_at: datetime | None
     since: datetime | None
     reason: str
+
+
+def last_deferral() -> datetime | None:
+    """Of what is due by the clock, the latest time for which anything was deferred; something is due every minute."""
+    last = ProcrastinatePeriodicDefer.objects.aggregate(at=Max("defer_timestamp"))["at"]
+    return datetime.fromtimestamp(last, UTC) if last else None
 
 
 def jobs_for(workspace_id: int, site_ids: Collection[int]) -> QuerySet[ProcrastinateJob]:

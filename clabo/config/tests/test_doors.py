@@ -17,6 +17,7 @@ from unittest.mock import patch
 
 import uvicorn
 from django.core.exceptions import ImproperlyConfigured
+from django.db import connection
 from django.test import SimpleTestCase, override_settings
 
 from clabo.accounts.models import Role
@@ -25,6 +26,7 @@ from clabo.ingest.models import InboxBatch
 from clabo.splits.editing import edit_address
 from clabo.splits.services import SplitContent, save_test
 from clabo.testing.clearing import ClearedCase
+from clabo.testing.jobs import forget_jobs
 from clabo.testing.processes import run_manage
 from clabo.testing.traffic import make_rule, make_site, make_user, receive, walk
 
@@ -143,6 +145,19 @@ class Health(ClearedCase):
             (Path(folder) / "0-1-1-x").unlink()
             InboxBatch.objects.create(site_id=1, payload=b"", requests=1, received_at="2026-01-01T00:00:00Z")
             self.assertIn("2026-01-01", ask(app, "/health/ready")[1]["worker"])
+            long_ago = int(datetime(2026, 1, 1, tzinfo=UTC).timestamp())
+            with connection.cursor() as cursor:
+                cursor.execute(
+                    "INSERT INTO procrastinate_periodic_defers (task_name, defer_timestamp, periodic_id) "
+                    "VALUES ('tags', %s, '')",
+                    [long_ago],
+                )
+            self.addCleanup(forget_jobs)
+            self.assertIn("2026-01-01", ask(app, "/health/ready")[1]["jobs"])
+            # One that has read no site yet knows nobody's hits.
+            status, body = ask(doors.Health(echo, lambda: False), "/health/ready")
+            self.assertEqual((status, body["ready"]), (503, False))
+            self.assertIn("none has been read", body["sites"])
         self.assertIn(b"Disallow: /", ask(app, "/robots.txt")[1])
 
 

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import asyncio
 import time
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from unittest.mock import patch
 
-from django.db import transaction
+from django.db import DatabaseError, connection, transaction
 from django.test import TestCase
 from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.exceptions import ConnectorException
+from procrastinate.periodic import PeriodicDeferrer
 
 from clabo.accounts.models import Role
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.tasks import recount, recounts_left
-from clabo.jobs.job import JOBS
+from clabo.jobs import worker
+from clabo.jobs.job import JOBS, QUEUES
 from clabo.jobs.models import JobFailure
+from clabo.jobs.queries import last_deferral
 from clabo.jobs.tasks import mail
 from clabo.jobs.worker import JobWorker
 from clabo.testing.asking import Member
@@ -103,6 +108,59 @@ class Working(ClearedCase):
         self.member.client.post(f"{self.address}/{told['id']}/again")
         self.until(lambda: mails() == [], "the second try succeeds")
         self.assertFalse(JobFailure.objects.exists())
+
+    def test_when_what_defers_by_the_clock_dies_all_is_begun_anew(self) -> None:
+        deferring, begun = PeriodicDeferrer.worker, []
+
+        async def dying(self: PeriodicDeferrer) -> None:
+            begun.append(self)
+            if len(begun) == 2:
+                await asyncio.sleep(0.2)
+                raise ConnectorException("the server closed the connection")
+            await deferring(self)
+
+        with (
+            patch.object(PeriodicDeferrer, "worker", dying),
+            patch.object(worker, "AWAY_SECONDS", 0.1),
+            self.assertLogs("clabo.jobs.worker", "WARNING"),
+        ):
+            self.worker.start()
+            # One for each queue, and all of them once more.
+            self.until(lambda: len(begun) >= 2 * len(QUEUES), "it defers by the clock again")
+            recount.later(once="a", site_id=1, rule_id=10**9)
+            self.until(lambda: "recount" not in waiting(), "and does what is asked for")
+
+    def test_every_connection_is_cut_and_all_goes_on(self) -> None:
+        with patch.object(worker, "AWAY_SECONDS", 0.1):
+            self.worker.start()
+            self.until(lambda: last_deferral() is not None, "it has begun")
+            for turn in range(3):
+                with connection.cursor() as cursor:
+                    cursor.execute(
+                        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                        "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+                    )
+                forget_jobs()
+                recount.later(once=f"a{turn}", site_id=1, rule_id=10**9)
+                mail.later(subject="s", body="b", to="a@shop.example")
+                self.until(lambda: not {"recount", "mail"} & set(waiting()), "jobs of every queue are done")
+
+    def test_one_that_defers_nothing_for_long_is_ended(self) -> None:
+        now = datetime.now(UTC)
+        with (
+            patch.object(worker, "LOOK_SECONDS", 0.01),
+            patch.object(worker, "SILENT_SECONDS", 0.1),
+        ):
+            with (
+                patch.object(worker, "last_deferral", lambda: now - timedelta(hours=1)),
+                self.assertRaisesRegex(worker.Stopped, "nothing was deferred by the clock"),
+            ):
+                asyncio.run(asyncio.wait_for(self.worker._watch(), 5))
+            # Away, the database says nothing of it; and one that defers is left alone.
+            for says in (DatabaseError(), lambda: datetime.now(UTC)):
+                said = {"side_effect": says} if isinstance(says, Exception) else {"new": says}
+                with patch.object(worker, "last_deferral", **said), self.assertRaises(TimeoutError):
+                    asyncio.run(asyncio.wait_for(self.worker._watch(), 0.5))
 
     def test_for_owners_of_the_workspace_alone(self) -> None:
         other = make_site()

@@ -14,7 +14,7 @@ from django.test import TestCase
 
 from clabo.conversions.models import Conversion
 from clabo.conversions.recount import recount_rule
-from clabo.events import storing
+from clabo.events import busy, storing
 from clabo.events.models import Event, Visit
 from clabo.events.parsing import ParsedEvent, SiteReader
 from clabo.ingest.inbox import store
@@ -188,6 +188,9 @@ class Long(TestCase):
         bodies = [[event("/a") for _ in range(50)] for _ in range(60)]
         for number, events in enumerate(bodies):
             receive([hit(site, START + timedelta(minutes=number), beacon(1, *events))], process=False)
+        allowed = patch.object(busy, "MOST_EVENTS", 10_000)
+        allowed.start()
+        self.addCleanup(allowed.stop)
         runner.drain()
         late = beacon(1, event("/b", age=6 * 3600 * 1000))
         receive([hit(site, START + timedelta(hours=5), late)], process=False)
