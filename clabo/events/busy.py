@@ -5,7 +5,8 @@ A late event has its visitor's visits of that day stitched anew, so that what a 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
 from hashlib import blake2b
 from uuid import UUID
@@ -19,22 +20,29 @@ MOST_EVENTS = 2000
 FOLDED = "folded_events"
 
 
-Busy = dict[UUID, tuple[date, int]]
+@dataclass(frozen=True, slots=True)
+class Came:
+    """What came of each browser: its last day, and how many events on it so far; and the rows of those looked up."""
+
+    of_day: Mapping[UUID, tuple[date, int]]
+    asked: Collection[UUID]
+    known: Mapping[UUID, Visitor]
 
 
-def keep_apart(reading: SiteReader, parsed_events: Sequence[ParsedEvent]) -> Busy:
+def keep_apart(reading: SiteReader, parsed_events: Sequence[ParsedEvent]) -> Came:
     """Put down what a browser brings beyond MOST_EVENTS in a day of the site to robots, each of at most as many events.
 
     The day is that of receipt, and the order that of arrival: what is beyond is known only once it comes. It is kept,
-    shown where one checks the set-up, and in no report. By browser, its last day and how many came on it so far.
+    shown where one checks the set-up, and in no report.
     """
     touching = [d for d in parsed_events if d.touches]
     counts: dict[tuple[UUID, date], int] = {}
     keys = {d.visitor_key for d in touching}
-    stored = Visitor.objects.filter(in_array("key", keys, "uuid"), site_id=reading.site_id, busy__gt=0)
-    for key, day, busy in stored.values_list("key", "busy_on", "busy"):
-        if day is not None:
-            counts[key, day] = busy
+    stored = Visitor.objects.filter(in_array("key", keys, "uuid"), site_id=reading.site_id) if keys else ()
+    known = {visitor.key: visitor for visitor in stored}
+    for visitor in known.values():
+        if visitor.busy_on is not None:
+            counts[visitor.key, visitor.busy_on] = visitor.busy
     beyond = 0
     for parsed in touching:
         key, day = parsed.visitor_key, reading.day(parsed.received)
@@ -44,10 +52,10 @@ def keep_apart(reading: SiteReader, parsed_events: Sequence[ParsedEvent]) -> Bus
             _to_robot(parsed, day, (counts[key, day] - 1) // MOST_EVENTS)
     if beyond:
         refusals.note(reading.site_id, FOLDED, beyond)
-    found: Busy = {}
+    of_day: dict[UUID, tuple[date, int]] = {}
     for (key, day), n in counts.items():
-        found[key] = max(found.get(key, (day, n)), (day, n))
-    return found
+        of_day[key] = max(of_day.get(key, (day, n)), (day, n))
+    return Came(of_day, keys, known)
 
 
 def _to_robot(parsed: ParsedEvent, day: date, number: int) -> None:

@@ -6,7 +6,7 @@ import json
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from hashlib import blake2b
 from uuid import UUID
 
@@ -17,6 +17,7 @@ from clabo.core.channels import classify
 from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.allowance import Allowance
+from clabo.events.busy import Came
 from clabo.events.models import Element, Kind, Origin, Page, Visitor, fingerprint
 from clabo.events.parsing import ParsedEvent, SiteReader
 
@@ -257,14 +258,17 @@ def fold_visitors(site_id: int, parsed_events: Collection[ParsedEvent], allowanc
 def visitors(
     site_id: int,
     seen: dict[UUID, tuple[datetime, datetime]],
-    busy: Mapping[UUID, tuple[date, int]] | None = None,
+    came: Came | None = None,
     visits: int = 1,
 ) -> tuple[dict[UUID, Visitor], set[UUID]]:
     """The visitor of every cookie id, seen from first to last in this batch; and which are new.
 
-    `busy`: how many events came of each on its last day. A new one is stored as having made so many visits: one is nearly always right. The caller holds the site's lock.
+    `came`: what is known of them already. A new one is stored as having made so many visits: one is nearly always right. The caller holds the site's lock.
     """
-    found = {v.key: v for v in Visitor.objects.filter(in_array("key", seen, "uuid"), site_id=site_id)}
+    found = {key: v for key in seen if came and (v := came.known.get(key))}
+    if asked := [key for key in seen if not came or key not in came.asked]:
+        stored = Visitor.objects.filter(in_array("key", asked, "uuid"), site_id=site_id)
+        found |= {v.key: v for v in stored}
     new = [key for key in seen if key not in found]
     last_number = (
         Visitor.objects.filter(site_id=site_id).aggregate(Max("number"))["number__max"] if new else 0
@@ -281,7 +285,7 @@ def visitors(
             busy=told[1],
         )
         for number, key in enumerate(new, (last_number or 0) + 1)
-        for told in [(busy or {}).get(key, (None, 0))]
+        for told in [came.of_day.get(key, (None, 0)) if came else (None, 0)]
     ]
     for visitor, visitor_id in zip(fresh, new_ids(Visitor, len(fresh)), strict=True):
         visitor.pk = visitor_id

@@ -109,8 +109,8 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
         context = replace(context, in_force=InForce(reading.site_id))
     visitors = inventory.persons(browsers.values(), rejoined.visitors)
     as_stored = {pk: None if pk in new else _kept_of(v) for pk, v in visitors.items()}
-    for key in by_key.keys() & came.keys():
-        browsers[key].busy_on, browsers[key].busy = came[key]
+    for key in by_key.keys() & came.of_day.keys():
+        browsers[key].busy_on, browsers[key].busy = came.of_day[key]
     steps: defaultdict[int, list[Step]] = defaultdict(list)
     for key, own in by_key.items():
         browser = browsers[key]
