@@ -1,40 +1,31 @@
-"""Excel workbooks (Office Open XML, ECMA-376): each sheet is a way to read the file."""
+"""Excel workbooks (Office Open XML, ECMA-376): each sheet is a way to read the file.
+
+They are read by a process of its own with limits of time and memory (workbook_reader.py).
+"""
 
 from __future__ import annotations
 
-import zipfile
-import zlib
+import json
+import os
+import subprocess
+import sys
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from datetime import date, datetime, time
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
+from django.conf import settings
 
 from clabo.problems import Problem
 
-# What a workbook may unpack to, how many sheets are looked at, and how many columns are read.
-MOST_BYTES = 400 * 1024 * 1024
-MOST_SHEETS = 10
-MOST_COLUMNS = 300
-# What openpyxl and zipfile raise over what somebody else has written, or cut.
-_UNREADABLE = (
-    zipfile.BadZipFile,
-    InvalidFileException,
-    KeyError,
-    ValueError,
-    TypeError,
-    IndexError,
-    AttributeError,
-    OSError,
-    SyntaxError,
-    EOFError,
-    zlib.error,
-)
 _OLD = b"\xd0\xcf\x11\xe0"
+_REASONS = {
+    "unreadable": "This workbook is damaged, or none. Save it anew, as .xlsx or CSV.",
+    "too_large": "This workbook unpacks to over 400 MB. Export fewer days at a time, or CSV.",
+    "too_many_rows": "A sheet of this workbook has more rows than a sheet can have, or thousands of blank ones between "
+    "two others. Delete the blank rows, or save it as CSV.",
+    "too_slow": "This workbook takes too long to read for its size. Save it anew, as .xlsx or CSV.",
+}
 
 
 def is_mine(start: bytes) -> bool:
@@ -44,60 +35,48 @@ def is_mine(start: bytes) -> bool:
 
 def ways(path: Path) -> Iterable[tuple[str, str]]:
     """Every sheet by its name."""
-    with _opened(path) as book:
-        return [("Excel", name) for name in book.sheetnames[:MOST_SHEETS]]
+    with _reading(path) as lines:
+        return [("Excel", name) for name in next(lines)]
 
 
 def rows(path: Path, encoding: str, delimiter: str) -> Iterator[tuple[int, list[str]]]:
-    """The rows of the sheet named `delimiter`, cells as a text file would say them."""
-    with _opened(path) as book:
-        if delimiter not in book.sheetnames:
-            return
-        sheet = book[delimiter]
-        if not hasattr(sheet, "iter_rows"):  # a chart
-            return
-        for number, row in enumerate(sheet.iter_rows(max_col=MOST_COLUMNS, values_only=True), 1):
-            cells = [_text(value) for value in row]
-            while cells and not cells[-1]:
-                cells.pop()
-            yield number, cells
+    """The rows of the sheet named `delimiter` that are not blank, cells as a text file would say them."""
+    with _reading(path, delimiter) as lines:
+        next(lines)
+        yield from lines
 
 
 @contextmanager
-def _opened(path: Path) -> Iterator[Any]:
-    """The workbook, read as it goes and with what its formulas last gave; raises Problem."""
+def _reading(path: Path, *sheet: str) -> Iterator[Iterator[Any]]:
+    """What the reader says, line by line, as long as somebody listens; raises Problem."""
     with path.open("rb") as file:
         if file.read(4) == _OLD:
             raise Problem("This is a workbook of the older kind (.xls). Save it as .xlsx or CSV.", "file")
-        try:
-            with zipfile.ZipFile(file) as archive:
-                if sum(part.file_size for part in archive.infolist()) > MOST_BYTES:
-                    raise Problem(
-                        "This workbook unpacks to over 400 MB. Export fewer days at a time, or CSV.", "file"
-                    )
-            file.seek(0)
-            # From the open file: of a path it wants a certain ending, which uploads are kept without.
-            book = load_workbook(file, read_only=True, data_only=True)
-        except _UNREADABLE:
-            raise Problem("This workbook cannot be read. Save it anew, as .xlsx or CSV.", "file") from None
-        try:
-            yield book
-        except _UNREADABLE:
-            raise Problem("This workbook is damaged. Save it anew, as .xlsx or CSV.", "file") from None
-        finally:
-            book.close()
+    # Nothing of the server's secrets is in what reads a file of somebody else's.
+    environment = {"PATH": os.defpath, "PYTHONPATH": str(settings.BASE_DIR), "PYTHONIOENCODING": "utf-8"}
+    command = [sys.executable, "-m", "clabo.spend.formats.workbook_reader", str(path.resolve()), *sheet]
+    reader = subprocess.Popen(
+        command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=environment
+    )
+    try:
+        yield _said(reader)
+    finally:
+        reader.kill()
+        reader.wait()
+        if reader.stdout:
+            reader.stdout.close()
 
 
-def _text(value: Any) -> str:
-    """A cell as text: days by ISO 8601, numbers with a point and without exponents."""
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "TRUE" if value else "FALSE"
-    if isinstance(value, datetime):
-        return value.date().isoformat() if value.time() == time() else value.isoformat(" ")
-    if isinstance(value, date | time):
-        return value.isoformat()
-    if isinstance(value, float):
-        return format(Decimal(repr(value)), "f").removesuffix(".0")
-    return str(value).replace("\x00", "")
+def _said(reader: subprocess.Popen[bytes]) -> Iterator[Any]:
+    assert reader.stdout
+    for line in reader.stdout:
+        try:
+            said = json.loads(line)
+        except ValueError:  # it was ended in the middle of it
+            break
+        if isinstance(said, dict):
+            if said.get("done"):
+                return
+            raise Problem(_REASONS.get(said.get("error", ""), _REASONS["unreadable"]), "file")
+        yield said
+    raise Problem(_REASONS["too_slow"], "file")

@@ -3,9 +3,16 @@
 from __future__ import annotations
 
 import io
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import time
 import zipfile
 from datetime import date, datetime
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 from unittest import TestCase as PlainTestCase
 from unittest.mock import patch
@@ -16,7 +23,7 @@ from openpyxl import Workbook
 
 from clabo.problems import Problem
 from clabo.spend import services
-from clabo.spend.formats import workbook
+from clabo.spend.formats import workbook, workbook_reader
 from clabo.spend.models import SpendRow
 from clabo.spend.tests.test_import import SpendCase
 
@@ -85,15 +92,57 @@ class Workbooks(SpendCase):
                 self.upload(content, "x.xlsx")
             self.assertEqual(caught.exception.field, "file")
             self.assertIn("CSV", str(caught.exception))
-        with patch.object(workbook, "MOST_BYTES", 100), self.assertRaises(Problem):
-            self.upload(whole, "x.xlsx")
-        wide = book([f"c{n}" for n in range(workbook.MOST_COLUMNS + 50)])
-        self.assertEqual(len(services.propose(self.upload(wide, "w.xlsx"))[0].head), workbook.MOST_COLUMNS)
+        with tempfile.NamedTemporaryFile() as file:
+            file.write(whole)
+            file.flush()
+            with (
+                patch.object(workbook_reader, "MOST_BYTES", 100),
+                self.assertRaisesMessage(workbook_reader.Unreadable, "too_large"),
+            ):
+                list(workbook_reader.read(Path(file.name), None))
+        most = workbook_reader.MOST_COLUMNS
+        wide = book([f"c{n}" for n in range(most + 50)])
+        self.assertEqual(len(services.propose(self.upload(wide, "w.xlsx"))[0].head), most)
+
+    def test_rows_far_beyond_the_others_are_not_counted_to(self) -> None:
+        whole = book(HEAD, [date(2026, 10, 5), "a", 1, 1, 1])
+        hostile = io.BytesIO()
+        with zipfile.ZipFile(io.BytesIO(whole)) as old, zipfile.ZipFile(hostile, "w") as new:
+            for part in old.namelist():
+                content = old.read(part)
+                if part.endswith("sheet1.xml"):
+                    # It does not say how far it reaches.
+                    content = re.sub(rb"<dimension[^>]*>", b"", content)
+                    content = content.replace(b'<row r="2"', b'<row r="2000000000"')
+                new.writestr(part, content)
+        began = time.process_time()
+        with self.assertRaises(Problem) as caught:
+            services.check(
+                batch := self.upload(hostile.getvalue(), "x.xlsx"), self.reading(batch, source="m")
+            )
+        self.assertIn("blank", caught.exception.detail)
+        # It is read elsewhere: this process, which serves others, has done nothing.
+        self.assertLess(time.process_time() - began, 2)
+
+    def test_what_reads_it_is_ended_however_long_it_would_take(self) -> None:
+        with tempfile.NamedTemporaryFile() as file:
+            burning = (
+                "import pathlib, sys; from clabo.spend.formats import workbook_reader as r; r.SECONDS = 1;"
+                "r.limit(pathlib.Path(sys.argv[1])); print('[]', flush=True)\nwhile True: pass"
+            )
+            reader = subprocess.Popen([sys.executable, "-c", burning, file.name], stdout=subprocess.PIPE)
+            said = workbook._said(reader)
+            self.assertEqual(next(said), [])
+            with self.assertRaisesMessage(Problem, "too long"):
+                next(said)
+            self.assertEqual(reader.wait(5), -signal.SIGXCPU)
+            assert reader.stdout
+            reader.stdout.close()
 
 
 class Numbers(PlainTestCase):
     @given(st.floats(0, 1e9, allow_nan=False) | st.integers(0, 10**12))
     def test_a_number_is_the_same_number_as_text(self, value: float) -> None:
-        text = workbook._text(value)
+        text = workbook_reader.text(value)
         self.assertNotIn("e", text.lower())
         self.assertEqual(Decimal(text), Decimal(repr(value)))
