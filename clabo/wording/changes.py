@@ -126,6 +126,10 @@ texts(
         "sheet_unreadable": gettext_noop(
             "Line {line} is no rule that a variant can have: selectors with properties, within @media, @supports or @container if need be."
         ),
+        "sheet_too_deep": gettext_noop("At most {most} brackets may stand within one another in a sheet."),
+        "sheet_no_property": gettext_noop(
+            "Line {line}: “{name}” is no property that a variant can set. Write it without escapes, or leave it out."
+        ),
         "sheet_loads": gettext_noop(
             "Line {line} would load something from elsewhere. Use colours, sizes and gradients; a picture is a change of its own."
         ),

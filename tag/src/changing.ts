@@ -14,19 +14,34 @@ export interface Made {
   undo: () => void;
 }
 
-const all = (selector: string) => tried(() => Array.from(document.querySelectorAll(selector)).slice(0, MOST)) ?? [];
-export const find = (selector: string, fallback?: string) => {
-  const found = all(selector);
-  return found[0] || !fallback ? found : all(fallback);
+/** What runs, loads or rules something by itself is nothing that a variant changes. */
+const NEVER = "script,style,template,noscript,link,meta,base";
+/** Where a change of one attribute would do more than it says, only these are changed (clabo/core/changes.py). */
+const LINKS = "a,area";
+const PICTURES = "img,input[type=image]";
+const only = (change: Change) => (change.link ? LINKS : change.picture ? PICTURES : undefined);
+
+const all = (selector: string, of?: string) =>
+  tried(() =>
+    Array.from(document.querySelectorAll(selector))
+      .filter((element) => !element.matches(NEVER) && (!of || element.matches(of)))
+      .slice(0, MOST),
+  ) ?? [];
+export const find = (selector: string, fallback?: string, of?: string) => {
+  const found = all(selector, of);
+  return found[0] || !fallback ? found : all(fallback, of);
 };
 export const inner = (change: Change) => Object.values(change)[0] as { selector: string; fallback?: string };
 /** What must be found, each once, with what is asked for in its place. */
-export const selectors = (changes: Change[]): [selector: string, fallback?: string][] => {
-  const found = new Map<string, string | undefined>();
-  for (const { selector, fallback } of changes.filter((c) => !c.sheet).map(inner))
-    found.set(selector, found.get(selector) ?? fallback);
-  for (const { move } of changes) if (move && !found.has(move.of)) found.set(move.of, undefined);
-  return Array.from(found);
+export const selectors = (changes: Change[]): [selector: string, fallback?: string, of?: string][] => {
+  const found = new Map<string, [fallback?: string, of?: string]>();
+  for (const change of changes.filter((c) => !c.sheet)) {
+    const { selector, fallback } = inner(change);
+    const [known, of] = found.get(selector) ?? [];
+    found.set(selector, [known ?? fallback, of ?? only(change)]);
+  }
+  for (const { move } of changes) if (move && !found.has(move.of)) found.set(move.of, []);
+  return Array.from(found, ([selector, rest]) => [selector, ...rest]);
 };
 
 /** Nodes of text stay what they are, for a framework holds on to them. */
@@ -197,7 +212,7 @@ export const patience = () => ({ left: BUDGET });
 export function keep(changes: Change[], making: Making, budget: { left: number }) {
   for (const change of changes) {
     const { selector, fallback } = inner(change);
-    const found = change.sheet ? [document.documentElement] : find(selector, fallback);
+    const found = change.sheet ? [document.documentElement] : find(selector, fallback, only(change));
     const added = change.block || change.html;
     // What is added or moved is so beside one element.
     for (const element of added || change.move ? found.slice(0, 1) : found) {

@@ -164,6 +164,29 @@ class Changes(TestCase):
         ):
             self.refused({"sheet": {"css": css}})
 
+    def test_a_property_is_one_of_a_list_however_it_is_written(self) -> None:
+        for css in (
+            r"h1{x\3a 1\3b background\3a url(\2f\2f evil.example): 1}",
+            r"h1{color\3a red\7d body\7b display: none}",
+            "h1{behavior: x}",
+            "h1{-moz-binding: x}",
+            "h1{colour: red}",
+            "h1{-webkit-src: x}",
+        ):
+            with self.subTest(css=css), self.assertRaises(RuleError) as caught:
+                read_changes([{"sheet": {"css": css}}])
+            self.assertEqual(caught.exception.told.code, "sheet_no_property")
+        [said] = read_changes([{"sheet": {"css": r"h1{c\6flor:red;--own-1:2;-webkit-user-select:none}"}}])
+        self.assertEqual(
+            said.for_tag()["sheet"]["rules"], ["h1{color:red;--own-1:2;-webkit-user-select:none;}"]
+        )
+
+    def test_what_is_nested_too_deep_is_refused_before_it_is_read(self) -> None:
+        for css in ("@media all{" * 900 + "h1{}" + "}" * 900, "h1{color:" + "a(" * 4000 + ")" * 4000 + "}"):
+            with self.assertRaises(RuleError) as caught:
+                read_changes([{"sheet": {"css": css}}])
+            self.assertEqual(caught.exception.told.code, "sheet_too_deep")
+
     def test_markup_comes_as_nodes_and_a_sheet_as_rules(self) -> None:
         given = (
             '<p onclick="x()">A <b>b</b></p><img src="x" onerror="x()"><a href="javascript:x">c</a><!-- -->'

@@ -16,7 +16,7 @@ interface Running {
   letter: string;
   changes: Change[];
   /** Selectors of all variants, in order; and those for which there was an element. */
-  asked: [selector: string, fallback?: string][];
+  asked: [selector: string, fallback?: string, of?: string][];
   met: Set<string>;
   made: Making;
   told: boolean;
@@ -70,8 +70,8 @@ function start(tag: Tag) {
   function look() {
     for (const one of running) {
       if (!one.open) continue;
-      for (const [selector, fallback] of one.asked)
-        if (!one.met.has(selector) && find(selector, fallback)[0]) one.met.add(selector);
+      for (const [selector, fallback, of] of one.asked)
+        if (!one.met.has(selector) && find(selector, fallback, of)[0]) one.met.add(selector);
       keep(one.changes, one.made, budget);
       if (!one.told && one.asked.every(([selector]) => one.met.has(selector))) {
         one.told = true;
