@@ -175,7 +175,7 @@ class Changes(TestCase):
         ):
             with self.subTest(css=css), self.assertRaises(RuleError) as caught:
                 read_changes([{"sheet": {"css": css}}])
-            self.assertEqual(caught.exception.told.code, "sheet_no_property")
+            self.assertIn(caught.exception.told.code, ("sheet_no_property", "sheet_unreadable"))
         [said] = read_changes([{"sheet": {"css": r"h1{c\6flor:red;--own-1:2;-webkit-user-select:none}"}}])
         self.assertEqual(
             said.for_tag()["sheet"]["rules"], ["h1{color:red;--own-1:2;-webkit-user-select:none;}"]
