@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Query, Router
 
+from clabo.accounts.access import person
 from clabo.accounts.models import Role
 from clabo.bridges import queries, services
 from clabo.bridges.schemas import (
@@ -23,7 +24,10 @@ from clabo.sites.access import site_for
 router = Router(tags=["bridge links"])
 
 
-def _may_change(request: HttpRequest, site_id: int) -> bool:
+def _may_see_secrets(request: HttpRequest, site_id: int) -> bool:
+    """Whether somebody who may change links is signed in: no token is told a secret, whatever else it may read."""
+    if person(request).limit is not None:
+        return False
     try:
         site_for(request, site_id, Role.EDITOR)
     except Problem:
@@ -34,7 +38,7 @@ def _may_change(request: HttpRequest, site_id: int) -> bool:
 @router.get("/sites/{int:site_id}/bridges", response=list[BridgeOut])
 def bridge_links(request: HttpRequest, site_id: int) -> list[BridgeOut]:
     site = site_for(request, site_id)
-    return links_out(site, queries.links_of(site), _may_change(request, site_id))
+    return links_out(site, queries.links_of(site), _may_see_secrets(request, site_id))
 
 
 @router.get("/sites/{int:site_id}/bridges/{int:link_id}/brought", response=BroughtOut, openapi_extra=FILES)

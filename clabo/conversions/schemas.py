@@ -22,7 +22,8 @@ CategoryName = Literal["lead", "signup", "purchase", "booking", "other"]
 CountingName = Literal["every", "visit", "visitor"]
 
 
-SeenKind = Literal["mark", "form", "tried", "click", "message", "shown", "step", "sale"]
+# As `seen.ACTS`, which a test holds it equal to.
+SeenKind = Literal["mark", "form", "tried", "begun", "click", "message", "shown", "step", "sale"]
 
 
 class ConversionIn(Shape):

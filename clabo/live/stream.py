@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+from collections import Counter
 from collections.abc import AsyncIterator
 from contextlib import suppress
 from typing import Any
@@ -16,6 +17,7 @@ from typing import Any
 import msgspec
 from django.db import DatabaseError, InterfaceError, connection
 
+from clabo.accounts.access import person
 from clabo.accounts.sessions import session_request
 from clabo.ingest.http import Asgi, Receive, Scope, Send
 from clabo.live import queries as collected
@@ -28,6 +30,8 @@ log = logging.getLogger(__name__)
 
 LOOK_SECONDS = 1.0
 MOST_WATCHERS = 200
+# Of one person at one site: as many windows as somebody has open, and nobody's place is taken by one who opens more.
+MOST_OF_ONE = 5
 ASK_AGAIN_SECONDS = 5.0
 Sight = tuple[list[dict[str, Any]], dict[str, Any]]
 
@@ -38,30 +42,35 @@ class Stream:
     def __init__(self, behind: Asgi) -> None:
         self.behind = behind
         self._watched: dict[int, _Watch] = {}
-        self._watchers = 0
+        # By person and site.
+        self._watchers: Counter[tuple[int, int]] = Counter()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http" or not scope["path"].startswith("/live/"):
             await self.behind(scope, receive, send)
             return
         number = scope["path"].removeprefix("/live/")
-        site: Site | None = None
+        found: tuple[Site, int] | None = None
         if scope["method"] == "GET" and number.isascii() and number.isdigit() and len(number) < 16:
             try:
-                site = await asyncio.to_thread(_allowed, scope, int(number))
+                found = await asyncio.to_thread(_allowed, scope, int(number))
             except (DatabaseError, InterfaceError):
                 await _end(send, 503)
                 return
-        if site is None or self._watchers >= MOST_WATCHERS:
-            await _end(send, 404 if site is None else 503)
+        if found is None:
+            await _end(send, 404)
             return
-        self._watchers += 1
+        site, user = found
+        if self._watchers[user, site.pk] >= MOST_OF_ONE or self._watchers.total() >= MOST_WATCHERS:
+            await _end(send, 429 if self._watchers[user, site.pk] >= MOST_OF_ONE else 503)
+            return
+        self._watchers[user, site.pk] += 1
         try:
             # The server ends what is still open when it stops: that is no error.
             with suppress(asyncio.CancelledError):
                 await self._stream(site, scope, receive, send)
         finally:
-            self._watchers -= 1
+            self._watchers[user, site.pk] -= 1
 
     async def _stream(self, site: Site, scope: Scope, receive: Receive, send: Send) -> None:
         headers = [
@@ -130,13 +139,13 @@ def _look(site: Site) -> Sight:
         raise
 
 
-def _allowed(scope: Scope, site_id: int) -> Site | None:
-    """The site, where whoever asks is signed in and may see it."""
+def _allowed(scope: Scope, site_id: int) -> tuple[Site, int] | None:
+    """The site and who asks, where they are signed in and may see it."""
     request = session_request(scope)
     if request is None:
         return None
     try:
-        return site_for(request, site_id)
+        return site_for(request, site_id), person(request).pk
     except Problem:
         return None
     except (DatabaseError, InterfaceError):
@@ -154,5 +163,6 @@ async def _gone(receive: Receive) -> None:
 
 
 async def _end(send: Send, status: int) -> None:
-    await send({"type": "http.response.start", "status": status, "headers": []})
+    headers = [(b"cache-control", b"no-store"), *([(b"retry-after", b"10")] if status in (429, 503) else [])]
+    await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": b""})

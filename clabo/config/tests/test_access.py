@@ -16,6 +16,7 @@ from clabo.accounts.models import ApiToken, Membership, Role, User
 from clabo.accounts.tokens import make_token, revoke
 from clabo.audiences.lists import make_list
 from clabo.audiences.services import AudienceContent, make_audience
+from clabo.bridges.models import BridgeLink
 from clabo.bridges.services import save_link
 from clabo.columns.services import make_column
 from clabo.config.api import api
@@ -37,7 +38,7 @@ from clabo.rehearsals import services as rehearsing
 from clabo.saved import mailing
 from clabo.saved.services import keep, share
 from clabo.shapes import Shape
-from clabo.sites.models import Site
+from clabo.sites.models import ProofKey, Site
 from clabo.sites.services import make_proof_key
 from clabo.spend.models import SpendImport
 from clabo.splits.models import SplitTest, Variant
@@ -336,6 +337,9 @@ class EveryRoute(TestCase):
 
     def test_a_token_reads_what_a_viewer_sees_and_changes_nothing(self) -> None:
         people = make_token(self.site.workspace, "Export", "people", 30, self.owner)[1]
+        secrets = {*BridgeLink.objects.values_list("secret", flat=True)}
+        secrets |= {*ProofKey.objects.values_list("secret", flat=True)}
+        self.assertTrue(secrets)
         for text, closed in ((self.token_text, CLOSED_GETS), (people, set())):
             client = Client(headers={"authorization": f"Bearer {text}"})
             for method, path in self.routes():
@@ -343,6 +347,8 @@ class EveryRoute(TestCase):
                     continue
                 answer = self.call(client, method, path)
                 reads = method == "get" or path.endswith("/paths/report")
+                told = b"".join(answer) if answer.streaming else answer.content
+                self.assertFalse(any(s.encode() in told for s in secrets), (method, path))
                 if reads and path.startswith("/api/sites/") and path not in closed:
                     self.assertIn(answer.status_code, (200, 404), (method, path))
                 else:

@@ -6,7 +6,7 @@ import random
 from collections import Counter
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
-from typing import Any
+from typing import Any, get_args
 from unittest.mock import patch
 from uuid import uuid4
 
@@ -19,9 +19,11 @@ from clabo.conversions import queries, services
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.conversions.preview import back_count
 from clabo.conversions.recount import recount_all
+from clabo.conversions.schemas import SeenKind
+from clabo.conversions.seen import ACTS
 from clabo.core import rules
 from clabo.core.addresses import normalise
-from clabo.events.models import TrafficClass
+from clabo.events.models import KIND_NAMES, TrafficClass
 from clabo.live.queries import live_hits
 from clabo.problems import Problem
 from clabo.sites.models import Site
@@ -317,3 +319,8 @@ class BeforeSaving(TestCase):
             rule = services.change_rule(rule, content(f"/{rule.version}"), None)
             self.assertNotEqual(rule.counted_version, rule.version)
             rule = services.change_rule(rule, new, None)
+
+
+class SeenKinds(TestCase):
+    def test_the_api_knows_every_kind_that_is_looked_for(self) -> None:
+        self.assertEqual(set(get_args(SeenKind)), {KIND_NAMES[kind] for kind in ACTS})

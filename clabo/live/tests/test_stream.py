@@ -65,3 +65,38 @@ class Watching(ClearedCase):
 
     def test_a_stranger_sees_nothing(self) -> None:
         self.assertEqual(self.watch("x=y")[0]["status"], 404)
+
+    def test_one_person_takes_nobody_elses_place(self) -> None:
+        other = make_user(self.site, Role.VIEWER, "otto@shop.example")
+        client = Client()
+        client.force_login(other, backend="allauth.account.auth_backends.AuthenticationBackend")
+        name = settings.SESSION_COOKIE_NAME
+        theirs = f"{name}={client.cookies[name].value}"
+        statuses: list[int] = []
+
+        async def all_at_once() -> None:
+            app = stream.Stream(_nobody)
+
+            async def receive() -> Any:
+                await asyncio.sleep(60)
+
+            async def send(message: Any) -> None:
+                if "status" in message:
+                    statuses.append(message["status"])
+
+            watching = []
+            for cookie in [self.cookie] * (stream.MOST_OF_ONE + 3) + [theirs]:
+                watching.append(asyncio.ensure_future(app(self.scope(cookie), receive, send)))
+                before = len(statuses)
+                for _ in range(200):
+                    if len(statuses) > before:
+                        break
+                    await asyncio.sleep(0.02)
+            for one in watching:
+                one.cancel()
+            await asyncio.gather(*watching, return_exceptions=True)
+            self.assertEqual(app._watchers.total(), 0)
+
+        with patch.object(stream, "MOST_WATCHERS", stream.MOST_OF_ONE + 1):
+            asyncio.run(all_at_once())
+        self.assertEqual(statuses, [200] * stream.MOST_OF_ONE + [429] * 3 + [200])
