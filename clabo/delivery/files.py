@@ -118,7 +118,7 @@ def _said(report: Report, heads: Mapping[str, str]) -> list[str]:
     change = "withdrawn" if report.withdrawn else "new" if report.revision == 1 else "changed"
     said = {
         "click": report.click,
-        "name": report.rule.name,
+        "name": report.name or report.rule.name,
         "time": report.time.isoformat(timespec="seconds"),
         "value": "" if report.value is None else f"{report.value:f}",
         "currency": report.currency,

@@ -145,7 +145,9 @@ class Report(models.Model):
     channel = models.ForeignKey(AdChannel, on_delete=models.CASCADE, related_name="reports")
     rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE, related_name="+")
     event_id = models.UUIDField()
-    # What the channel knows it by: the order number, whichever event counts for it; else the event.
+    # What the channel knows it by: the conversion's name when it was first told, whatever it is called by now; and the order
+    # number, whichever event counts for it, else the event.
+    name = models.CharField(max_length=60, blank=True, default="", db_default="")
     event = models.CharField(max_length=200)
     click = models.CharField(max_length=200)
     time = models.DateTimeField()

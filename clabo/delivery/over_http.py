@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
@@ -16,6 +17,8 @@ from clabo.delivery.adapter import ChannelStatus, ListStatus, Member, Refusal, S
 from clabo.delivery.calling import Declined, call
 from clabo.delivery.models import Report
 
+# Of what a channel did not say what became of it.
+UNKNOWN = "not_answered"
 M = TypeVar("M", bound=BaseModel)
 _Text = Field(default="", max_length=200)
 _Amount = Field(ge=0, lt=1_000_000_000)
@@ -33,6 +36,8 @@ class _Changed(BaseModel):
 
 
 class _Answer(BaseModel):
+    name: str
+    event: str
     taken: bool
     reason: str = Field(default="", max_length=60)
     again: bool = False
@@ -90,16 +95,19 @@ class OverHttp:
     ) -> dict[Member, Refusal]:
         body = {"name": name, "add": _members(add), "remove": _members(remove)}
         changed = _read(_Changed, self._call("POST", f"/v1/lists/{list_key}/changes", body, str(call_key)))
-        return {
-            Member(KINDS.index(r.kind), bytes.fromhex(r.hash)): Refusal(r.reason, r.again)
-            for r in changed.refused
-            if r.kind in KINDS
-        }
+        sent, refused, odd = {*add, *remove}, dict[Member, Refusal](), False
+        for r in changed.refused:
+            member = Member(KINDS.index(r.kind), bytes.fromhex(r.hash)) if r.kind in KINDS else None
+            odd |= member not in sent or member in refused
+            if member in sent:
+                refused[member] = Refusal(r.reason, r.again)
+        # It refuses somebody whom nobody sent, or one twice: of all whom it does not name, nothing is known.
+        return {m: Refusal(UNKNOWN, True) for m in sent} | refused if odd else refused
 
     def report(self, reports: Sequence[Report]) -> list[Refusal | None]:
         items = [
             {
-                "name": r.rule.name,
+                "name": r.name or r.rule.name,
                 "event": r.event,
                 "revision": r.revision,
                 "click": r.click,
@@ -111,9 +119,19 @@ class OverHttp:
             for r in reports
         ]
         answers = _read(_Answers, self._call("POST", "/v1/conversions", {"items": items})).answers
-        if len(answers) != len(reports):
-            raise Declined("It did not answer for every conversion.")
-        return [None if a.taken else Refusal(a.reason, a.again) for a in answers]
+        # By what each is of, in whatever order. What is answered twice, or not at all, is not known: it is sent again, which
+        # counts nothing twice there.
+        by_id: defaultdict[tuple[str, str], list[_Answer]] = defaultdict(list)
+        for answer in answers:
+            by_id[answer.name, answer.event].append(answer)
+        found: list[Refusal | None] = []
+        for report in reports:
+            mine = by_id[report.name or report.rule.name, report.event]
+            if len(mine) != 1:
+                found.append(Refusal(UNKNOWN, True))
+            else:
+                found.append(None if mine[0].taken else Refusal(mine[0].reason, mine[0].again))
+        return found
 
     def spend(self, first: date, last: date) -> tuple[str, list[SpendOfDay]]:
         asked = urlencode({"first": first.isoformat(), "last": last.isoformat()})

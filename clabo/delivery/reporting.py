@@ -58,7 +58,7 @@ def settle(site: Site) -> int:
 
 
 def _settle(channel: AdChannel, since: dict[tuple[int, UUID], datetime]) -> None:
-    rules = {r.pk for r in channel.rules.all()}
+    rules = {r.pk: r.name for r in channel.rules.all()}
     events = {event for _, event in since}
     # What an order number stands for may be another event by now: all that share it are looked at together.
     told = Report.objects.select_for_update().filter(channel=channel)
@@ -90,6 +90,8 @@ def _settle(channel: AdChannel, since: dict[tuple[int, UUID], datetime]) -> None
         event_id = conversion.event_id if conversion else report.event_id if report else None
         owed_at = since.get((rule_id, event_id)) if event_id else None
         changed = report or Report(channel=channel, rule_id=rule_id, event=event, revision=0)
+        # Renamed, it is still known there by what it was called at first.
+        changed.name = changed.name or rules[rule_id]
         if event_id:
             changed.event_id = event_id
         changed.click, changed.time = following.click, following.time

@@ -137,7 +137,8 @@ class _Run:
             again = {m for m, r in refused.items() if r.again}
             lasting = {m: r.reason for m, r in refused.items() if not r.again}
             with transaction.atomic():
-                strike_off(self.use, [m for m in remove if m not in again])
+                # Whoever was not taken off is there still, for good reasons or bad: it is tried again in later batches.
+                strike_off(self.use, [m for m in remove if m not in again and m not in lasting])
                 write_down(self.use, [(m, lasting.get(m, "")) for m in add if m not in again])
                 batch.delete()
             answered.append(dict.fromkeys(again))

@@ -6,6 +6,7 @@ from django.utils.translation import gettext
 from django.utils.translation import gettext_noop as _
 
 _REASONS = {
+    "not_answered": _("it did not say what became of it"),
     "click_unknown": _("it does not know the click"),
     "before_click": _("it happened before the click"),
     "too_old": _("it is too long ago for the channel"),
