@@ -61,6 +61,8 @@ class JobWorker:
             except asyncio.CancelledError:
                 pass
             except Exception as error:
+                if self._stopping.is_set():
+                    return
                 log.warning("jobs wait (%s); trying again", _reason(error))
                 self._stopping.wait(AWAY_SECONDS)
 
@@ -82,8 +84,9 @@ class JobWorker:
             delete_jobs="successful",
             shutdown_graceful_timeout=5,
         )
-        # It returns where something of it has died: the others end with it.
-        raise Stopped(f"the worker of the queue {queue} has stopped")
+        # It returns where it was told to stop, or where something of it has died: the others end with it then.
+        if not self._stopping.is_set():
+            raise Stopped(f"the worker of the queue {queue} has stopped")
 
     async def _watch(self) -> None:
         """End all where nothing has been deferred by the clock for long."""
