@@ -67,20 +67,23 @@ class States(TestCase):
             )
         rejoin(site.pk, days)
 
-    def _split(self, site: Site, rule: int, *arms: int) -> SplitTest:
-        """A test that runs, with so many visitors in each arm."""
-        receive(walk(site, 1, NOW - timedelta(days=9), "/a", "/b"))
-        measures = [{**m, **({"conversion": rule} if "conversion" in m else {})} for m in MEASURES]
-        lead = ConversionRule.objects.get(site=site, name="lead")
-        content = services.SplitContent(
+    def _content(self, site: Site, measures: list[dict[str, Any]]) -> services.SplitContent:
+        return services.SplitContent(
             name="Two",
-            rule=lead,
+            rule=ConversionRule.objects.get(site=site, name="lead"),
             addresses=["/a", "/b"],
             shares=[50, 50],
             traffic=100,
             baseline=0.1,
             smallest_lift=0.5,
             measures=measures,
+        )
+
+    def _split(self, site: Site, rule: int, *arms: int) -> SplitTest:
+        """A test that runs, with so many visitors in each arm."""
+        receive(walk(site, 1, NOW - timedelta(days=9), "/a", "/b"))
+        content = self._content(
+            site, [{**m, **({"conversion": rule} if "conversion" in m else {})} for m in MEASURES]
         )
         test = life.start(services.save_test(site, content), NOW - timedelta(days=3))
         variants = list(test.variants.all())
@@ -107,17 +110,7 @@ class States(TestCase):
                     ids["test_id"] = self._split(site, ids["rule_id"], *arms).pk
                 if state == "draft":
                     receive(walk(site, 1, NOW - timedelta(days=9), "/a", "/b"))
-                    lead = ConversionRule.objects.get(site=site, name="lead")
-                    content = services.SplitContent(
-                        name="Two",
-                        rule=lead,
-                        addresses=["/a", "/b"],
-                        shares=[50, 50],
-                        traffic=100,
-                        baseline=0.1,
-                        smallest_lift=0.5,
-                        measures=[MEASURES[0]],
-                    )
+                    content = self._content(site, MEASURES[:1])
                     ids["test_id"] = services.save_test(site, content).pk
                 self._ask(site, ids, LENSES if state in ("set up", "one arm") else LENSES[1:2])
 

@@ -77,7 +77,7 @@ class Addresses(TestCase):
 
     @given(
         st.lists(
-            st.tuples(st.sampled_from(["utm_source", "gclid", "sub1", "x"]), st.text(max_size=30)),
+            st.tuples(st.sampled_from(["utm_source", "adclid", "sub1", "x"]), st.text(max_size=30)),
             max_size=130,
         )
     )

@@ -295,7 +295,7 @@ class Meaningful(TestCase):
                 batch=batch,
                 day=self.today,
                 source="meadow",
-                landing=f"{HOST}/shop?gclid=7&step={step}",
+                landing=f"{HOST}/shop?adclid=7&step={step}",
                 impressions=0,
                 clicks=0,
                 cost=cost,
