@@ -84,6 +84,7 @@ class Histories(TestCase):
         rows = plain.report(first, today, "any", "any", "mark", "every", "last_paid")
         self._own(site, member, words, rows)
         self._fair(member, words, plain, first, today)
+        self._worst(member, words, rows, rule)
         self._yesterday(member, plain, rule)
         self._mail(site, rule, first, today, rows)
 
@@ -154,6 +155,30 @@ class Histories(TestCase):
             for side, name in enumerate(("a_rate", "b_rate")):
                 rate = sum((x[1] + y[1]) / mixed * (x, y)[side][0] / (x, y)[side][1] for x, y in both)
                 self.assertAlmostEqual(fair[name], rate)
+
+    def _worst(self, member: Member, words: str, rows: dict[str | None, Row], rule: ConversionRule) -> None:
+        """Every page once, with its own counts; what is lost against all pages of its goal together, most first."""
+        shown = member.ask("GET", f"/pages/worst?{words}")["rows"]
+        entered = {path: row for path, row in rows.items() if path and row.entries}
+        self.assertEqual(sorted(r["path"] for r in shown), sorted(entered))
+        for r in shown:
+            row = entered[r["path"]]
+            self.assertEqual(
+                [r[n] for n in ("entries", "views", "bounces", "exits")],
+                [row.entries, row.views, row.bounces, row.exits],
+            )
+        judged = [r for r in shown if r["lost"] is not None]
+        for r in judged:
+            row = entered[r["path"]]
+            self.assertEqual((r["goal"], r["converted"]), (rule.name, min(len(row.led), row.entries)))
+            # The page's own rate lies within what is said of it.
+            low, high = proportion_confint(r["converted"], row.entries, method="wilson")
+            self.assertAlmostEqual(r["conversion_rate"]["low"], low, 6)
+            self.assertAlmostEqual(r["conversion_rate"]["high"], high, 6)
+            if r["certain"]:
+                self.assertLess(high, r["typical"])
+        keys = [(r["thin"] and not r["certain"], -r["lost"]["estimate"]) for r in judged]
+        self.assertEqual(keys, sorted(keys))
 
     def _yesterday(self, member: Member, plain: Recomputed, rule: ConversionRule) -> None:
         told = member.ask("GET", "/today")["yesterday"]

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections import Counter
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from math import inf
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+import numpy as np
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
-from scipy.stats import chi2
+from scipy.stats import chi2, t
 
 from clabo.delivery.spending import read_now
+from clabo.events.models import Visit
 from clabo.network.running import Clicked
 from clabo.plans.models import AdPlan
 from clabo.plans.tests.case import MARK, PlansCase
@@ -78,6 +80,7 @@ class Results(PlansCase):
         n = sum(through.values())
         for name, came in (("high", chi2.ppf(0.025, 2 * n) / 2), ("low", chi2.ppf(0.975, 2 * n + 2) / 2)):
             self.assertAlmostEqual(limits[name], float(everything) / float(came), 6)
+        self.returned(plan, total, days)
         for name, key in (("lines", 0), ("creatives", 1)):
             for part in found[name]:
                 mine_cells = [c for k, c in cells.items() if k[key] == (part["line"] or part["creative"])]
@@ -86,6 +89,38 @@ class Results(PlansCase):
         self.reached(plan, found)
         [row] = self.member.ask("GET", "/plans")
         self.assertEqual((row["cost"], row["conversions"]), (total["cost"], total["conversions"]))
+
+    def returned(self, plan: AdPlan, total: dict[str, Any], told: list[dict[str, Any]]) -> None:
+        """Limits of the return: Fieller's roots over the days, widened to Garwood's limits of the number of orders."""
+        cost: Counter[str] = Counter()
+        for cell in told:
+            cost[cell["day"]] += float(cell["cost"])
+        brought: Counter[str] = Counter()
+        for visit in Visit.objects.filter(origin__campaign=plan.campaign, conversions__gt=0):
+            brought[visit.started_at.astimezone(UTC).date().isoformat()] += 59.0 * visit.conversions
+        every = sorted({*cost, *brought})
+        first, last = date.fromisoformat(every[0]), date.fromisoformat(every[-1])
+        names = [(first + timedelta(days=n)).isoformat() for n in range((last - first).days + 1)]
+        x, y = (np.array([of[n] for n in names]) for of in (brought, cost))
+        self.assertAlmostEqual(x.sum(), float(total["value"]))
+        n, spread = len(names), np.cov(x, y) / len(names)
+        t2 = t.ppf(0.975, n - 1) ** 2
+        roots = np.roots(
+            [
+                y.mean() ** 2 - t2 * spread[1, 1],
+                -2 * (x.mean() * y.mean() - t2 * spread[0, 1]),
+                x.mean() ** 2 - t2 * spread[0, 0],
+            ]
+        )
+        orders, spent = x.sum() / 59, y.sum()
+        limits = [chi2.ppf(0.025, 2 * orders) / 2, chi2.ppf(0.975, 2 * orders + 2) / 2]
+        low, high = (limit * 59 / spent for limit in limits)
+        shown = total["roas_interval"]
+        if y.mean() ** 2 > t2 * spread[1, 1]:
+            self.assertAlmostEqual(shown["low"], max(0.0, min(low, *roots.real)), 6)
+            self.assertAlmostEqual(shown["high"], max(high, *roots.real), 6)
+        else:
+            self.assertEqual((shown["low"], shown["high"]), (None, None))
 
     def reached(self, plan: AdPlan, found: dict[str, Any]) -> None:
         """People and times of every part, out of what the network wrote down of each person."""
