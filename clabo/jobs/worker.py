@@ -13,7 +13,8 @@ import threading
 import time
 from contextlib import suppress
 
-from django.db import DatabaseError, InterfaceError, connection
+from asgiref.sync import sync_to_async
+from django.db import DatabaseError, InterfaceError, connection, connections
 from procrastinate import App
 from procrastinate.contrib.django import app
 
@@ -70,6 +71,8 @@ class JobWorker:
         self._loop, self._task = asyncio.get_running_loop(), asyncio.current_task()
         if self._stopping.is_set():
             return
+        # What defers by the clock does so over Django's connection of a thread of its own, which may have been cut.
+        await sync_to_async(connections.close_all)()
         own = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]  # Django's has it
         async with own.open_async(), asyncio.TaskGroup() as together:
             for queue, at_once in QUEUES.items():

@@ -17,10 +17,12 @@ from clabo.testing.asking import Member
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive, walk
 
 DAYS = 6
-MORNING = datetime.now(UTC).replace(hour=5, minute=0, second=0, microsecond=0) - timedelta(days=DAYS - 1)
+# Of the first of so many days that are over, and a lens that sees them and today.
+MORNING = datetime.now(UTC).replace(hour=5, minute=0, second=0, microsecond=0) - timedelta(days=DAYS)
+LENS = f"{DAYS + 1}d"
 
 
-def spend(site: Site, costs: dict[str, str], days: int = DAYS) -> None:
+def spend(site: Site, costs: dict[str, str], days: int = DAYS + 1) -> None:
     """So much a day of each source."""
     batch = SpendImport.objects.create(site=site, file_name="x", digest="x", stored_as="x")
     every = [(MORNING + timedelta(days=n)).date() for n in range(days)]
@@ -63,7 +65,7 @@ class Intervals(TestCase):
         receive(hits)
         spend(self.site, {"meadow": "20", "post": "20"})
         member = Member(self.site)
-        words = f"period={DAYS}d"
+        words = f"period={LENS}"
         for source in ("meadow", "post"):
             [page] = member.ask("GET", f"/pages?{words}&origin=source:{source}")["rows"]
             opened = member.ask("GET", f"/sources?{words}&by=page&at=source:{source}")
@@ -83,7 +85,7 @@ class Intervals(TestCase):
         lone = [hit(self.site, at + timedelta(hours=n), beacon(70 + n, order(1000.0))) for n in range(3)]
         receive(lone)
         spend(self.site, {"meadow": "100"}, days=1)
-        points = Member(self.site).ask("GET", f"/pages/series?period={DAYS}d")["points"]
+        points = Member(self.site).ask("GET", f"/pages/series?period={LENS}")["points"]
         [point] = [p for p in points if Decimal(p["spend"])]
         self.assertEqual(Decimal(point["roas"]), Decimal("30.5"))
         # Four orders of 762.50 in the mean, with Garwood's limits of their number.
@@ -100,7 +102,7 @@ class Intervals(TestCase):
         hits.append(hit(self.site, MORNING + timedelta(days=3, minutes=1), beacon(1, order(80.0))))
         receive(hits)
         spend(self.site, {"meadow": "1"}, days=4)
-        [row] = Member(self.site).ask("GET", f"/pages?period={DAYS}d&model=linear")["rows"]
+        [row] = Member(self.site).ask("GET", f"/pages?period={LENS}&model=linear")["rows"]
         self.assertEqual((row["converted"], Decimal(row["conversions"])), (4, 1))
         spent = float(row["spend"])
         self.assertGreaterEqual(
@@ -119,7 +121,7 @@ class Intervals(TestCase):
                 )
             )
         receive(hits)
-        [row] = Member(self.site).ask("GET", f"/pages?period={DAYS}d")["rows"]
+        [row] = Member(self.site).ask("GET", f"/pages?period={LENS}")["rows"]
         self.assertEqual((Decimal(row["conversions"]), Decimal(row["aov"])), (10, 100))
 
 
@@ -141,13 +143,13 @@ class Names(TestCase):
         spend(site, {"meadow": "10"}, days=1)
         member = Member(site)
         for by, expected in (("medium", {"cpc": 5}), ("campaign", {"May": 4, "June": 1})):
-            rows = member.ask("GET", f"/sources?period={DAYS}d&by={by}")["rows"]
+            rows = member.ask("GET", f"/sources?period={LENS}&by={by}")["rows"]
             self.assertEqual(
                 {r["name"].lower(): r["entries"] for r in rows}, {k.lower(): n for k, n in expected.items()}
             )
             self.assertEqual(sum(Decimal(r["spend"]) for r in rows), 10)
         for within in ("campaign:May", "campaign:mAY"):
-            opened = member.ask("GET", f"/sources?period={DAYS}d&by=device&at={within}")
+            opened = member.ask("GET", f"/sources?period={LENS}&by=device&at={within}")
             self.assertEqual(opened["total"]["entries"], 4)
         definition = {"include": {"what": {"came": {"campaign": "mAY"}}}}
         body = {"definition": definition, "audience": None}
