@@ -106,6 +106,8 @@ def _touches(
     for visit in rows:
         visits[visit.pk] = visit
         found[visit.visitor_id].append(Touch(visit.pk, visit.started_at, visit.channel, visit.number))  # type: ignore[arg-type]
+    for own in found.values():
+        own.sort(key=lambda t: t.place)
     return found, visits
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Hashable
+from datetime import datetime
 
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.occurrences import occurrence
@@ -17,14 +19,21 @@ from clabo.events.storing import StoredBatch
 def reconcile_batch(batch: StoredBatch) -> None:
     """Reconcile the visitors that a batch may have given a conversion, or taken one from."""
     the_rules = list(ConversionRule.objects.filter(site_id=batch.site_id, deleted_at=None))
-    concerned = (
-        _concerned(batch, [rules.parse(r.rule, batch.reading.pages) for r in the_rules]) | batch.restitched
+    concerned = _concerned(batch, [rules.parse(r.rule, batch.reading.pages) for r in the_rules]) | set(
+        batch.restitched
     )
     if concerned and the_rules:
         reconcile(batch.site_id, the_rules, concerned, afresh=batch.restitched)
-    if batch.restitched:
-        visits = Visit.objects.filter(in_array("visitor_id", batch.restitched), site_id=batch.site_id)
-        count_visits(batch.site_id, list(visits.values_list("pk", flat=True)))
+    since: defaultdict[datetime, list[int]] = defaultdict(list)
+    for visitor, time in batch.restitched.items():
+        since[time].append(visitor)
+    changed: list[int] = []
+    for time, visitors in since.items():
+        visits = Visit.objects.filter(
+            in_array("visitor_id", visitors), site_id=batch.site_id, ended_at__gte=time
+        )
+        changed += visits.values_list("pk", flat=True)
+    count_visits(batch.site_id, changed)
 
 
 def _concerned(batch: StoredBatch, the_rules: list[rules.Rule]) -> set[int]:

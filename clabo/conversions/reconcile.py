@@ -7,7 +7,7 @@ of a visitor say now is compared with the conversions that stand, and the differ
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -61,19 +61,20 @@ def reconcile(
     site_id: int,
     the_rules: Collection[ConversionRule],
     visitor_ids: Collection[int] | None = None,
-    afresh: Collection[int] = (),
+    afresh: Mapping[int, datetime] | None = None,
     known: Inventory | None = None,
     limited: bool = True,
 ) -> dict[int, Reconciled]:
     """Make the conversions of `the_rules` what the stored events say, of everybody or of some.
 
     Visitors who share an order number with some of `visitor_ids` are settled too, for it counts once
-    only. Visitors in `afresh` get all their conversions made and credited anew, because their visits
+    only. Visitors in `afresh` get their conversions since then made and credited anew, because their visits
     were. Call with the site's lock held. Also brings the visits' conversion counts, the bounces that
     depend on them and the credits up to date, and which values lie beyond the day's limits; not that last one with
     `limited` false, where the caller calls `limit_days` when it has settled everybody. Result by rule id.
     """
     known = known or Inventory(site_id)
+    afresh = afresh or {}
     if visitor_ids is not None:
         visitor_ids = _with_order_sharers(site_id, visitor_ids)
     result: dict[int, Reconciled] = {}
@@ -87,7 +88,7 @@ def reconcile(
             stored = stored.filter(in_array("visitor_id", visitor_ids))
         old = {c.event_id: c for c in stored}
         new = {} if rule.deleted_at else _candidates(rule, known, visitor_ids)
-        gone = [c for e, c in old.items() if e not in new or c.visitor_id in afresh or _differs(c, new[e])]
+        gone = [c for e, c in old.items() if e not in new or _is_due(c, afresh) or _differs(c, new[e])]
         stale = {c.event_id for c in gone}
         made = [
             Conversion(
@@ -154,6 +155,11 @@ def _with_order_sharers(site_id: int, visitor_ids: Collection[int]) -> set[int]:
     if orders:
         some |= set(events.filter(order__in=orders).values_list("visitor_id", flat=True))
     return some
+
+
+def _is_due(conversion: Conversion, afresh: Mapping[int, datetime]) -> bool:
+    since = afresh.get(conversion.visitor_id)
+    return since is not None and conversion.time >= since
 
 
 def _differs(conversion: Conversion, candidate: Candidate) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -13,6 +14,8 @@ from clabo.core.channels import Channel
 Model = Literal["last_paid", "last", "first", "linear"]
 MODELS: tuple[Model, ...] = get_args(Model)
 WINDOWS = (1, 7, 14, 28, 30, 90)
+# Linear credit is shared by no more visits than these, the last ones: what one browser makes up must not cost without end.
+MOST_SHARING = 100
 SHARE_DIGITS = Decimal("0.000000001")
 
 
@@ -28,19 +31,32 @@ class Touch:
     channel: Channel
     number: int = 0
 
+    @property
+    def place(self) -> tuple[datetime, int]:
+        """What touches are put in order by."""
+        return self.start, self.number
+
 
 def eligible(
     touches: Sequence[Touch], converted_at: datetime, window_days: int, own: int | None = None
 ) -> list[Touch]:
     """Touches that began in the window up to the conversion, oldest first; `own`, the visit that it happened in, always.
 
-    `touches` are visits with a view. The list is empty where none is eligible: the credit then is nobody's.
+    `touches` are visits with a view, in order of `place`. The list is empty where none is eligible: the credit then is
+    nobody's.
     """
     earliest = converted_at - timedelta(days=window_days)
-    return sorted(
-        (t for t in touches if t.visit == own or earliest <= t.start <= converted_at),
-        key=lambda t: (t.start, t.number),
-    )
+    first = bisect_left(touches, earliest, key=_start)
+    after = bisect_right(touches, converted_at, lo=first, key=_start)
+    found = list(touches[first:after])
+    if own is not None and all(t.visit != own for t in reversed(found)):
+        found = [t for t in touches[:first] if t.visit == own] + found
+        found += [t for t in touches[after:] if t.visit == own]
+    return found
+
+
+def _start(touch: Touch) -> datetime:
+    return touch.start
 
 
 def credit(touches: Sequence[Touch], model: Model) -> list[tuple[Touch, Decimal]]:
@@ -54,13 +70,13 @@ def credit(touches: Sequence[Touch], model: Model) -> list[tuple[Touch, Decimal]
     if model == "first":
         return [(touches[0], one)]
     if model == "linear":
+        touches = touches[-MOST_SHARING:]
         share = (one / len(touches)).quantize(SHARE_DIGITS)
         rest = one - share * (len(touches) - 1)
         return [(t, share) for t in touches[:-1]] + [(touches[-1], rest)]
     if model == "last_paid":
-        newest_first = list(reversed(touches))
-        paid = [t for t in newest_first if t.channel == "paid"]
-        for found in (paid, [t for t in newest_first if t.channel != "direct"]):
-            if found:
-                return [(found[0], one)]
+        paid = next((t for t in reversed(touches) if t.channel == "paid"), None)
+        found = paid or next((t for t in reversed(touches) if t.channel != "direct"), None)
+        if found:
+            return [(found, one)]
     return [(touches[-1], one)]

@@ -17,37 +17,45 @@ from clabo.events.parsing import ParsedEvent, SiteReader
 from clabo.ingest import refusals
 
 MOST_EVENTS = 2000
+# In all, over the years.
+MOST_EVER = 50_000
 FOLDED = "folded_events"
 
 
 @dataclass(frozen=True, slots=True)
 class Came:
-    """What came of each browser: its last day, and how many events on it so far; and the rows of those looked up."""
+    """What came of each browser: its last day, how many events on it so far, and in all; and the rows of those looked up."""
 
     of_day: Mapping[UUID, tuple[date, int]]
+    in_all: Mapping[UUID, int]
     asked: Collection[UUID]
     known: Mapping[UUID, Visitor]
 
 
 def keep_apart(reading: SiteReader, parsed_events: Sequence[ParsedEvent]) -> Came:
-    """Put down what a browser brings beyond MOST_EVENTS in a day of the site to robots, each of at most as many events.
+    """Put down what a browser brings beyond MOST_EVENTS in a day of the site (MOST_EVER in all) to robots.
+
+    Each robot has at most MOST_EVENTS events.
 
     The day is that of receipt, and the order that of arrival: what is beyond is known only once it comes. It is kept,
     shown where one checks the set-up, and in no report.
     """
     touching = [d for d in parsed_events if d.touches]
     counts: dict[tuple[UUID, date], int] = {}
+    in_all: dict[UUID, int] = {}
     keys = {d.visitor_key for d in touching}
     stored = Visitor.objects.filter(in_array("key", keys, "uuid"), site_id=reading.site_id) if keys else ()
     known = {visitor.key: visitor for visitor in stored}
     for visitor in known.values():
+        in_all[visitor.key] = visitor.events
         if visitor.busy_on is not None:
             counts[visitor.key, visitor.busy_on] = visitor.busy
     beyond = 0
     for parsed in touching:
         key, day = parsed.visitor_key, reading.day(parsed.received)
         counts[key, day] = counts.get((key, day), 0) + 1
-        if counts[key, day] > MOST_EVENTS:
+        in_all[key] = in_all.get(key, 0) + 1
+        if counts[key, day] > MOST_EVENTS or in_all[key] > MOST_EVER:
             beyond += 1
             _to_robot(parsed, day, (counts[key, day] - 1) // MOST_EVENTS)
     if beyond:
@@ -55,7 +63,7 @@ def keep_apart(reading: SiteReader, parsed_events: Sequence[ParsedEvent]) -> Cam
     of_day: dict[UUID, tuple[date, int]] = {}
     for (key, day), n in counts.items():
         of_day[key] = max(of_day.get(key, (day, n)), (day, n))
-    return Came(of_day, keys, known)
+    return Came(of_day, in_all, keys, known)
 
 
 def _to_robot(parsed: ParsedEvent, day: date, number: int) -> None:

@@ -283,6 +283,7 @@ def visitors(
             visits=visits,
             busy_on=told[0],
             busy=told[1],
+            events=came.in_all.get(key, 0) if came else 0,
         )
         for number, key in enumerate(new, (last_number or 0) + 1)
         for told in [came.of_day.get(key, (None, 0)) if came else (None, 0)]

@@ -87,6 +87,8 @@ class Visitor(models.Model):
     # How many events came of this browser on the last day that any came: so many are its own (busy.py).
     busy_on = models.DateField(null=True)
     busy = models.PositiveIntegerField(default=0, db_default=0)
+    # And how many ever since this is counted.
+    events = models.PositiveIntegerField(default=0, db_default=0)
     # The browser that stands for the person whose browser this is too; all that happened is put down to that one.
     joined_to = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="joined")
 

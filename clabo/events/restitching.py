@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from django.db import connection
+from django.db.models import DateTimeField, F, Subquery, Value
+from django.db.models.functions import Coalesce
 
 from clabo.core.addresses import NO_CAMPAIGN, Campaign, campaign_of
-from clabo.core.visits import stitch
+from clabo.core.visits import Hit, continues, stitch
 from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.models import SERVER_KINDS, Event, Kind, Visit, Visitor
@@ -26,6 +29,7 @@ from clabo.events.stitching import (
     count_in,
     file_events,
     hashed,
+    identity_of,
 )
 
 _COLUMNS = (
@@ -37,20 +41,68 @@ _CHANGED = [f.name for f in Visit._meta.local_concrete_fields if f.name not in (
 
 def restitch(
     context: Context, late: Mapping[int, list[Step]], visitors: Mapping[int, Visitor]
-) -> list[NewEvent]:
-    """Visits of these visitors anew, from the last one that began before the late event; the new events among all."""
+) -> tuple[list[NewEvent], dict[int, datetime]]:
+    """The visits that these visitors' late events change, anew; the new events among all, and since when each changed."""
     new: list[NewEvent] = []
+    since: dict[int, datetime] = {}
     for visitor_id, own in late.items():
-        visitor = visitors[visitor_id]
-        visits = list(Visit.objects.filter(site_id=context.reading.site_id, visitor=visitor))
-        visits.sort(key=lambda v: (v.started_at, v.pk))
-        # An older visit in whose reach the late event lies stays untouched: the one after it is redone.
-        kept = [v for v in visits if v.started_at <= own[0].event.time][:-1]
-        redone = visits[len(kept) :]
-        stored = _stored(context, [visitor_id], redone)
-        new += _Redoing(context, redone, stored).run([(visitor, len(kept), own)])
-        visitor.first_at = min(visitor.first_at, own[0].event.time)
-    return new
+        since[visitor_id], made = _restitch_one(context, visitors[visitor_id], own)
+        new += made
+    return new, since
+
+
+def _restitch_one(context: Context, visitor: Visitor, own: list[Step]) -> tuple[datetime, list[NewEvent]]:
+    """Around each late event, only up to the next visit that begins as it did: what follows is the same but its number."""
+    visits = _from(context, visitor, own[0].event.time)
+    first = visits[0].number if visits else 1
+    last_at = max(visitor.last_at, own[-1].event.time)
+    since = min([own[0].event.time, *(v.started_at for v in visits[:1])])
+    new: list[NewEvent] = []
+    shift = place = 0
+    while own:
+        start = max(place, bisect_right(visits, own[0].event.time, key=lambda v: v.started_at) - 1)
+        _renumber(visits[place:start], shift)
+        stored: list[StoredEvent] = []
+        stop = start
+        while True:
+            more = max(1, stop - start)
+            stored += _stored(context, [visitor.pk], visits[stop : stop + more])
+            stop = min(stop + more, len(visits))
+            following = visits[stop] if stop < len(visits) else None
+            fitting = [s for s in own if following is None or s.event.time < following.started_at]
+            if following is None or _stands(following, stored, fitting, context.reading.gap):
+                break
+        redoing = _Redoing(context, visits[start:stop], stored)
+        new += redoing.run([(visitor, first - 1 + start + shift, fitting)])
+        shift += redoing.made - (stop - start)
+        own, place = own[len(fitting) :], stop
+    _renumber(visits[place:], shift)
+    visitor.visits = first - 1 + len(visits) + shift
+    visitor.last_at, visitor.first_at = last_at, min(visitor.first_at, since)
+    return since, new
+
+
+def _from(context: Context, visitor: Visitor, time: datetime) -> list[Visit]:
+    """The visits from the last one on that began before `time`: in its reach a late event may lie."""
+    whole = Visit.objects.filter(site_id=context.reading.site_id, visitor=visitor)
+    last = whole.filter(started_at__lte=time).order_by("-started_at").values("started_at")[:1]
+    since = Coalesce(Subquery(last), Value(time, DateTimeField()))
+    return list(whole.filter(started_at__gte=since).order_by("started_at", "pk"))
+
+
+def _stands(following: Visit, stored: Sequence[StoredEvent], own: Sequence[Step], gap: timedelta) -> bool:
+    """Whether a stored visit begins as it did, after these events anew."""
+    steps = sorted([*(Step(e, _campaign(e)) for e in stored), *own], key=lambda s: s.place)
+    if not steps:
+        return True
+    last = stitch(map(hashed, steps), gap)[-1]
+    begins = Hit(following.started_at, identity_of(following), following)
+    return not continues(last.end, last.campaign, begins, gap)
+
+
+def _renumber(visits: Sequence[Visit], by: int) -> None:
+    if visits and by:
+        Visit.objects.filter(in_array("id", [v.pk for v in visits])).update(number=F("number") + by)
 
 
 def restitch_whole(
@@ -79,6 +131,7 @@ class _Redoing:
         self.again: list[Visit] = []
         self.created: list[NewVisit] = []
         self.pairs: list[Pair] = []
+        self.made = 0
         self.before = [(event, event.visit_id, event.views) for event in stored]
         changes, reading = context.changes, context.reading
         for visit in redone:
@@ -93,7 +146,9 @@ class _Redoing:
         for visitor, kept, own in owners:
             steps = [Step(e, _campaign(e)) for e in self.stored[visitor.pk]] + own
             steps.sort(key=lambda s: s.place)
-            visitor.visits = kept + self._stitch(visitor, kept, steps)
+            made = self._stitch(visitor, kept, steps)
+            self.made += made
+            visitor.visits = kept + made
             if steps:
                 visitor.last_at = (
                     steps[-1].event.time if not kept else max(visitor.last_at, steps[-1].event.time)

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from uuid import UUID
 
 from clabo.core.addresses import Address
@@ -41,6 +41,9 @@ from clabo.events.stitching import (
 from clabo.ingest import refusals
 from clabo.ingest.models import REPEATED
 
+# Since when, where all that is stored of somebody may have changed.
+EVER = datetime.min.replace(tzinfo=UTC)
+
 # How far an event's time may shift between two deliveries of it: the age is capped at 24 h.
 REPEAT_SPAN = timedelta(hours=49)
 
@@ -55,7 +58,8 @@ class StoredBatch:
     # Those that nobody had seen before.
     new_pages: set[Address] = field(default_factory=set)
     elements: dict[int, Element] = field(default_factory=dict)
-    restitched: set[int] = field(default_factory=set)
+    # Whose past is another now, and since when (EVER: all of it).
+    restitched: dict[int, datetime] = field(default_factory=dict)
     # Whose daily counts have changed, or on which something now belongs to others.
     days: set[date] = field(default_factory=set)
     # Split tests (by key) whose variant led somebody back to the control: test, visitor and when.
@@ -71,7 +75,12 @@ class StoredBatch:
 
     def visitors(self) -> set[int]:
         """Everybody whom it concerns."""
-        return {e.visitor_id for e in self.events} | self.restitched
+        return {e.visitor_id for e in self.events} | set(self.restitched)
+
+    def changed(self, visitors: Iterable[int], since: datetime = EVER) -> None:
+        """The past of these is another since then."""
+        for visitor in visitors:
+            self.restitched[visitor] = min(since, self.restitched.get(visitor, since))
 
 
 def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBatch:
@@ -111,6 +120,7 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     as_stored = {pk: None if pk in new else _kept_of(v) for pk, v in visitors.items()}
     for key in by_key.keys() & came.of_day.keys():
         browsers[key].busy_on, browsers[key].busy = came.of_day[key]
+        browsers[key].events = came.in_all[key]
     steps: defaultdict[int, list[Step]] = defaultdict(list)
     for key, own in by_key.items():
         browser = browsers[key]
@@ -137,14 +147,16 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     known = set(visitors) - new | rejoined.visitors
     _extend(batch, context, in_order, visitors, known)
     if late:
-        batch.restitched |= set(late)
-        batch.events += restitch(context, late, visitors)
+        made, since = restitch(context, late, visitors)
+        batch.events += made
+        for pk, time in since.items():
+            batch.changed([pk], time)
     if whole:
-        batch.restitched |= set(whole)
+        batch.changed(whole)
         batch.events += restitch_whole(context, whole, visitors)
     reports = [(d, _event(d, 0, pages, elements)) for d in fresh if not d.touches]
     moved, moved_at = attach_reports(reading.site_id, reports, batch.events, known, rejoined.visitors)
-    batch.restitched |= moved
+    batch.changed(moved)
     batch.events += [event for _, event in reports]
     copy_in(Event, batch.events)
     _save([v for v in visitors.values() if as_stored[v.pk] != _kept_of(v)])
@@ -167,7 +179,7 @@ def rejoin(reading: SiteReader, changed: Collection[tuple[int, int]]) -> StoredB
         restitch_whole(context, {pk: [] for pk in rejoined.visitors}, visitors)
         moved, moved_at = attach_reports(reading.site_id, [], [], (), rejoined.visitors)
         _save(list(visitors.values()))
-        batch.restitched = rejoined.visitors | moved
+        batch.changed(rejoined.visitors | moved)
         batch.days = context.changes.days() | {reading.day(time) for time in [*moved_at, *rejoined.times]}
         context.changes.apply()
         context.allowance.save()
@@ -190,7 +202,7 @@ def restitch_all(reading: SiteReader, people: Collection[int]) -> None:
 
 def _kept_of(visitor: Visitor) -> tuple[object, ...]:
     """What a batch may change of a visitor."""
-    return visitor.first_at, visitor.last_at, visitor.visits, visitor.busy_on, visitor.busy
+    return visitor.first_at, visitor.last_at, visitor.visits, visitor.busy_on, visitor.busy, visitor.events
 
 
 def _save(visitors: list[Visitor]) -> None:
@@ -198,7 +210,7 @@ def _save(visitors: list[Visitor]) -> None:
         visitors,
         update_conflicts=True,
         unique_fields=["id"],
-        update_fields=["first_at", "last_at", "visits", "busy_on", "busy"],
+        update_fields=["first_at", "last_at", "visits", "busy_on", "busy", "events"],
     )
 
 
@@ -302,7 +314,9 @@ def _extend(
     for each, stretch in pairs:
         count_in(each, stretch)
     # With its first view a visit becomes one that conversions before it in the visit can be credited to.
-    batch.restitched |= {visit.visitor_id for visit in viewless if visit.views}
+    for opened in viewless:
+        if opened.views:
+            batch.changed([opened.visitor_id], opened.started_at)
     for visit, visit_id in zip(created, new_ids(Visit, len(created)), strict=True):
         visit.id = visit_id
     copy_in(Visit, created)

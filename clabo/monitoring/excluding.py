@@ -15,7 +15,7 @@ from clabo.events.exclusions import InForce, What, person_of
 from clabo.events.models import Event, Exclusion, Kind, TrafficClass, Visit, Visitor
 from clabo.events.parsing import SiteReader
 from clabo.events.rollups import Changes
-from clabo.events.storing import StoredBatch
+from clabo.events.storing import EVER, StoredBatch
 from clabo.pipeline import hooks
 from clabo.problems import Problem, missing
 from clabo.sites.locks import lock_site
@@ -147,6 +147,6 @@ def _change(reading: SiteReader, visits: Collection[Visit], after: int) -> None:
     Visit.objects.filter(in_array("id", [v.pk for v in visits])).update(traffic_class=after)
     days = changes.days()
     changes.apply()
-    batch = StoredBatch(reading, restitched={v.visitor_id for v in visits}, days=days)
+    batch = StoredBatch(reading, restitched=dict.fromkeys((v.visitor_id for v in visits), EVER), days=days)
     for hook in hooks.after_batch.all().values():
         hook(batch)

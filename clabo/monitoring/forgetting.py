@@ -16,7 +16,7 @@ from clabo.delivery.tasks import deliver_site
 from clabo.events.models import Event, Identity, Kind, Statement, TrafficClass, Visit, Visitor
 from clabo.events.parsing import SiteReader
 from clabo.events.rollups import Changes
-from clabo.events.storing import StoredBatch
+from clabo.events.storing import EVER, StoredBatch
 from clabo.pipeline import hooks, rejoining
 from clabo.presence import keeping
 from clabo.problems import missing
@@ -109,6 +109,6 @@ def _off_lists(site: Site, identities: Collection[tuple[str, bytes]]) -> int:
 
 
 def _follow(reading: SiteReader, visitors: set[int], days: set[date]) -> None:
-    batch = StoredBatch(reading, restitched=set(visitors), days=set(days))
+    batch = StoredBatch(reading, restitched=dict.fromkeys(visitors, EVER), days=set(days))
     for hook in hooks.after_batch.all().values():
         hook(batch)

@@ -9,7 +9,7 @@ from datetime import UTC, date, datetime, timedelta
 from django.db import transaction
 
 from clabo.events.parsing import SiteReader
-from clabo.events.storing import StoredBatch
+from clabo.events.storing import EVER, StoredBatch
 from clabo.pipeline import hooks
 from clabo.pipeline.models import Owed
 from clabo.sites.locks import try_lock_site
@@ -46,7 +46,9 @@ def _retry(debt: int, now: datetime) -> bool:
         if owed is None or not try_lock_site(owed.site_id):
             return False
         site = Site.objects.prefetch_related("hosts", "proof_keys").get(pk=owed.site_id)
-        batch = StoredBatch(SiteReader.of(site), restitched=set(owed.visitors), days=set(owed.days))
+        batch = StoredBatch(
+            SiteReader.of(site), restitched=dict.fromkeys(owed.visitors, EVER), days=set(owed.days)
+        )
         hook = hooks.after_batch.all().get(owed.hook)
         try:
             with transaction.atomic():

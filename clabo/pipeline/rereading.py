@@ -14,7 +14,7 @@ from django.db import transaction
 from clabo.events import repaging
 from clabo.events.models import TrafficDay, Visitor
 from clabo.events.parsing import SiteReader
-from clabo.events.storing import StoredBatch, restitch_all
+from clabo.events.storing import EVER, StoredBatch, restitch_all
 from clabo.pipeline import hooks
 from clabo.sites.locks import try_lock_site
 from clabo.sites.models import Site
@@ -53,7 +53,7 @@ def reread(site_id: int) -> bool:
         for follow in hooks.after_rereading.all().values():
             follow(reading)
         for some in _people(site_id):
-            batch = StoredBatch(reading, restitched=set(some))
+            batch = StoredBatch(reading, restitched=dict.fromkeys(some, EVER))
             for hook in hooks.after_batch.all().values():
                 hook(batch)
     return True

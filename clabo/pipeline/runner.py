@@ -34,6 +34,9 @@ log = logging.getLogger(__name__)
 BATCH_REQUESTS = 10_000
 # A batch of one site takes no longer than this where that can be helped: the others' hits wait for it.
 BUDGET_SECONDS = 2.0
+# A site whose requests cost more than this each rests as long as they took: it has half of the time at most.
+SLOW_SECONDS = 0.1
+LONGEST_REST = 10.0
 
 
 def run_once(most_requests: int = BATCH_REQUESTS) -> int:
@@ -44,6 +47,8 @@ def run_once(most_requests: int = BATCH_REQUESTS) -> int:
     stored, worked = 0, False
     waiting = InboxBatch.objects.values("site_id").annotate(first=Min("id")).order_by("first")
     for site_id in list(waiting.values_list("site_id", flat=True)):
+        if _paces.rests(site_id):
+            continue
         count = run_site(site_id, _paces.most(site_id, most_requests))
         if count >= 0:
             stored, worked = stored + count, True
@@ -55,6 +60,14 @@ class Paces:
 
     def __init__(self) -> None:
         self._most: dict[int, int] = {}
+        self._until: dict[int, float] = {}
+
+    def rests(self, site_id: int) -> bool:
+        """Whether others go first, since what this site sent last was slow."""
+        if self._until.get(site_id, 0.0) > time.monotonic():
+            return True
+        self._until.pop(site_id, None)
+        return False
 
     def most(self, site_id: int, at_most: int) -> int:
         """So many of a site's are taken next."""
@@ -68,6 +81,8 @@ class Paces:
         >>> paces.most(1, 10_000), paces.most(2, 10_000)
         (100, 10000)
         """
+        if seconds > SLOW_SECONDS * max(requests, 5):
+            self._until[site_id] = time.monotonic() + min(seconds, LONGEST_REST)
         if seconds > BUDGET_SECONDS:
             self._most[site_id] = max(1, int(requests * BUDGET_SECONDS / seconds))
         elif site_id in self._most:

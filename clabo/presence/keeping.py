@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from datetime import time as time_of_day
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -14,7 +15,7 @@ from pyroaring import BitMap
 from clabo.db.arrays import in_array
 from clabo.events.models import Event, TrafficClass, Visit, Visitor
 from clabo.events.parsing import SiteReader
-from clabo.events.storing import StoredBatch
+from clabo.events.storing import EVER, StoredBatch
 from clabo.presence.atoms import Key, Sort, atoms
 from clabo.presence.keys import LEFT_OUT, VISIT_COLUMNS, arrival, event_key
 from clabo.presence.models import DayPresence, Piece, Trail
@@ -105,7 +106,7 @@ def refresh(site_id: int, zone: ZoneInfo, visitors: Collection[int], days: Colle
     `days`: where they may stand although nothing that is stored says so.
     """
     changes = Changes(site_id)
-    _refresh(changes, visitors, zone, days)
+    _refresh(changes, dict.fromkeys(visitors, EVER), zone, days)
     changes.write()
     touch(site_id, {*changes.cleared, *changes.into})
 
@@ -127,26 +128,40 @@ def empty(reading: SiteReader) -> None:
     touch(site_id, days)
 
 
-def _refresh(changes: Changes, visitors: Collection[int], zone: ZoneInfo, days: Collection[date]) -> None:
-    if not visitors:
+def _refresh(changes: Changes, since: Mapping[int, datetime], zone: ZoneInfo, days: Collection[date]) -> None:
+    """What happened of each visitor from the day of `since` on, out and in again, also on `days` from then on."""
+    if not since:
         return
     site_id = changes.site_id
-    numbers = Visitor.objects.filter(in_array("id", visitors)).values_list("number", flat=True)
-    for day in days:
-        changes.cleared[day] |= set(numbers)
-    events = Event.objects.filter(in_array("visitor_id", visitors), site_id=site_id).exclude(
+    numbers = dict(Visitor.objects.filter(in_array("id", since)).values_list("id", "number"))
+    first = {pk: date.min if time <= EVER else _day(time, zone) for pk, time in since.items()}
+    for pk, number in numbers.items():
+        for day in days:
+            if day >= first[pk]:
+                changes.cleared[day].add(number)
+    earliest = min(first.values())
+    events = Event.objects.filter(in_array("visitor_id", since), site_id=site_id)
+    visits = Visit.objects.filter(in_array("visitor_id", since), site_id=site_id)
+    if earliest > date.min:
+        events = events.filter(time__gte=datetime.combine(earliest, time_of_day.min, zone))
+        visits = visits.filter(day__gte=earliest)
+    for time, visitor, person, kind, page, element, name, visit, traffic_class in events.exclude(
         kind__in=LEFT_OUT
-    )
-    for time, person, kind, page, element, name, visit, traffic_class in events.values_list(
-        *("time", "visitor__number", "kind", "page_id", "element_id", "name"),
+    ).values_list(
+        *("time", "visitor_id", "visitor__number", "kind", "page_id", "element_id", "name"),
         *("visit_id", "visit__traffic_class"),
     ):
         day = _day(time, zone)
+        if day < first[visitor]:
+            continue
         changes.cleared[day].add(person)
         if visit is None or traffic_class == TrafficClass.COUNTED:
             changes.into[day].add((event_key(kind, page, element, name), person))
-    visits = Visit.objects.filter(in_array("visitor_id", visitors), site_id=site_id)
-    for _, day, page, origin, device, number, traffic_class, person in visits.values_list(*VISIT_COLUMNS):
+    for visitor, day, page, origin, device, number, traffic_class, person in visits.values_list(
+        "visitor_id", *VISIT_COLUMNS[1:]
+    ):
+        if day < first[visitor]:
+            continue
         changes.cleared[day].add(person)
         if traffic_class == TrafficClass.COUNTED:
             changes.into[day].add((arrival(page, origin, device, number), person))

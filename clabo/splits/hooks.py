@@ -89,7 +89,7 @@ def _content(test: SplitTest, variants: Sequence[Variant]) -> dict[str, Any]:
 
 def expose_batch(batch: StoredBatch) -> None:
     """Bring the exposures of everybody whom the batch may have given one, or moved one, up to date."""
-    concerned = {e.visitor_id for e in batch.events if e.variants} | batch.restitched
+    concerned = {e.visitor_id for e in batch.events if e.variants} | set(batch.restitched)
     if not concerned and not batch.led_back and not batch.unfound:
         return
     tests = {

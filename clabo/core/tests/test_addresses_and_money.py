@@ -152,13 +152,13 @@ class Attribution(TestCase):
         # Ids are given in the order of arrival.
         first, second = Touch(9, self.start, "paid", 1), Touch(3, self.start, "paid", 2)
         for touches in ([first, second], [second, first]):
-            fitting = eligible(touches, self.start, 30)
+            fitting = eligible(sorted(touches, key=lambda t: t.place), self.start, 30)
             self.assertEqual([t.visit for t in fitting], [9, 3])
             self.assertEqual(credit(fitting, "last_paid"), [(second, Decimal(1))])
 
     @given(touches)
     def test_shares_sum_to_one_exactly(self, hours: list[tuple[int, str]]) -> None:
-        made = self.made(hours)
+        made = sorted(self.made(hours), key=lambda t: t.place)
         last = max(t.start for t in made)
         for window in (1, 30, 90):
             fitting = eligible(made, last, window)
@@ -173,6 +173,24 @@ class Attribution(TestCase):
         ):
             made = self.made(list(enumerate(channels)))
             self.assertEqual(credit(made, "last_paid")[0][0].visit, expected)
+
+    @given(touches, st.integers(-10, 3000), st.integers(0, 20))
+    def test_eligible_are_those_of_the_window_and_the_own(
+        self, hours: list[tuple[int, str]], at: int, own: int
+    ) -> None:
+        made = sorted(self.made(hours), key=lambda t: t.place)
+        converted = self.start + timedelta(hours=at)
+        expected = [
+            t for t in made if t.visit == own or converted - timedelta(days=7) <= t.start <= converted
+        ]
+        self.assertEqual(eligible(made, converted, 7, own), expected)
+
+    def test_the_last_hundred_share_linear_credit(self) -> None:
+        made = self.made([(hour, "paid") for hour in range(250)])
+        shares = credit(made, "linear")
+        self.assertEqual([t.visit for t, _ in shares], list(range(150, 250)))
+        self.assertEqual({share for _, share in shares}, {Decimal("0.01")})
+        self.assertEqual(credit(made, "first"), [(made[0], Decimal(1))])
 
     def test_the_window_includes_its_edge(self) -> None:
         made = self.made([(0, "paid"), (24, "direct")])

@@ -215,6 +215,62 @@ class OrderOfArrival(HypothesisTestCase):
         self.assertEqual({share for _, _, share in credited} - {Decimal(1)}, set())
 
 
+class Latecomers(HypothesisTestCase):
+    """Over days: a late event has only what it may change stitched and credited anew."""
+
+    @settings(max_examples=8, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate))
+    @given(
+        st.lists(
+            st.tuples(st.integers(0, 300_000), st.integers(0, 3), st.sampled_from(PATHS)),
+            min_size=15,
+            max_size=40,
+            unique_by=lambda t: t[0],
+        ),
+        st.randoms(use_true_random=False),
+        st.integers(1, 12),
+    )
+    def test_they_leave_what_the_right_order_would_have_left(
+        self, seconds: list[tuple[int, int, str]], chance: Any, size: int
+    ) -> None:
+        history = [
+            Act(1, second, path, "mark" if kind == 3 else "view", "desktop", BROWSER, 0, "", 0, "")
+            for second, kind, path in seconds
+        ]
+        pictures = []
+        for shuffled in (False, True):
+            site = make_site()
+            make_rule(site, "/thank-you", counting="visit")
+            make_rule(site, "/", name="mark", rule={"event": {"name": "x"}}, value_property="value")
+            running_test(site)
+            envelopes = sorted(envelopes_of(site, history), key=lambda e: e.received_ms)
+            if shuffled:
+                chance.shuffle(envelopes)
+            for first in range(0, len(envelopes), size):
+                receive(envelopes[first : first + size])
+            numbers = list(
+                Visit.objects.filter(site=site).order_by("started_at").values_list("number", flat=True)
+            )
+            self.assertEqual(numbers, list(range(1, len(numbers) + 1)))
+            self.assertEqual(Visitor.objects.get(site=site).visits, len(numbers))
+            pictures.append(picture(site))
+        self.assertEqual(pictures[0], pictures[1])
+
+    def test_of_a_long_past_only_the_last_hours_conversions_are_made_anew(self) -> None:
+        site = make_site()
+        rule = make_rule(site, "/a", counting="every")
+        for day in range(6):
+            for hour in range(0, 20, 2):
+                receive(walk(site, 1, START + timedelta(days=day, hours=hour), "/a"))
+        before = dict(Conversion.objects.filter(rule=rule).values_list("pk", "time"))
+        late = START + timedelta(days=5, hours=9)
+        receive([hit(site, late, beacon(1, event("/thank-you", age=3600 * 1000)))])
+        after = set(Conversion.objects.filter(rule=rule).values_list("pk", flat=True))
+        self.assertEqual(len(after), len(before))
+        anew = {time for pk, time in before.items() if pk not in after}
+        self.assertEqual(min(anew), START + timedelta(days=5, hours=8))
+        self.assertEqual(len(anew), 6)
+
+
 class Stored(TestCase):
     def setUp(self) -> None:
         self.site = make_site()
