@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from hashlib import sha256
 from typing import Any
 
 from allauth.account.adapter import DefaultAccountAdapter
 from axes.models import AccessAttempt
+from django.core.cache import cache
 from django.core.exceptions import ValidationError
 from django.db.models import Max, Sum
 from django.http import HttpRequest, JsonResponse
+
+from clabo.accounts.models import User
 
 # From so many failures on, wherever they came from, a name is tried once in so many seconds and no oftener.
 SLOW_FROM = 20
 SLOW_WITHIN = timedelta(minutes=15)
 SLOW_TO = timedelta(seconds=5)
+# Seconds between two mails with a link to set a password anew.
+RESET_EVERY = 300
 
 
 class AccountAdapter(DefaultAccountAdapter):  # type: ignore[misc]
@@ -25,6 +31,12 @@ class AccountAdapter(DefaultAccountAdapter):  # type: ignore[misc]
 
     def get_client_ip(self, request: HttpRequest) -> str:
         return address_of(request)
+
+    def send_password_reset_mail(self, user: User, email: str, context: dict[str, Any]) -> None:
+        # Whoever asks in somebody's name sends them no more than one mail in a while, and keeps none from them: the
+        # link of the last one holds. A limit on asking would let anybody lock anybody out.
+        if cache.add(f"reset:{sha256(email.lower().encode()).hexdigest()}", 1, RESET_EVERY):
+            super().send_password_reset_mail(user, email, context)
 
     def pre_authenticate(self, request: HttpRequest, **credentials: Any) -> None:
         super().pre_authenticate(request, **credentials)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import secrets
 from datetime import UTC, datetime, timedelta
 
@@ -12,6 +11,7 @@ from ninja.security import HttpBearer
 
 from clabo.accounts.access import act_for
 from clabo.accounts.models import ApiToken, Role, User, Workspace, token_digest
+from clabo.accounts.scopes import may_read
 from clabo.problems import Problem, missing
 
 MOST_DAYS = 400
@@ -19,8 +19,6 @@ MOST_TOKENS = 50
 _PREFIX = "clabo_"
 # Last use is worth a write once in a while only.
 _NOTED_EVERY = timedelta(minutes=1)
-# What is read by another name than GET.
-_READING_POSTS = re.compile(r"/api/sites/\d+/paths/report")
 
 
 def make_token(
@@ -77,12 +75,11 @@ class ByToken(HttpBearer):
             raise Problem(
                 "This token is not known, has ended or was revoked. Make another under People.", status=401
             )
-        # Its own paths only, and nothing that changes anything: whatever new route there is, is closed at first.
-        reading = request.method in ("GET", "HEAD") or (
-            request.method == "POST" and _READING_POSTS.fullmatch(request.path) is not None
-        )
-        if not reading or not request.path.startswith("/api/sites/"):
-            raise Problem("A token reads a site’s reports and changes nothing.", status=403)
+        if not may_read(found.scope, request.method or "", request.path):
+            raise Problem(
+                "A token reads what its scope names below its sites, and changes nothing (docs/api.md).",
+                status=403,
+            )
         if found.last_used_at is None or now - found.last_used_at > _NOTED_EVERY:
             ApiToken.objects.filter(pk=found.pk).update(last_used_at=now)
         most = Role.EDITOR if found.scope == ApiToken.Scope.PEOPLE else Role.VIEWER

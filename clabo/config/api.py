@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -82,8 +84,25 @@ class SignedIn(SessionAuth):
         return super()._get_key(request) if request.user.is_authenticated else None
 
 
+def for_members(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """The description is for whoever is signed in."""
+
+    @wraps(view)
+    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        if not request.user.is_authenticated:
+            return problem_response(401, "Sign in to see this.")
+        return view(request, *args, **kwargs)
+
+    return guarded
+
+
 api = DescribedApi(
-    title="Clabo", version="1", auth=[ByToken(), SignedIn()], docs_url="/docs", parser=StrictParser()
+    title="Clabo",
+    version="1",
+    auth=[ByToken(), SignedIn()],
+    docs_url="/docs",
+    docs_decorator=for_members,
+    parser=StrictParser(),
 )
 for each in (
     accounts,

@@ -20,11 +20,11 @@ from django.conf import settings
 from django.db import DatabaseError, InterfaceError, connection
 
 from clabo.accounts.sessions import session_user
-from clabo.ingest.http import Asgi, Receive, Scope, Send
+from clabo.ingest.http import Asgi, Receive, Scope, Send, header
 from clabo.jobs.queries import last_deferral
 from clabo.pipeline.queries import backlog
 from clabo.problems import Problem
-from clabo.splits.editing import written_by
+from clabo.splits.editing import bearer, written_by
 
 # Bytes of a body, and seconds until all of it must be there.
 MOST_BYTES, MOST_SECONDS = 1 << 20, 20.0
@@ -33,7 +33,7 @@ PICTURE_BYTES, PICTURE_SECONDS = 6 << 20, 120.0
 _UPLOAD = re.compile(r"/api/sites/\d+/spend/files")
 _PICTURE = re.compile(r"/api/sites/\d+/tests/pictures")
 # Whoever writes a variant on the page is known by the link, and by no session.
-_PICTURE_BY_LINK = re.compile(r"/edit/([\w-]+)/picture")
+_PICTURE_BY_LINK = "/edit/picture"
 LATE = timedelta(minutes=5)
 LEAST_FREE = 200 << 20
 
@@ -111,14 +111,15 @@ class Bounds:
 
     async def _limits(self, scope: Scope) -> tuple[int, float]:
         path = scope["path"].rstrip("/")
-        by_link = _PICTURE_BY_LINK.fullmatch(path)
+        by_link = path == _PICTURE_BY_LINK
         picture = by_link or _PICTURE.fullmatch(path)
         if scope["method"] != "POST" or not (picture or _UPLOAD.fullmatch(path)):
             return MOST_BYTES, MOST_SECONDS
         try:
             if by_link:
                 # What is wrong with the link is told by the view, of a body as small as any.
-                fits = await asyncio.to_thread(_may_write, by_link[1])
+                told = header(scope, b"authorization"), header(scope, b"origin")
+                fits = await asyncio.to_thread(_may_write, bearer(told[0]), told[1])
                 return (PICTURE_BYTES, PICTURE_SECONDS) if fits else (MOST_BYTES, MOST_SECONDS)
             user = await asyncio.to_thread(session_user, scope)
         except (DatabaseError, InterfaceError):
@@ -128,9 +129,9 @@ class Bounds:
         return (PICTURE_BYTES, PICTURE_SECONDS) if picture else (UPLOAD_BYTES, UPLOAD_SECONDS)
 
 
-def _may_write(token: str) -> bool:
+def _may_write(token: str, origin: str) -> bool:
     try:
-        written_by(token)
+        written_by(token, origin)
     except Problem:
         return False
     finally:

@@ -6,10 +6,13 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
-import msgspec
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.request import RawPostDataException
+from ninja.errors import HttpError
 from ninja.parser import Parser
+
+from clabo.bodies import read_json
 
 TITLES = {
     503: "Not possible now",
@@ -69,6 +72,19 @@ def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
     )
 
 
+class Private:
+    """What is told to one person is kept by no cache on the way, and by no browser; unless a view says otherwise."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        response = self.get_response(request)
+        if not response.has_header("cache-control"):
+            response["cache-control"] = "no-store"
+        return response
+
+
 class ReadableOnly:
     """Refuses a NUL, which no table can hold, in addresses and bodies, before anything looks at them."""
 
@@ -87,4 +103,12 @@ class StrictParser(Parser):
     """JSON in UTF-8 without lone surrogates, nested no deeper than can be followed."""
 
     def parse_body(self, request: HttpRequest) -> Any:
-        return msgspec.json.decode(request.body)
+        try:
+            return read_json(request.body)
+        except RawPostDataException:
+            # Sent as a form: it has been read as one.
+            raise HttpError(415, "Send JSON, with the content type application/json.") from None
+        except ValueError as error:
+            if "nested" in str(error):
+                raise HttpError(422, f"The body is {error}.") from None
+            raise

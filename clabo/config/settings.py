@@ -74,6 +74,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "clabo.config.errors.Private",
     "clabo.config.errors.ReadableOnly",
     "django.middleware.gzip.GZipMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -123,7 +124,7 @@ ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_ADAPTER = "clabo.accounts.adapter.AccountAdapter"
 # Failures lock a person's name together with the address they came from (axes), and slow the name
 # (accounts/adapter.py): a lock of the name alone would let anybody lock anybody out.
-ACCOUNT_RATE_LIMITS = {"login": "120/m/ip", "login_failed": None, "reset_password": "20/h/ip,5/h/key"}
+ACCOUNT_RATE_LIMITS = {"login": "120/m/ip", "login_failed": None, "reset_password": "20/h/ip"}
 # Shared by all server processes.
 CACHES = {
     "default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "clabo_cache"},

@@ -10,7 +10,7 @@ from django.urls import include, path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from clabo.config.api import api
-from clabo.splits.editing import edit, edit_picture
+from clabo.splits.editing import edit_draft, edit_open, edit_picture
 from clabo.splits.entering import entering, same
 from clabo.splits.kept import kept
 from clabo.splits.looks import look
@@ -47,8 +47,9 @@ urlpatterns = [
         ),
     ),
     path("look/<str:token>.json", look),
-    path("edit/<str:token>.json", edit),
-    path("edit/<str:token>/picture", edit_picture),
+    path("edit/open", edit_open),
+    path("edit/draft", edit_draft),
+    path("edit/picture", edit_picture),
     path("kept/<str:name>.webp", kept),
     path("in/<str:key>/<str:visitor>.json", entering),
     path("same/<str:key>/<str:visitor>.json", same),

@@ -9,7 +9,7 @@ from dataclasses import asdict
 from datetime import date, datetime
 from hashlib import sha256
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, FastAPI, Header, HTTPException, Request, Response
 from fastapi.responses import JSONResponse
@@ -190,8 +190,19 @@ async def _short(request: Request, go_on: Callable[[Request], Awaitable[Response
 def make(path: Path, keys: frozenset[str], currency: str = "EUR") -> FastAPI:
     """The application over one store; who calls names one of the keys."""
     app = FastAPI(
-        title="Practice network", version="1", description="A simulation of an ad network.", docs_url=None
+        title="Practice network",
+        version="1",
+        description="A simulation of an ad network.",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
     )
+
+    @app.get("/openapi.json", include_in_schema=False)
+    def described(key: Caller) -> dict[str, Any]:
+        """The OpenAPI document, for whoever has a key."""
+        return app.openapi()
+
     app.state.network = Network(Store(path), keys, currency)
     app.middleware("http")(_short)
     for of in (router, plans_router):

@@ -23,15 +23,12 @@ def public_address(name: str, port: int, is_local: bool) -> str:
     return addresses[0]
 
 
-# IPv4-compatible (RFC 4291 §2.5.5.1), IPv4 translation (RFC 6052, RFC 8215).
-_LEADS_INSIDE = [ipaddress.ip_network(n) for n in ("::/96", "64:ff9b::/96", "64:ff9b:1::/48")]
+# Global unicast (RFC 4291 §2.4): everything else in IPv6 is special, or carries an IPv4 address inside.
+_GLOBAL_UNICAST = ipaddress.ip_network("2000::/3")
 
 
 def _is_public(address: str) -> bool:
     ip = ipaddress.ip_address(address.partition("%")[0])
-    if isinstance(ip, ipaddress.IPv6Address):
-        # Addresses that carry an IPv4 one inside lead where that one leads.
-        inner = ip.ipv4_mapped or ip.sixtofour or (ip.teredo[1] if ip.teredo else None)
-        if inner is not None or ip.is_site_local or any(ip in network for network in _LEADS_INSIDE):
-            return False
+    if isinstance(ip, ipaddress.IPv6Address) and (ip not in _GLOBAL_UNICAST or ip.sixtofour or ip.teredo):
+        return False
     return ip.is_global and not ip.is_multicast

@@ -1,12 +1,21 @@
-"""Links that open a page with the tag's editor, so that a draft's variant is written on the page itself."""
+"""Links that open a page with the tag's editor, so that a draft's variant is written on the page itself.
+
+The link's ticket stands in the address's fragment, which no server and no referrer is told. The tag takes it out at once and
+exchanges it, once, for a token that holds for the origin that the page has, and that only the editor's own script knows.
+"""
 
 from __future__ import annotations
 
 import json
 import re
+import secrets
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import wraps
+from hashlib import sha256
 from typing import Any
+from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.db import transaction
@@ -15,6 +24,7 @@ from django.utils.crypto import constant_time_compare, salted_hmac
 from django.views.decorators.csrf import csrf_exempt
 
 from clabo.accounts.models import Membership, Role, User
+from clabo.bodies import read_json
 from clabo.core.changes import Change, read_changes
 from clabo.core.rules.errors import RuleError
 from clabo.problems import Problem
@@ -22,14 +32,17 @@ from clabo.sites.reach import origin_of
 from clabo.splits.elements import have_looked
 from clabo.splits.kept import MOST_BYTES as MOST_PICTURE
 from clabo.splits.kept import keep_picture
-from clabo.splits.models import Deed, SplitTest, Variant
+from clabo.splits.models import Deed, EditSession, SplitTest, Variant
 from clabo.splits.services import note
 from clabo.wording import say
 
+# A link is followed right away; what it is exchanged for lasts as long as one writes.
+TICKET_FOR = timedelta(minutes=10)
 GOOD_FOR = timedelta(hours=2)
 MOST_BYTES = 200_000
 _SALT = "clabo.splits.editing"
-_TOKEN = re.compile(r"(\d{1,18})-([B-H])-(\d{1,18})-(\d{1,12})-([0-9a-f]{32})")
+_TICKET = re.compile(r"(\d{1,18})-([B-H])-(\d{1,18})-(\d{1,12})-[0-9a-f]{16}-[0-9a-f]{32}")
+_BEARER = re.compile(r"Bearer ([\w-]{20,100})")
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +55,7 @@ class Writing:
 
 
 def edit_address(test: SplitTest, letter: str, person: User, now: datetime | None = None) -> str:
-    """The test's page with the editor on it, for two hours and for what this person may do; raises Problem."""
+    """The test's page with the editor on it, once and for what this person may do; raises Problem."""
     if test.state != SplitTest.State.DRAFT:
         raise Problem("Only a draft can be written. Copy the test to write it anew.", status=409)
     if test.what != SplitTest.What.CONTENT:
@@ -50,22 +63,58 @@ def edit_address(test: SplitTest, letter: str, person: User, now: datetime | Non
     variant = next((v for v in test.variants.all() if v.letter == letter and letter != "A"), None)
     if variant is None:
         raise Problem("Choose one of the test’s challengers.", "letter")
-    until = int(((now or datetime.now(UTC)) + GOOD_FOR).timestamp())
-    joint = "&" if "?" in variant.path else "?"
-    token = _token(test.pk, letter, person.pk, until)
-    return f"{origin_of(test.site, variant.host)}{variant.path}{joint}clabo=edit-{token}"
+    until = int(((now or datetime.now(UTC)) + TICKET_FOR).timestamp())
+    said = f"{test.pk}-{letter}-{person.pk}-{until}-{secrets.token_hex(8)}"
+    return f"{origin_of(test.site, variant.host)}{variant.path}#clabo=edit-{said}-{_signature(said)}"
 
 
-def written_by(token: str, now: datetime | None = None) -> Writing:
-    """What a link's token lets somebody write; raises Problem where it is over, was never made here, or they may no longer."""
-    parts = _TOKEN.fullmatch(token)
-    if not parts:
+def open_session(ticket: str, origin: str, now: datetime | None = None) -> tuple[str, Writing]:
+    """A token in exchange for a link's ticket, for this origin alone and once; raises Problem."""
+    now = now or datetime.now(UTC)
+    parts = _TICKET.fullmatch(ticket)
+    said, _, signature = ticket.rpartition("-")
+    if not parts or not constant_time_compare(_signature(said), signature):
         raise Problem("This link is not one of ours.", status=404)
-    test_id, letter, person_id, until = int(parts[1]), parts[2], int(parts[3]), int(parts[4])
-    if not constant_time_compare(_token(test_id, letter, person_id, until), token):
-        raise Problem("This link is not one of ours.", status=404)
-    if until < (now or datetime.now(UTC)).timestamp():
+    if int(parts[4]) < now.timestamp():
         raise Problem("This link is over. Take a new one from the test.", status=410)
+    writing = _writing(int(parts[1]), parts[2], int(parts[3]))
+    if not writing.test.site.hosts.filter(host=urlsplit(origin).netloc.lower()).exists():
+        raise Problem("A variant is written on the site’s own pages only.", status=403)
+    token = secrets.token_urlsafe(32)
+    EditSession.objects.filter(until__lt=now).delete()
+    _, made = EditSession.objects.get_or_create(
+        ticket=_digest(ticket),
+        defaults={
+            "token": _digest(token),
+            "test": writing.test,
+            "letter": writing.variant.letter,
+            "person": writing.person,
+            "origin": origin,
+            "until": now + GOOD_FOR,
+        },
+    )
+    if not made:
+        raise Problem("This link has been used. Take a new one from the test.", status=410)
+    return token, writing
+
+
+def written_by(token: str, origin: str, now: datetime | None = None) -> Writing:
+    """What the editor on a page may write; raises Problem where it is over, is another page's, or they may no longer."""
+    session = EditSession.objects.filter(token=_digest(token)).first()
+    if session is None or session.origin != origin:
+        raise Problem("The editor is not open here. Take a new link from the test.", status=404)
+    if session.until < (now or datetime.now(UTC)):
+        raise Problem("The editor has been open for too long. Take a new link from the test.", status=410)
+    return _writing(session.test_id, session.letter, session.person_id)
+
+
+def bearer(told: str) -> str:
+    """The token in an Authorization header (RFC 6750), or nothing."""
+    found = _BEARER.fullmatch(told)
+    return found[1] if found else ""
+
+
+def _writing(test_id: int, letter: str, person_id: int) -> Writing:
     test = SplitTest.objects.filter(pk=test_id).select_related("site").first()
     if test is None or test.state != SplitTest.State.DRAFT:
         raise Problem("The test is no draft any more, so that it cannot be written.", status=409)
@@ -118,52 +167,85 @@ def _one_as_written(one: object) -> object:
     }
 
 
-def _token(test_id: int, letter: str, person_id: int, until: int) -> str:
-    said = f"{test_id}-{letter}-{person_id}-{until}"
-    return f"{said}-{salted_hmac(_SALT, said, settings.SECRET_KEY, algorithm='sha256').hexdigest()[:32]}"
+def _signature(said: str) -> str:
+    return salted_hmac(_SALT, said, settings.SECRET_KEY, algorithm="sha256").hexdigest()[:32]
 
 
-@csrf_exempt
-def edit(request: HttpRequest, token: str) -> HttpResponse:
-    """What the editor reads and keeps, from whatever origin the page has: the token says who it is, and no cookie does."""
-    try:
-        writing = written_by(token)
-        if request.method == "POST":
-            write(writing, _sent(request))
-        elif request.method != "GET":
-            raise Problem("Read the draft with GET, and keep it with POST.", status=405)
-        name, letter = writing.test.name, writing.variant.letter
-        writing.variant.refresh_from_db()
-        changes = [_for_editor(c) for c in read_changes(writing.variant.changes)]
-        answer = JsonResponse({"name": name, "letter": letter, "changes": changes})
-    except Problem as problem:
-        answer = JsonResponse({"detail": problem.detail, "field": problem.field}, status=problem.status)
-    answer["access-control-allow-origin"] = "*"
-    answer["cache-control"] = "no-store"
-    answer["x-robots-tag"] = "noindex"
-    return answer
+def _digest(secret: str) -> str:
+    return sha256(secret.encode()).hexdigest()
 
 
-@csrf_exempt
-def edit_picture(request: HttpRequest, token: str) -> HttpResponse:
-    """Keeps a picture for the draft that the token is of; the body is the file."""
-    try:
-        writing = written_by(token)
-        if request.method != "POST":
-            raise Problem("Send the picture with POST.", status=405)
-        # Not `body`, which takes no more than a form may hold.
-        answer = JsonResponse({"address": keep_picture(writing.test.site, request.read(MOST_PICTURE + 1))})
-    except Problem as problem:
-        answer = JsonResponse({"detail": problem.detail, "field": problem.field}, status=problem.status)
-    answer["access-control-allow-origin"] = "*"
-    answer["cache-control"] = "no-store"
-    return answer
+Answer = Callable[[HttpRequest], dict[str, Any]]
+
+
+def _told(answer: Answer) -> Callable[[HttpRequest], HttpResponse]:
+    """A view of POST from whatever origin the page has: the ticket or token says who it is, and no cookie does."""
+
+    @csrf_exempt
+    @wraps(answer)
+    def view(request: HttpRequest) -> HttpResponse:
+        response: HttpResponse
+        if request.method == "OPTIONS":
+            response = HttpResponse(status=204)
+            response["access-control-allow-headers"] = "authorization"
+            response["access-control-max-age"] = "600"
+        else:
+            try:
+                if request.method != "POST":
+                    raise Problem("The editor sends everything with POST.", status=405)
+                response = JsonResponse(answer(request))
+            except Problem as problem:
+                said = {"detail": problem.detail, "field": problem.field}
+                response = JsonResponse(said, status=problem.status)
+        response["access-control-allow-origin"] = "*"
+        response["cache-control"] = "no-store"
+        response["x-robots-tag"] = "noindex"
+        return response
+
+    return view
+
+
+def _by(request: HttpRequest) -> Writing:
+    return written_by(bearer(request.headers.get("authorization", "")), request.headers.get("origin", ""))
+
+
+@_told
+def edit_open(request: HttpRequest) -> dict[str, Any]:
+    """Exchanges the link's ticket, which is the body, for a token, and says what the draft holds."""
+    if len(request.body) > 200:
+        raise Problem("This link is not one of ours.", status=404)
+    ticket = request.body.decode("ascii", "replace")
+    token, writing = open_session(ticket, request.headers.get("origin", ""))
+    return {"token": token, **_draft(writing)}
+
+
+@_told
+def edit_draft(request: HttpRequest) -> dict[str, Any]:
+    """Keeps what was written."""
+    writing = _by(request)
+    write(writing, _sent(request))
+    writing.variant.refresh_from_db()
+    return _draft(writing)
+
+
+@_told
+def edit_picture(request: HttpRequest) -> dict[str, Any]:
+    """Keeps a picture for the draft; the body is the file."""
+    writing = _by(request)
+    # Not `body`, which takes no more than a form may hold.
+    return {"address": keep_picture(writing.test.site, request.read(MOST_PICTURE + 1))}
+
+
+def _draft(writing: Writing) -> dict[str, Any]:
+    changes = [_for_editor(c) for c in read_changes(writing.variant.changes)]
+    return {"name": writing.test.name, "letter": writing.variant.letter, "changes": changes}
 
 
 def _sent(request: HttpRequest) -> object:
     if len(request.body) > MOST_BYTES:
         raise Problem("That is more than a variant can change.", status=413)
     try:
-        return json.loads(request.body)
+        # Half a surrogate pair is refused by the text that has it.
+        return read_json(request.body, json.loads)
     except ValueError:
-        raise Problem("Send the changes as JSON.", status=422) from None
+        raise Problem("Send the changes as JSON, nested no deeper than they are read.", status=422) from None

@@ -162,6 +162,21 @@ class Deed(models.Model):
         ordering = ("at", "pk")
 
 
+class EditSession(models.Model):
+    """An editor that is open on a page: what a link was exchanged for, once. Secrets are kept as SHA-256 alone."""
+
+    ticket = models.CharField(max_length=64, unique=True)
+    token = models.CharField(max_length=64, unique=True)
+    # A test that is removed meanwhile is told of as such.
+    test = models.ForeignKey(
+        SplitTest, on_delete=models.DO_NOTHING, related_name="+", db_constraint=False, db_index=False
+    )
+    letter = models.CharField(max_length=1)
+    person = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    origin = models.CharField(max_length=300)
+    until = models.DateTimeField(db_index=True)
+
+
 class Variant(models.Model):
     """One address of a test, or what it changes on the test's one page. Letter A is the control."""
 

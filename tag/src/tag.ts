@@ -100,7 +100,9 @@ function run(settings: Settings): unknown {
   // The page may tidy its address before the first sending.
   const came = location.search;
   // Own visits and rehearsals: the link says so once, and the browser or the tab remembers (parts/notice.ts).
-  const told = /[?&]clabo=([\w-]+)/.exec(came)?.[1];
+  const told = /[?&#]clabo=([\w-]+)/.exec(came + location.hash)?.[1];
+  // What lets somebody write a draft is for nobody else on the page.
+  if (/clabo=edit/.test(location.hash)) tried(() => history.replaceState(history.state, "", location.pathname + came));
 
   let referrer: string = ofDocument("referrer") || "";
   const touch = navigator.maxTouchPoints > 0 && tried(() => matchMedia("(pointer: coarse)").matches);

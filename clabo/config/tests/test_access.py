@@ -9,10 +9,13 @@ from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, TestCase
+from django.test.client import encode_multipart
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from clabo.accounts import services
 from clabo.accounts.models import ApiToken, Membership, Role, User
+from clabo.accounts.scopes import READING_POSTS as READING_POSTS_OF_TOKENS
+from clabo.accounts.scopes import ROUTES, name_of
 from clabo.accounts.tokens import make_token, revoke
 from clabo.audiences.lists import make_list
 from clabo.audiences.services import AudienceContent, make_audience
@@ -236,7 +239,7 @@ class EveryRoute(TestCase):
         paths = api.get_openapi_schema()["paths"]
         return [(method, path) for path, methods in paths.items() for method in methods]
 
-    def call(self, client: Client, method: str, path: str, **other: Any) -> Any:
+    def address(self, path: str, **other: Any) -> str:
         known = {
             "workspace_id": self.site.workspace_id,
             "site_id": self.site.pk,
@@ -282,12 +285,16 @@ class EveryRoute(TestCase):
             address += f"?of={self.audience.pk}&of={self.other_audience.pk}"
         if path.endswith("/proposed"):
             address += f"?conversion={self.rule.pk}"
-        if path.endswith("/notes") and method == "get":
+        if path.endswith("/notes"):
             address += "?first=2026-10-01&last=2026-10-31"
         if path.endswith("/ways"):
             address += f"?page={self.page.pk}"
         if path.endswith("{site_id}/people"):
             address += "?find=" + Visitor.objects.get(site=self.site).key.hex
+        return address
+
+    def call(self, client: Client, method: str, path: str, **other: Any) -> Any:
+        address = self.address(path, **other)
         if path.endswith("/spend/files"):
             return client.post(address, {"file": SimpleUploadedFile("f.csv", b"day,cost\n2026-01-01,1\n")})
         if path.endswith("/tests/pictures"):
@@ -335,26 +342,51 @@ class EveryRoute(TestCase):
                 self.assertEqual(answer.status_code, 403, (method, path, answer.content))
                 self.assertIn("Ask an owner", answer.json()["detail"])
 
-    def test_a_token_reads_what_a_viewer_sees_and_changes_nothing(self) -> None:
+    def test_a_token_reads_what_its_scope_names_and_changes_nothing(self) -> None:
+        """Every route of the URL map by every scope: closed unless it is in the list."""
         people = make_token(self.site.workspace, "Export", "people", 30, self.owner)[1]
         secrets = {*BridgeLink.objects.values_list("secret", flat=True)}
         secrets |= {*ProofKey.objects.values_list("secret", flat=True)}
         self.assertTrue(secrets)
-        for text, closed in ((self.token_text, CLOSED_GETS), (people, set())):
+        named = {
+            (m, name_of(re.sub(r"\{\w+\}", "1", path))): path
+            for m, path in self.routes()
+            if path.startswith("/api/sites/")
+        }
+        for scope, text in (("reports", self.token_text), ("people", people)):
+            # Nothing in the list has gone.
+            reading = {("post" if n in READING_POSTS_OF_TOKENS else "get", n) for n in ROUTES[scope]}
+            self.assertEqual(reading - set(named), set())
             client = Client(headers={"authorization": f"Bearer {text}"})
             for method, path in self.routes():
                 if (method, path) in OPEN:
                     continue
                 answer = self.call(client, method, path)
-                reads = method == "get" or path.endswith("/paths/report")
                 told = b"".join(answer) if answer.streaming else answer.content
                 self.assertFalse(any(s.encode() in told for s in secrets), (method, path))
-                if reads and path.startswith("/api/sites/") and path not in closed:
-                    self.assertIn(answer.status_code, (200, 404), (method, path))
+                name = name_of(re.sub(r"\{\w+\}", "1", path))
+                if (method, name) in reading and name is not None:
+                    self.assertIn(answer.status_code, (200, 404), (scope, method, path))
                 else:
-                    self.assertEqual(answer.status_code, 403, (method, path))
+                    self.assertEqual(answer.status_code, 403, (scope, method, path))
         self.token.refresh_from_db()
         self.assertIsNotNone(self.token.last_used_at)
+
+    def test_a_reports_token_reads_of_nobody_in_particular(self) -> None:
+        client = Client(headers={"authorization": f"Bearer {self.token_text}"})
+        for path in (
+            "people",
+            "people/1",
+            "live",
+            "lists",
+            "audiences/1/members",
+            "kit",
+            "proof-keys",
+            "nothing",
+        ):
+            answer = client.get(f"/api/sites/{self.site.pk}/{path}")
+            self.assertIn(answer.status_code, (403, 404), path)
+            self.assertNotEqual((path, answer.status_code), ("people", 404))
 
     def test_a_token_ends(self) -> None:
         pages = f"/api/sites/{self.site.pk}/pages"
@@ -389,6 +421,31 @@ class EveryRoute(TestCase):
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))
 
+    def test_private_answers_are_kept_by_no_cache(self) -> None:
+        client = self.signed_in(self.owner)
+        for method, path in self.routes():
+            if method != "get" or "{token}" in path:
+                continue
+            kept = self.call(client, method, path).headers.get("cache-control", "")
+            self.assertTrue("no-store" in kept or kept.startswith("private"), (path, kept))
+
+    def test_a_body_that_is_no_json_or_too_deep_is_refused(self) -> None:
+        client = self.signed_in(self.owner)
+        # Some of these calls remove what others name.
+        addresses = {(m, path): self.address(path) for m, path in self.routes() if "{token}" not in path}
+        for (method, path), address in addresses.items():
+            if method == "get" or (method, path) in OPEN or path.endswith(("/files", "/pictures")):
+                continue
+            call = getattr(client, method)
+            body = encode_multipart("xx", {"a": "1"})
+            for data, kind in (
+                (body, "multipart/form-data; boundary=xx"),
+                (b"a=1", "application/x-www-form-urlencoded"),
+                (b"[" * 100_000 + b"]" * 100_000, "application/json"),
+                (b'{"name": ' * 900 + b"1" + b"}" * 900, "application/json"),
+            ):
+                self.assertLess(call(address, data, kind).status_code, 500, (method, path, kind))
+
     def test_a_wrong_body_names_the_field(self) -> None:
         client = self.signed_in(self.owner)
         answer = client.post(
@@ -407,14 +464,23 @@ class EveryRoute(TestCase):
         self.assertEqual(self.test.state, "draft")
 
 
+def member() -> Client:
+    client = Client()
+    user = make_user(make_site(), Role.VIEWER, "reader@shop.example")
+    client.force_login(user, backend="allauth.account.auth_backends.AuthenticationBackend")
+    return client
+
+
 class Description(TestCase):
     def test_the_page_rests_on_nothing_from_elsewhere(self) -> None:
-        page = Client().get("/api/docs").content.decode()
+        self.assertEqual(Client().get("/api/docs").status_code, 401)
+        page = member().get("/api/docs").content.decode()
         self.assertEqual(set(re.findall(r'(?:src|href)="(/[a-z]+/|[a-z]+:)', page)), {"/static/"})
         self.assertEqual(Client().get("/static/ninja/swagger-ui-bundle.js").status_code, 200)
 
     def test_every_route_says_what_an_error_looks_like(self) -> None:
-        paths = Client().get("/api/openapi.json").json()["paths"]
+        self.assertEqual(Client().get("/api/openapi.json").status_code, 401)
+        paths = member().get("/api/openapi.json").json()["paths"]
         for path, methods in paths.items():
             for method, operation in methods.items():
                 content = operation["responses"]["4XX"]["content"]

@@ -50,6 +50,12 @@ class Writing(ContentCase):
         page = self.window(**options)
         page.goto(edit_address(test, "B", self.person), wait_until="networkidle")
         expect(page.get_by_role("toolbar", name="Writing a variant")).to_be_visible()
+        # What lets somebody write is read by no script of the page.
+        self.assertNotIn("clabo=", page.url)
+        asked = page.evaluate("performance.getEntriesByType('resource').map((e) => e.name).join(' ')")
+        kept = page.evaluate("JSON.stringify([{ ...sessionStorage }, { ...localStorage }, document.cookie])")
+        self.assertIn("/edit/open", asked)
+        self.assertNotRegex(asked + kept, r"edit-\d|edit/[^od]")
         return page
 
     def test_from_pointing_at_it_to_a_visitor_who_sees_it(self) -> None:

@@ -102,6 +102,8 @@ class Fetching(SimpleTestCase):
             "2002:7f00:1::",
             "::127.0.0.1",
             "64:ff9b:1::7f00:1",
+            "::ffff:0:7f00:1",
+            "5f00::1",
             "fec0::1",
             "224.0.0.1",
         ):
@@ -111,6 +113,7 @@ class Fetching(SimpleTestCase):
             public = (socket.AF_INET, socket.SOCK_STREAM, 6, "", ("93.184.216.34", 80))
             with patch("socket.getaddrinfo", return_value=[public, *answer]):
                 self.assertIn("private network", self.refused("http://shop.example/", ["shop.example"]))
+        self.assertTrue(guard._is_public("2606:4700::1111"))
         self.assertTrue(guard._is_public("93.184.216.34"))
         # The demo's origin is open to the demo's site alone.
         site = Site(pk=1, is_demo=False)

@@ -12,10 +12,11 @@ from PIL import Image
 
 from clabo.accounts.models import Role
 from clabo.splits import services
-from clabo.splits.editing import edit_address
+from clabo.splits.editing import edit_address, open_session
 from clabo.splits.kept import MOST_BYTES
-from clabo.splits.models import KeptPicture
+from clabo.splits.models import KeptPicture, SplitTest
 from clabo.splits.tests.test_content import ContentCase
+from clabo.splits.tests.test_editing import ORIGIN
 from clabo.testing.asking import Member
 from clabo.testing.traffic import make_user
 
@@ -72,16 +73,22 @@ class Kept(ContentCase):
             self.assertEqual(Client().get(path).status_code, 404)
         self.assertFalse(KeptPicture.objects.exists())
 
+    def opened(self, test: SplitTest) -> Client:
+        """What the editor of B is on the page."""
+        ticket = edit_address(test, "B", self.editor).partition("#clabo=edit-")[2]
+        token = open_session(ticket, ORIGIN)[0]
+        return Client(headers={"origin": ORIGIN, "authorization": f"Bearer {token}"})
+
     def test_the_editor_sends_one_by_its_link(self) -> None:
         test = services.save_test(self.site, self.drafted())
-        token = edit_address(test, "B", self.editor).partition("clabo=edit-")[2]
-        answer = Client().post(f"/edit/{token}/picture", picture(), "text/plain")
+        editor = self.opened(test)
+        answer = editor.post("/edit/picture", picture(), "text/plain")
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertEqual(answer["access-control-allow-origin"], "*")
         self.assertEqual(Client().get(urlsplit(answer.json()["address"]).path).status_code, 200)
-        self.assertEqual(Client().get(f"/edit/{token}/picture").status_code, 405)
-        forged = f"{token[:-1]}{'0' if token[-1] != '0' else '1'}"
-        self.assertEqual(Client().post(f"/edit/{forged}/picture", picture(), "text/plain").status_code, 404)
+        self.assertEqual(editor.get("/edit/picture").status_code, 405)
+        forged = Client(headers={"origin": ORIGIN, "authorization": "Bearer " + "0" * 43})
+        self.assertEqual(forged.post("/edit/picture", picture(), "text/plain").status_code, 404)
         self.assertEqual(KeptPicture.objects.count(), 1)
 
     def test_one_of_several_megabytes(self) -> None:
@@ -91,21 +98,21 @@ class Kept(ContentCase):
         self.assertGreater(len(large.getvalue()), 2 << 20)
         self.assertEqual(self.sent(large.getvalue())[0], 200)
         test = services.save_test(self.site, self.drafted())
-        token = edit_address(test, "B", self.editor).partition("clabo=edit-")[2]
-        answer = Client().post(f"/edit/{token}/picture", large.getvalue(), "text/plain")
+        editor = self.opened(test)
+        answer = editor.post("/edit/picture", large.getvalue(), "text/plain")
         self.assertEqual(answer.status_code, 200, answer.content)
-        answer = Client().post(f"/edit/{token}/picture", b"x" * (MOST_BYTES + 1), "text/plain")
+        answer = editor.post("/edit/picture", b"x" * (MOST_BYTES + 1), "text/plain")
         self.assertEqual((answer.status_code, answer.json()["field"]), (413, "picture"))
 
     def test_markup_and_rules_come_back_as_they_were_written(self) -> None:
         markup = {"html": {"selector": "h1", "place": "after", "html": "<p>New</p>"}}
         sheet = {"sheet": {"css": "h1 { color: red }"}}
         test = services.save_test(self.site, self.drafted(changes=[[], [markup, sheet]]))
-        token = edit_address(test, "B", self.editor).partition("clabo=edit-")[2]
-        told = Client().get(f"/edit/{token}.json").json()["changes"]
+        editor = self.opened(test)
+        told = editor.post("/edit/draft", [markup, sheet], "application/json").json()["changes"]
         self.assertEqual(told[0]["html"]["nodes"], [["p", {}, ["New"]]])
         self.assertEqual(told[1]["sheet"]["rules"], ["h1{color:red;}"])
-        answer = Client().post(f"/edit/{token}.json", told, "application/json")
+        answer = editor.post("/edit/draft", told, "application/json")
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertEqual(test.variants.get(letter="B").changes, [markup, sheet])
         said = Member(self.site).ask("GET", f"/tests/{test.pk}")["test"]["variants"][1]["says"]

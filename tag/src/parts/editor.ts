@@ -100,7 +100,7 @@ class Editor {
   private readonly watching = watch(() => this.make());
 
   constructor(
-    private readonly to: string,
+    private readonly call: (what: string, body: BodyInit) => Promise<Response>,
     draft: Draft,
   ) {
     this.history = new History(draft.changes);
@@ -371,14 +371,7 @@ class Editor {
     const [chosen] = Array.from(file.files ?? []);
     if (!chosen) return;
     this.say("Sending the picture …");
-    const answer = await tried(() =>
-      fetch(`${this.to.slice(0, -".json".length)}/picture`, {
-        method: "POST",
-        credentials: "omit",
-        // Without a kind, so that no browser asks beforehand.
-        body: chosen.slice(0, chosen.size, ""),
-      }).catch(() => undefined),
-    );
+    const answer = await tried(() => this.call("picture", chosen.slice(0, chosen.size, "")).catch(() => undefined));
     const said = await answer?.json();
     if (answer?.ok) address.value = String(said.address);
     this.say(answer?.ok ? "Clabo keeps the picture." : String(said?.detail ?? "It could not be sent. Is Clabo there?"));
@@ -391,8 +384,7 @@ class Editor {
       this.say(typeof why === "string" ? why : "It could not be saved. Is Clabo there?"),
     );
     try {
-      // As plain text, so that no browser asks beforehand.
-      const answer = await fetch(this.to, { method: "POST", credentials: "omit", body: JSON.stringify(sent) });
+      const answer = await this.call("draft", JSON.stringify(sent));
       const said = await answer.json();
       if (!answer.ok) return failed(String(said.detail));
       this.saved = sent;
@@ -419,16 +411,18 @@ function told(change: Change) {
   return `${block?.template} “${block?.title}” ${block?.place} ${block?.selector}`;
 }
 
-async function start({ settings, told: asked }: Tag) {
-  const token = /^edit-([\w-]+)$/.exec(asked ?? "")?.[1];
-  if (!token) return;
-  const to = `${settings.to}/edit/${token}.json`;
-  const answer = await fetch(to, { credentials: "omit" });
-  const draft: Draft = await answer.json();
+async function start(tag: Tag) {
+  const ticket = /^edit-([\w-]+)$/.exec(tag.told ?? "")?.[1];
+  if (!ticket) return;
+  tag.told = undefined;
+  const to = `${tag.settings.to}/edit/`;
+  const answer = await fetch(`${to}open`, { method: "POST", credentials: "omit", body: ticket });
+  const draft: Draft & { token: string } = await answer.json();
   if (!answer.ok) return alert(String(draft.detail));
   if (document.readyState === "loading")
     await new Promise((go) => addEventListener("DOMContentLoaded", go, { once: true }));
-  new Editor(to, draft);
+  const headers = { authorization: `Bearer ${draft.token}` };
+  new Editor((what, body) => fetch(to + what, { method: "POST", credentials: "omit", headers, body }), draft);
 }
 
 window.clabo?.part?.("editor", (tag) => {
