@@ -146,7 +146,8 @@ def _stated(site_id: int, numbers: list[int]) -> defaultdict[int, tuple[str, str
     pks = list(people)
     browsers = Visitor.objects.filter(in_array("id", pks) | in_array("joined_to_id", pks))
     rows = (
-        Statement.objects.filter(in_array("visitor_id", browsers.values_list("id", flat=True)))
+        Statement.objects.counted()
+        .filter(in_array("visitor_id", browsers.values_list("id", flat=True)))
         .annotate(owner=owner)
         .order_by("identity__hash")
         .values_list("owner", "identity__kind", "identity__hash")

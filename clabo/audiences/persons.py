@@ -62,15 +62,15 @@ def histories(site: Site, visitor_ids: Collection[int]) -> dict[int, list[Happen
             Happening(c.time, c.time.astimezone(zone).date(), conversion=c.rule_id, about=c)
         )
     tests = tests_of(site.pk)
-    for seen_at, pk, test, letter in (
+    for seen_at, pk, test, letter, visit_id in (
         tests.exposures.filter(these, first_at__gte=since).values_list(
-            "first_at", "visitor", "test_id", "letter"
+            "first_at", "visitor", "test_id", "letter", "visit_id"
         )
         if tests
         else ()
     ):
         day = seen_at.astimezone(zone).date()
-        found[pk].append(Happening(seen_at, day, variant=(test, letter)))
+        found[pk].append(Happening(seen_at, day, variant=(test, letter), about=visit_id))
     return {
         pk: sorted(found[pk], key=lambda h: (h.time, h.arrival is None, h.conversion is not None))
         for pk in visitor_ids
@@ -270,7 +270,7 @@ def person_of(site: Site, visitor_id: int) -> Known:
     belongs = []
     for pk, row in others.rows.items():
         definition = definitions[pk]
-        counted = [h for h in history if row.empty_at is None or _received(h) >= row.empty_at]
+        counted = [h for h in history if row.empty_at is None or received(h) >= row.empty_at]
         person = Person(counted, population.today, _belongs(population, definition, visitor.number))
         belongs.append(Belonging(row, person.member(definition), list(person.lines(definition)), definition))
     identities: list[tuple[Identity, int]] = [(i, i.browsers) for i in counted_by]
@@ -284,5 +284,6 @@ def person_of(site: Site, visitor_id: int) -> Known:
     )
 
 
-def _received(h: Happening) -> datetime:
+def received(h: Happening) -> datetime:
+    """When it came in, which may be a while after it happened."""
     return h.about.received if isinstance(h.about, Event) else h.time

@@ -1,4 +1,4 @@
-"""Proven orders: the site's own server signs what an order is worth, so that nobody else can make one up.
+"""Proven orders and people: the site's own server signs what an order is worth, and who somebody is.
 
 The site key is public, and whoever reads a page can send what its tag sends. What a visitor's browser cannot make is
 the signature of somebody who knows the site's proof key.
@@ -10,6 +10,8 @@ import hmac
 import re
 from collections.abc import Iterable, Mapping
 from decimal import Decimal, InvalidOperation
+
+from clabo.core.identities import digest
 
 PROPERTY = "proof"
 _PROOF = re.compile(r"[0-9a-f]{64}")
@@ -59,3 +61,37 @@ def is_proven(properties: Mapping[str, object], order: str, secrets: Iterable[st
         return False
     told_value, told_currency = properties.get("value"), properties.get("currency")
     return any(hmac.compare_digest(given, sign(s, order, told_value, told_currency)) for s in secrets)
+
+
+def sign_person(secret: str, visitor: str, email: str = "", customer: str = "") -> str:
+    """The proof of who is at a browser: HMAC-SHA256 (RFC 2104) of `told_person`. What the site's server computes.
+
+    Parameters
+    ----------
+    secret : str
+        A proof key of the site.
+    visitor : str
+        The browser's id, as the cookie `clabo_id` says it: a proof is good for that browser alone.
+    email, customer : str
+        What the page states, as text; empty where it states no such thing.
+    """
+    hashes = {kind: digest(kind, text) for kind, text in (("email", email), ("id", customer)) if text}
+    return hmac.new(secret.encode(), told_person(visitor, hashes).encode(), "sha256").hexdigest()
+
+
+def told_person(visitor: str, hashes: Mapping[str, str]) -> str:
+    """The text that is signed: the word, the browser's id, and the hashes of e-mail address and customer id, a line each.
+
+    >>> told_person("0" * 32, {"id": "ab"})
+    'person\\n00000000000000000000000000000000\\n\\nab'
+    """
+    return f"person\n{visitor}\n{hashes.get('email', '')}\n{hashes.get('id', '')}"
+
+
+def is_person_proven(person: Mapping[str, str], visitor: str, secrets: Iterable[str]) -> bool:
+    """Whether what a page states (hashes by kind, and the proof) carries the proof of it for this browser."""
+    given = person.get(PROPERTY, "")
+    if not _PROOF.fullmatch(given):
+        return False
+    told = told_person(visitor, person).encode()
+    return any(hmac.compare_digest(given, hmac.new(s.encode(), told, "sha256").hexdigest()) for s in secrets)

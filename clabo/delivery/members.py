@@ -32,9 +32,10 @@ def members_of(audience: Audience) -> BitMap:
 def lay_out_wanted(site_id: int, people: BitMap) -> int:
     """Write what these people have stated of themselves, each identity once, into `wanted_members`; how many there are.
 
-    The table is this connection's own. Their other browsers count as they do. An identity that was taken apart, or that
-    too many browsers state (somebody's test address, or the shop's own), stands for nobody. What was stated of somebody
-    before they took back their consent, in any of their browsers, does not count.
+    The table is this connection's own. Their other browsers count as they do. An identity that was taken apart stands for
+    nobody, and of one that is proven only what is proven counts. Of an identity that many browsers state the first
+    MOST_BROWSERS count: whoever makes up more must not have it taken out. What was stated in a browser before consent was
+    taken back in it does not count; where that browser had proven who it is, nor does it in any other.
     """
     with connection.cursor() as cursor:
         clear_up()
@@ -55,16 +56,20 @@ def lay_out_wanted(site_id: int, people: BitMap) -> int:
             ), found AS MATERIALIZED (
                 SELECT DISTINCT i.id, i.kind, i.hash
                 FROM events_statement s JOIN browsers b ON b.id = s.visitor_id JOIN events_identity i ON i.id = s.identity_id
-                WHERE NOT i.off AND i.site_id = %(site)s AND NOT EXISTS (
-                    SELECT FROM delivery_withdrawal w JOIN browsers o ON o.id = w.visitor_id
-                    WHERE o.person = b.person AND w.at >= s.first_at
-                )
+                WHERE NOT i.off AND i.site_id = %(site)s AND (s.proven OR NOT i.proven) AND NOT EXISTS (
+                    SELECT FROM delivery_withdrawal w WHERE w.visitor_id = s.visitor_id AND w.at >= s.first_at
+                ) AND NOT EXISTS (
+                    SELECT FROM events_statement p JOIN delivery_withdrawal w ON w.visitor_id = p.visitor_id
+                    WHERE p.identity_id = s.identity_id AND p.proven AND w.at >= s.first_at
+                ) AND (s.proven OR %(most)s > (
+                    SELECT count(*) FROM (
+                        SELECT FROM events_statement e
+                        WHERE e.identity_id = s.identity_id AND (e.first_at, e.visitor_id) < (s.first_at, s.visitor_id)
+                        LIMIT %(most)s
+                    ) earlier
+                ))
             )
             SELECT (array_position(%(kinds)s::text[], kind::text) - 1)::smallint AS kind, hash FROM found
-            WHERE id NOT IN (
-                SELECT c.identity_id FROM events_statement c JOIN found f ON f.id = c.identity_id
-                GROUP BY 1 HAVING count(*) > %(most)s
-            )
             """,
             {"site": site_id, "kinds": list(KINDS), "most": MOST_BROWSERS},
         )

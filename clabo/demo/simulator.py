@@ -47,7 +47,7 @@ class _Person:
     device: str
 
 
-def _stated(path: str, visitor: str) -> dict[Literal["email", "id"], str]:
+def _stated(path: str, visitor: str) -> dict[Literal["email", "id", "proof"], str]:
     """Who the shop says it is: somebody signed in, or once an address was left. Now and then two browsers leave the same one."""
     if int(visitor[12:16], 16) % 100 < scenario.SIGNED_IN:
         return {"email": digest("email", scenario.address_of(scenario.KEEPERS + int(visitor[:12], 16)))}

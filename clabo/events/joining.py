@@ -14,13 +14,15 @@ from datetime import datetime
 from uuid import UUID
 
 from django.db import connection
-from django.db.models import Count
+from django.db.models import Count, Q
 
 from clabo.core.identities import MOST_BROWSERS, MOST_STATED, MOST_TOGETHER, connected, joined
 from clabo.db.arrays import in_array
 from clabo.events.models import Identity, Statement, Visitor
 from clabo.events.parsing import ParsedEvent
 
+# Which statements of an identity count (Statements.counted).
+COUNTED = Q(proven=False) | Q(statements__proven=True)
 # Of one browser; it has long ceased to belong to anybody.
 MOST_KEPT = 50
 
@@ -38,30 +40,51 @@ def state(
 ) -> list[tuple[int, int]]:
     """Keep what these events state of their browsers; the new statements, as visitor and identity."""
     said: dict[tuple[str, bytes, int], datetime] = {}
+    signed: set[tuple[str, bytes, int]] = set()
     for parsed in parsed_events:
         if not parsed.touches:
             continue
         for kind, hash_ in parsed.person.items():
             key = (kind, bytes.fromhex(hash_), visitors[parsed.visitor_key].pk)
             said[key] = min(parsed.time, said.get(key, parsed.time))
+            if parsed.person_proven:
+                signed.add(key)
     if not said:
         return []
     identities = _identities(site_id, {(kind, hash_) for kind, hash_, _ in said})
     times = {(visitor, identities[kind, hash_]): at for (kind, hash_, visitor), at in said.items()}
-    known = Statement.objects.filter(in_array("visitor_id", {v for v, _ in times})).values_list(
-        "visitor_id", "identity_id"
-    )
-    stored = set(known)
+    proven = {(visitor, identities[kind, hash_]) for kind, hash_, visitor in signed}
+    known = Statement.objects.filter(in_array("visitor_id", {v for v, _ in times}))
+    stored = {(s.visitor_id, s.identity_id): s for s in known}
     room = Counter(visitor for visitor, _ in stored)
     new = []
-    for pair in sorted(set(times) - stored):
-        if room[pair[0]] < MOST_KEPT:
+    for pair in sorted(set(times) - set(stored)):
+        if room[pair[0]] < MOST_KEPT or pair in proven:
             room[pair[0]] += 1
             new.append(pair)
     Statement.objects.bulk_create(
-        [Statement(visitor_id=v, identity_id=i, first_at=times[v, i]) for v, i in new]
+        [
+            Statement(visitor_id=v, identity_id=i, first_at=times[v, i], proven=(v, i) in proven)
+            for v, i in new
+        ]
     )
-    return new
+    now_proven = [pair for pair in proven if pair in stored and not stored[pair].proven]
+    Statement.objects.filter(pk__in=[stored[pair].pk for pair in now_proven]).update(proven=True)
+    return [*new, *now_proven, *_contradicted({i for _, i in proven})]
+
+
+def _contradicted(proven: Collection[int]) -> list[tuple[int, int]]:
+    """Statements of these identities that counted until now, the first time that one of them is proven."""
+    first = list(Identity.objects.filter(pk__in=proven, proven=False).values_list("pk", flat=True))
+    if not first:
+        return []
+    others = Statement.objects.filter(identity__in=first, proven=False)
+    crowds = others.values("identity").annotate(n=Count("pk")).filter(n__gt=MOST_BROWSERS)
+    # Of what too many state nobody was joined.
+    joining = others.exclude(identity__in=[c["identity"] for c in crowds])
+    found = list(joining.values_list("visitor_id", "identity_id"))
+    Identity.objects.filter(pk__in=first).update(proven=True)
+    return found
 
 
 def _identities(site_id: int, said: set[tuple[str, bytes]]) -> dict[tuple[str, bytes], int]:
@@ -134,12 +157,12 @@ def _reached(changed: Collection[tuple[int, int]]) -> tuple[set[tuple[int, int]]
 
 
 def _statements(by: str, ids: Collection[int]) -> list[tuple[int, int]]:
-    rows = Statement.objects.filter(in_array(by, ids), identity__off=False)
+    rows = Statement.objects.counted().filter(in_array(by, ids), identity__off=False)
     return list(rows.values_list("visitor_id", "identity_id")) if ids else []
 
 
 def _carriers(identities: Collection[int]) -> dict[int, int]:
-    rows = Identity.objects.filter(in_array("id", identities)).annotate(n=Count("statements"))
+    rows = Identity.objects.filter(in_array("id", identities)).annotate(n=Count("statements", filter=COUNTED))
     return dict(rows.values_list("id", "n")) if identities else {}
 
 

@@ -100,23 +100,37 @@ class Visitor(models.Model):
 
 
 class Identity(models.Model):
-    """A hashed e-mail address or customer id (core/identities.py); `off`: somebody has said that it joins nobody."""
+    """A hashed e-mail address or customer id (core/identities.py).
+
+    `off`: somebody has said that it joins nobody. `proven`: the site's server has signed it for some browser; from then on
+    only what is signed counts of it.
+    """
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
     kind = models.CharField(max_length=5, choices=[(k, k) for k in IDENTITIES])
     hash = models.BinaryField(max_length=32)
     off = models.BooleanField(default=False)
+    proven = models.BooleanField(default=False, db_default=False)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "kind", "hash"), name="identity_once"),)
 
 
+class Statements(models.QuerySet["Statement"]):
+    def counted(self) -> Self:
+        """What is not contradicted: of an identity that is proven of some browser, only proven ones."""
+        return self.filter(models.Q(identity__proven=False) | models.Q(proven=True))
+
+
 class Statement(models.Model):
-    """A page has stated an identity of a browser."""
+    """A page has stated an identity of a browser; `proven`: the site's server has signed it for that browser."""
 
     identity = models.ForeignKey(Identity, on_delete=models.CASCADE, related_name="statements")
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="statements")
     first_at = models.DateTimeField()
+    proven = models.BooleanField(default=False, db_default=False)
+
+    objects = Statements.as_manager()
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("identity", "visitor"), name="stated_once"),)

@@ -24,7 +24,7 @@ from clabo.core.addresses import (
     canonical_query,
     host_of,
 )
-from clabo.core.proof import PROPERTY, is_proven
+from clabo.core.proof import PROPERTY, is_person_proven, is_proven
 from clabo.events.models import SERVER_KINDS, Device, Kind, TrafficClass
 from clabo.ingest.beacon import BeaconEvent, Envelope, decode_accepted
 from clabo.sites.models import Site
@@ -100,6 +100,8 @@ class ParsedEvent:
     back: str = ""
     # Who the page says it is: hashes by kind.
     person: Mapping[str, str] = field(default_factory=dict)
+    # And the site's server has signed it, for this browser.
+    person_proven: bool = False
     # Split tests whose page had no element for a selector, and the selector's place.
     unfound: Mapping[str, int] = field(default_factory=dict)
     # The visitor took back the consent that they had given.
@@ -173,6 +175,8 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
         order = order_number(properties) if event.kind in ("mark", "sale") else ""
         proven = event.proven or is_proven(properties, order, reading.proof_keys)
         properties.pop(PROPERTY, None)
+        said_of = {str(kind): hash_ for kind, hash_ in event.person.items()}
+        stated = {kind: hash_ for kind, hash_ in said_of.items() if kind != PROPERTY}
         made.append(
             ParsedEvent(
                 UUID(hex=event.id),
@@ -198,7 +202,8 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
                 envelope.network,
                 event.campaign,
                 event.back,
-                {str(kind): hash_ for kind, hash_ in event.person.items()} if is_somebody else {},
+                stated if is_somebody else {},
+                bool(stated) and is_somebody and is_person_proven(said_of, visitor.hex, reading.proof_keys),
                 event.unfound if is_somebody else {},
                 event.refused and is_somebody,
             )

@@ -81,8 +81,8 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
         dict[Annotated[str, Meta(max_length=16)], Annotated[int, Meta(ge=0, lt=1000)]], Meta(max_length=20)
     ] = {}
     element: BeaconElement | None = None
-    # Who the page says it is: hashes by kind (core/identities.py).
-    person: dict[Literal["email", "id"], Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]] = {}
+    # Who the page says it is: hashes by kind (core/identities.py), and their proof (core/proof.py).
+    person: dict[Literal["email", "id", "proof"], Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]] = {}
     reached: Annotated[int, Meta(ge=0, le=100_000)] = 0
     # Of the server's own making (bridges.py): the address says where the visit came from, as a view's does.
     campaign: bool = False

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from django.db import transaction
+from django.db.models import Exists, OuterRef
 
 from clabo.audiences.models import Listed
 from clabo.conversions.models import Conversion
@@ -54,6 +55,9 @@ def forget(site: Site, visitor_id: int) -> Forgotten:
         browsers = [visitor.pk, *visitor.joined.values_list("pk", flat=True)]
         stated = Identity.objects.filter(statements__visitor__in=browsers).distinct()
         identities = {(i.kind, bytes(i.hash)): i.pk for i in stated}
+        # Whoever merely says that they are somebody else takes nobody off a list.
+        counted = Statement.objects.counted().filter(visitor__in=browsers).select_related("identity")
+        theirs = {(s.identity.kind, bytes(s.identity.hash)) for s in counted}
         reading = SiteReader.of(Site.objects.prefetch_related("hosts", "proof_keys").get(pk=site.pk))
         events = Event.objects.filter(site=site, visitor=visitor)
         seen = list(events.values_list("time", "kind", "page_id", "visit_id", "order"))
@@ -90,8 +94,10 @@ def forget(site: Site, visitor_id: int) -> Forgotten:
         _follow(reading, others, days)
         Visitor.objects.filter(pk__in=browsers).exclude(pk=visitor.pk).delete()
         visitor.delete()
-        entries = _off_lists(site, identities)
+        entries = _off_lists(site, theirs)
         # Where an identity was of too many, it may join those who are left.
+        proven = Statement.objects.filter(identity=OuterRef("pk"), proven=True)
+        Identity.objects.filter(pk__in=identities.values()).update(proven=Exists(proven))
         left = Statement.objects.filter(in_array("identity_id", identities.values()))
         rejoining.follow(site, list(left.values_list("visitor_id", "identity_id")[: 2 * MOST_BROWSERS]))
         Identity.objects.filter(pk__in=identities.values(), statements=None).delete()

@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Count
 
 from clabo.core.identities import MOST_BROWSERS
+from clabo.events.joining import COUNTED
 from clabo.events.models import Identity, Statement
 from clabo.events.parsing import SiteReader
 from clabo.events.storing import rejoin
@@ -21,7 +22,11 @@ def switch(site: Site, identity_id: int, off: bool) -> None:
     """Say whether an identity joins the browsers that stated it; all that rests on it follows. Raises Problem."""
     with transaction.atomic():
         lock_site(site.pk)
-        found = Identity.objects.filter(site=site, pk=identity_id).annotate(n=Count("statements")).first()
+        found = (
+            Identity.objects.filter(site=site, pk=identity_id)
+            .annotate(n=Count("statements", filter=COUNTED))
+            .first()
+        )
         if found is None:
             raise missing("identity")
         if found.off == off:
@@ -29,7 +34,9 @@ def switch(site: Site, identity_id: int, off: bool) -> None:
         found.off = off
         found.save(update_fields=["off"])
         if found.n <= MOST_BROWSERS:  # else it joins nobody either way
-            stated = Statement.objects.filter(identity=found).values_list("visitor_id", "identity_id")
+            stated = (
+                Statement.objects.counted().filter(identity=found).values_list("visitor_id", "identity_id")
+            )
             follow(site, list(stated))
 
 

@@ -9,8 +9,7 @@ from uuid import UUID
 from django.db import OperationalError, connection, transaction
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
-from clabo.audiences.people import Population
-from clabo.audiences.queries import Others
+from clabo.audiences.alone import memberships, speaks_for_person
 from clabo.events.models import Visitor
 from clabo.sites.models import Site
 from clabo.splits.models import Exposure, SplitTest
@@ -29,23 +28,17 @@ def entered(site: Site, visitor: UUID) -> list[str]:
     ]
     if not tests:
         return []
-    known = Visitor.objects.filter(site=site, key=visitor).values_list("number", "joined_to__number").first()
-    if known is None:
-        return []
-    # Browsers that are one person's are looked at as one.
-    number = known[1] or known[0]
-    others = Others(site)
-    population = Population(site, others)
-    return [t.key for t in tests if number in population.kept(t.who["audience"], others.edition)]
+    told = set(memberships(site, visitor, sorted({t.who["audience"] for t in tests})))
+    return [t.key for t in tests if t.who["audience"] in told]
 
 
 def seen_before(site: Site, visitor: UUID) -> dict[str, str]:
     """By running test the letter that the person whose browser this is saw first, on whichever of their browsers.
 
-    Nothing for a browser that is nobody's other: it draws by its own id.
+    Nothing for a browser that is nobody's other: it draws by its own id. Nor where it is not proven whose it is.
     """
-    known = Visitor.objects.filter(site=site, key=visitor).only("pk", "joined_to").first()
-    if known is None or not (known.joined_to_id or known.joined.exists()):
+    known = Visitor.objects.filter(site=site, key=visitor).first()
+    if known is None or not (known.joined_to_id or known.joined.exists()) or not speaks_for_person(known):
         return {}
     exposures = Exposure.objects.filter(
         visitor_id=known.joined_to_id or known.pk, test__site=site, test__state=SplitTest.State.RUNNING

@@ -95,11 +95,15 @@ def site_with_all() -> tuple[Site, dict[str, int]]:
 
 
 def belonging(site: Site, ids: dict[str, int]) -> dict[int, dict[What, bool]]:
-    """By visitor, whether any of the person's browsers has stated what is on the list."""
+    """By visitor, whether any of the person's browsers has stated what is on the list, and is not contradicted."""
     on_it = bytes.fromhex(digest("email", "ada"))
-    said = {
-        s.visitor_id for s in Statement.objects.select_related("identity") if bytes(s.identity.hash) == on_it
-    }
+    stating = [
+        s
+        for s in Statement.objects.filter(identity__site=site).select_related("identity")
+        if bytes(s.identity.hash) == on_it
+    ]
+    any_proven = any(s.proven for s in stating)
+    said = {s.visitor_id for s in stating if s.proven or not any_proven}
     found = {}
     for visitor in Visitor.objects.filter(site=site):
         theirs = {visitor.pk, *visitor.joined.values_list("pk", flat=True)}

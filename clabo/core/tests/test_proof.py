@@ -9,7 +9,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clabo.core.proof import is_proven, sign, told
+from clabo.core.proof import is_person_proven, is_proven, sign, sign_person, told
 
 KEY = "k" * 48
 
@@ -20,6 +20,23 @@ class Proofs(TestCase):
         expected = hmac.new(KEY.encode(), b"BH-1042\n59.9\nEUR", hashlib.sha256).hexdigest()
         for value, currency in ((59.9, "EUR"), ("59.90", "eur"), (59.90, " EUR ")):
             self.assertEqual(sign(KEY, "BH-1042", value, currency), expected)
+
+    def test_who_is_at_a_browser(self) -> None:
+        visitor, ada = "0f" * 16, hashlib.sha256(b"ada@example.com").hexdigest()
+        expected = hmac.new(KEY.encode(), f"person\n{visitor}\n{ada}\n".encode(), hashlib.sha256).hexdigest()
+        self.assertEqual(sign_person(KEY, visitor, " Ada@Example.com"), expected)
+        said = {"email": ada, "proof": expected}
+        self.assertTrue(is_person_proven(said, visitor, ["other", KEY]))
+        for person, browser, keys in (
+            (said, "1f" * 16, [KEY]),
+            (said, visitor, []),
+            ({"email": hashlib.sha256(b"bob@example.com").hexdigest(), "proof": expected}, visitor, [KEY]),
+            ({**said, "id": ada}, visitor, [KEY]),
+            ({"id": ada, "proof": expected}, visitor, [KEY]),
+            ({"email": ada}, visitor, [KEY]),
+            ({**said, "proof": ""}, visitor, [KEY]),
+        ):
+            self.assertFalse(is_person_proven(person, browser, keys), (person, browser, keys))
 
     @given(st.decimals(0, 10**6, places=2))
     def test_a_value_has_one_spelling(self, value: object) -> None:

@@ -67,10 +67,11 @@ class DeliveryCase(TestCase):
             **changes,
         }
 
-    def seen(self, number: int, *names: str, path: str = "/kit", minutes: float = 0) -> None:
-        """Visitor `number` sees the page, and says to be each of `names`."""
+    def seen(self, number: int, *names: str, path: str = "/kit", minutes: float = 0, proof: str = "") -> None:
+        """Visitor `number` sees the page, and says to be each of `names`, perhaps with a proof."""
         at = self.now + timedelta(minutes=minutes)
-        events = [event(path, person={"email": digest("email", f"{n}@example.com")}) for n in names]
+        by = {"proof": proof} if proof else {}
+        events = [event(path, person={"email": digest("email", f"{n}@example.com"), **by}) for n in names]
         receive([hit(self.site, at, beacon(number, *(events or [event(path)])))])
 
     def audience(self, **definition: Any) -> Audience:

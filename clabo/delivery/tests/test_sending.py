@@ -12,6 +12,7 @@ from unittest.mock import patch
 from clabo.accounts.models import Role
 from clabo.audiences import services as audiences
 from clabo.core.identities import KINDS, digest
+from clabo.core.proof import sign_person
 from clabo.delivery import calling, members, sending, status, tasks
 from clabo.delivery.adapter import Member as Identified
 from clabo.delivery.models import AdChannel, AudienceUse, Delivered, MemberBatch
@@ -20,6 +21,7 @@ from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase, hashed
 from clabo.events.models import Event, Identity, Visitor
 from clabo.monitoring.forgetting import forget
 from clabo.sites.models import Consent
+from clabo.sites.services import make_proof_key
 from clabo.testing.asking import Member
 from clabo.testing.jobs import run_jobs
 from clabo.testing.traffic import beacon, event, hit, receive
@@ -208,12 +210,51 @@ class Sending(DeliveryCase):
                     self.site.save()
                 deliver(use)
                 self.assertEqual(self.there(use), wanted, change)
-        # What joins nobody stands for nobody; nor does what too many browsers state.
+        # What joins nobody stands for nobody.
         Identity.objects.update(off=True)
         deliver(use)
         self.assertEqual(self.there(use), set())
+
+    def test_nobody_is_taken_out_by_browsers_that_strangers_make_up(self) -> None:
+        self.seen(1, "ada")
+        use = self.use(self.audience())
+        deliver(use)
+        # One that says it is her and takes back consent; and a crowd.
+        self.seen(2, "ada", path="/", minutes=1)
+        at = self.now + timedelta(minutes=30)
+        receive([hit(self.site, at, beacon(2, event("/", kind="note", refused=True)))])
         for number in range(50, 75):
-            self.seen(number, "shop")
+            self.seen(number, "ada", path="/", minutes=31)
+        deliver(use)
+        self.assertEqual(self.there(use), hashed("ada"))
+        # Those of them who are members add nobody, and she who goes takes her word along.
+        receive([hit(self.site, at, beacon(1, event("/", kind="note", refused=True)))])
+        deliver(use)
+        self.assertEqual(self.there(use), set())
+
+    def test_what_is_proven_counts_and_nothing_else_of_it(self) -> None:
+        key = make_proof_key(self.site).secret
+
+        def proof(number: int) -> str:
+            return sign_person(key, f"{number:032x}", "ada@example.com")
+
+        self.seen(1, "ada", path="/", proof=proof(1))
+        # Not hers: it is no member for her, and withdraws nothing.
+        self.seen(2, "ada", minutes=1)
+        use = self.use(self.audience())
+        deliver(use)
+        self.assertEqual(self.there(use), set())
+        self.seen(1, minutes=2)
+        deliver(use)
+        self.assertEqual(self.there(use), hashed("ada"))
+        at = self.now + timedelta(minutes=30)
+        receive([hit(self.site, at, beacon(2, event("/", kind="note", refused=True)))])
+        deliver(use)
+        self.assertEqual(self.there(use), hashed("ada"))
+        # Hers: refused in one of her browsers, it counts in none.
+        self.seen(3, "ada", minutes=3, proof=proof(3))
+        self.assertEqual(Visitor.objects.filter(joined_to=None).count(), 2)
+        receive([hit(self.site, at, beacon(3, event("/", kind="note", refused=True)))])
         deliver(use)
         self.assertEqual(self.there(use), set())
 
@@ -224,11 +265,15 @@ class Sending(DeliveryCase):
         use = self.use(self.audience())
         run_jobs()
         self.assertEqual(self.there(use), hashed("ada", "bob"))
-        # In one of their two browsers; what the other states of them later, in a new consent, counts again.
+        # In both of their browsers; what they state later, in a new consent, counts again.
         at = self.now + timedelta(minutes=30)
         before = Event.objects.count()
         receive([hit(self.site, at, beacon(2, event("/kit", kind="note", refused=True)))])
         self.assertEqual(Event.objects.count(), before)
+        run_jobs()
+        # Whoever says so in one speaks for that browser.
+        self.assertEqual(self.there(use), hashed("ada", "bob"))
+        receive([hit(self.site, at, beacon(1, event("/kit", kind="note", refused=True)))])
         run_jobs()
         self.assertEqual(self.there(use), hashed("bob"))
         self.seen(4, "ada", minutes=60)

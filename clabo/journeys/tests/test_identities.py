@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -11,8 +12,10 @@ from playwright.sync_api import BrowserContext, expect
 from clabo.accounts.models import Role
 from clabo.audiences.models import Audience, Listed
 from clabo.core.identities import digest
-from clabo.events.models import Identity, Visitor
+from clabo.core.proof import sign_person
+from clabo.events.models import Identity, Statement, Visitor
 from clabo.sites.models import SiteHost
+from clabo.sites.services import make_proof_key
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_rule, make_site, make_user
 
@@ -27,6 +30,28 @@ class Identities(BrowserCase):
     def watch(self, context: BrowserContext) -> None:
         """Keep what leaves the browser."""
         context.on("request", lambda r: self.sent.append(f"{r.url} {r.post_data or ''} {r.headers}"))
+
+    def test_what_the_sites_own_server_has_signed_is_proven(self) -> None:
+        site = make_site(name="Own")
+        site.hosts.all().delete()
+        SiteHost.objects.create(site=site, host=self.own.host)
+        line = f'<script async src="{self.clabo}/tag/{site.key}.js"></script>'
+        self.own.pages["/"] = f"<!doctype html><title>Shop</title>{line}"
+        page = self.window()
+        with page.expect_request("**/hit/**"):
+            page.goto(self.own.url)
+        browser = next(c["value"] for c in page.context.cookies() if c["name"] == "clabo_id")
+        proof = sign_person(make_proof_key(site).secret, browser, ADA)
+        said = f"<script>onload=()=>clabo.person({{email:'{ADA}',proof:'{proof}'}})</script>"
+        self.own.pages["/account"] = f"<!doctype html><title>Account</title>{line}{said}"
+        page.goto(f"{self.own.url}/account")
+        until = time.monotonic() + 20
+        while not Statement.objects.exists() and time.monotonic() < until:
+            time.sleep(0.1)
+        stated = Statement.objects.get(identity__site=site)
+        self.assertEqual(
+            (stated.visitor.key.hex, stated.proven, stated.identity.proven), (browser, True, True)
+        )
 
     def test_two_browsers_are_one_person_and_a_list_leaves_them_out(self) -> None:
         self.sent: list[str] = []

@@ -14,7 +14,7 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 from clabo.core import identities
 from clabo.events.models import Event, Identity, Statement, Visit, Visitor
 from clabo.pipeline import rejoining
-from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories, picture, running_test
+from clabo.pipeline.tests.test_runner import Act, envelopes_of, histories, picture, running_test, stated_in
 from clabo.presence.tests.test_keeping import as_events_say, as_index_says
 from clabo.problems import Problem
 from clabo.sites.models import Site
@@ -46,7 +46,7 @@ class Joined(HypothesisTestCase):
         # No browser is anything but a browser: a crawler would be nobody.
         history = [replace(act, agent=BROWSER, claims="") for act in history]
         site = told(history, lambda act: act)
-        stated = [(a.visitor, a.said) for a in history if a.said and a.kind not in ("sale",)]
+        stated = stated_in(history)
         owners = identities.joined(stated)
         one = told(history, lambda act: replace(act, visitor=owners.get(act.visitor, act.visitor), said=""))
         self.assertEqual(without_exposures(site), without_exposures(one))

@@ -20,12 +20,13 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import Conversion, ConversionRule, Credit
 from clabo.core.identities import digest
+from clabo.core.proof import sign_person
 from clabo.events.models import Event, Page, TrafficClass, TrafficDay, Visit, Visitor
 from clabo.ingest.beacon import Envelope
 from clabo.ingest.models import InboxBatch
 from clabo.pipeline import runner
 from clabo.pipeline.queries import backlog
-from clabo.sites.models import Site
+from clabo.sites.models import ProofKey, Site
 from clabo.splits.models import Exposure, SplitTest, Variant
 from clabo.splits.results import result
 from clabo.testing.traffic import (
@@ -60,7 +61,7 @@ class Act:
     order: str
     step: int
     claims: str
-    # Who the page says it is.
+    # Who the page says it is; with a "!" the site's server has signed it.
     said: str = ""
 
 
@@ -76,18 +77,25 @@ acts = st.builds(
     order=st.sampled_from(["", "O-1", "O-2"]),
     step=st.integers(0, 13),
     claims=st.sampled_from(["", "", "A", "B"]),
-    said=st.sampled_from(["", "", "", "ada", "bob"]),
+    said=st.sampled_from(["", "", "", "", "ada", "bob", "ada!"]),
 )
 histories = st.lists(acts, min_size=1, max_size=14, unique_by=lambda a: (a.visitor, a.second))
 
 
+SECRET = "the site's own"
+
+
 def envelopes_of(site: Site, history: list[Act]) -> list[Envelope]:
     """The history as the collector would take it in: each hit happened at its second and came `late_ms` after."""
+    ProofKey.objects.get_or_create(site=site, defaults={"secret": SECRET})
     made = []
     for place, act in enumerate(history):
         what: dict[str, Any] = {"id": f"{place:032x}", "kind": act.kind, "age": act.late_ms, "name": "x"}
         if act.said:
-            what["person"] = {"email": digest("email", act.said)}
+            name = act.said.removesuffix("!")
+            what["person"] = {"email": digest("email", name)}
+            if name != act.said:
+                what["person"]["proof"] = sign_person(SECRET, f"{act.visitor:032x}", name)
         what["url"] = f"https://{HOST}{act.path}"
         properties: dict[str, Any] = {"value": 10}
         if act.order and act.kind in ("mark", "sale"):
@@ -102,6 +110,15 @@ def envelopes_of(site: Site, history: list[Act]) -> list[Envelope]:
         at = int((START + timedelta(seconds=act.second)).timestamp() * 1000)
         made.append(Envelope(site.pk, at + act.late_ms, act.agent, body))
     return made
+
+
+def stated_in(history: list[Act]) -> list[tuple[int, str]]:
+    """Who is said of which browser: of a name that is proven somewhere only what is proven counts."""
+    # A sale is a server's to report, and a crawler is nobody.
+    told = [a for a in history if a.said and a.kind != "sale" and a.agent == BROWSER]
+    pairs = {(a.visitor, a.said.removesuffix("!")) for a in told}
+    proven = {(a.visitor, a.said[:-1]) for a in told if a.said.endswith("!")}
+    return [pair for pair in sorted(pairs) if pair in proven or pair[1] not in {name for _, name in proven}]
 
 
 def running_test(site: Site) -> SplitTest:

@@ -8,10 +8,14 @@ from unittest.mock import patch
 
 from django.db import OperationalError
 
+from clabo.audiences.models import IdentityList, Listed
 from clabo.audiences.services import AudienceContent, make_audience
 from clabo.core.identities import digest
+from clabo.core.proof import sign_person
+from clabo.events.models import Visitor
 from clabo.ingest.directory import tag_site
 from clabo.problems import Problem
+from clabo.sites.services import make_proof_key
 from clabo.splits import entering, life, services
 from clabo.splits.models import SplitTest
 from clabo.splits.tests.test_split_tests import STARTED, SplitCase
@@ -69,11 +73,20 @@ class Entering(SplitCase):
             self.assertEqual((answer.status_code, answer["access-control-allow-origin"]), (200, "*"))
             return dict(answer.json()["variants"])
 
-        person = {"id": digest("id", "K-7")}
-        receive([hit(self.site, now, beacon(first, event("/b", variants={test.key: "B"}, person=person)))])
+        key = make_proof_key(self.site).secret
+
+        def person(visitor: int, proven: bool = True) -> dict[str, str]:
+            proof = {"proof": sign_person(key, f"{visitor:032x}", customer="K-7")} if proven else {}
+            return {"id": digest("id", "K-7"), **proof}
+
+        said = event("/b", variants={test.key: "B"}, person=person(first))
+        receive([hit(self.site, now, beacon(first, said))])
         # Of one browser there is nothing to tell.
         self.assertEqual(told(first), {})
-        receive([hit(self.site, now, beacon(other, event("/c", person=person)))])
+        receive([hit(self.site, now, beacon(other, event("/c", person=person(other, proven=False))))])
+        # Anybody could say so.
+        self.assertEqual((told(first), told(other)), ({}, {}))
+        receive([hit(self.site, now, beacon(other, event("/c", person=person(other))))])
         self.assertEqual((told(first), told(other)), ({test.key: "B"}, {test.key: "B"}))
         self.assertEqual((told(99), told(other, "nosuchsite")), ({}, {}))
         self.assertEqual(self.client.get(f"/same/{self.site.key}/x.json").json(), {"variants": {}})
@@ -81,6 +94,52 @@ class Entering(SplitCase):
         life.end(test)
         self.assertEqual(told(other), {})
         self.assertNotIn("same", json.loads(tag_site(self.site).settings))
+
+    def test_whoever_knows_an_address_learns_nothing_of_the_one_whose_it_is(self) -> None:
+        """A made-up browser that states it; before and after it is proven whose it is."""
+        listed = IdentityList.objects.create(site=self.site, name="Customers", kind="email")
+        for name in ("ada", "bob"):
+            Listed.objects.create(list=listed, hash=bytes.fromhex(digest("email", f"{name}@example.com")))
+        on_list = {"include": {"what": {"list": listed.pk}}}
+        either = {"include": {"any": [{"what": {"audience": self.audience.pk}}, *[on_list["include"]]]}}
+        tests = []
+        for name, definition, page in (("List", on_list, "/b"), ("Either", either, "/c")):
+            audience = make_audience(self.site, AudienceContent(name, definition), None)
+            content = self.of_audience(name=name, who={"audience": audience.pk}, addresses=[page])
+            tests.append(life.start(services.save_test(self.site, content)).key)
+        bought = life.start(services.save_test(self.site, self.of_audience())).key
+        now = datetime.now(UTC) - timedelta(hours=1)
+        key = make_proof_key(self.site).secret
+
+        def state(visitor: int, name: str, proven: bool = False) -> None:
+            person = {"email": digest("email", f"{name}@example.com")}
+            if proven:
+                person["proof"] = sign_person(key, f"{visitor:032x}", f"{name}@example.com")
+            receive([hit(self.site, now, beacon(visitor, event("/c", person=person)))])
+
+        # 7 has bought, and says who it is; 9 is made up, seen earlier than 7 by a stated age; 10 states who is on the list.
+        state(7, "ada")
+        early = event("/c", age=20 * 3600 * 1000, person={"email": digest("email", "ada@example.com")})
+        receive([hit(self.site, now, beacon(9, early))])
+        state(10, "bob")
+        self.assertEqual(Visitor.objects.exclude(joined_to=None).count(), 1)
+        for stranger in (9, 10):
+            self.assertEqual(self.asked(f"{stranger:032x}"), [], stranger)
+        # Whoever's it is is told of what they did there.
+        self.assertEqual(set(self.asked(f"{7:032x}")), {bought, tests[1]})
+        state(7, "ada", proven=True)
+        self.assertFalse(Visitor.objects.exclude(joined_to=None).exists())
+        self.assertEqual(set(self.asked(f"{7:032x}")), {bought, *tests})
+        self.assertEqual((self.asked(f"{9:032x}"), self.asked(f"{10:032x}")), ([], []))
+        # Another browser of hers, signed by the site's server, is her; a signature made for another is none.
+        state(11, "ada", proven=True)
+        self.assertEqual(set(self.asked(f"{11:032x}")), {bought, *tests})
+        forged = {
+            "email": digest("email", "ada@example.com"),
+            "proof": sign_person(key, f"{7:032x}", "ada@example.com"),
+        }
+        receive([hit(self.site, now, beacon(12, event("/c", person=forged)))])
+        self.assertEqual(self.asked(f"{12:032x}"), [])
 
     def test_what_is_asked_of_the_one_who_writes_it(self) -> None:
         for content, field in (

@@ -18,6 +18,9 @@ window.clabo?.part?.("person", (tag: Tag) => {
       if (hash) all += person[kind] = hash;
     }
     if (!all) return;
+    // The site's server has signed it, for this browser.
+    const { proof } = said as Record<string, unknown>;
+    if (typeof proof === "string" && /^[0-9a-f]{64}$/.test(proof)) all += person.proof = proof;
     // Once a tab is enough; before consent nothing may be remembered.
     if (tag.visitor()) {
       const before = tab.get("clabo_said");
