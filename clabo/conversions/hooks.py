@@ -11,9 +11,12 @@ from clabo.conversions.occurrences import occurrence
 from clabo.conversions.reconcile import count_visits, reconcile
 from clabo.core import rules
 from clabo.db.arrays import in_array
-from clabo.events.models import Kind, Visit
+from clabo.events.models import KIND_NAMES, Kind, Visit
+from clabo.events.parsing import ParsedEvent
 from clabo.events.stitching import NewEvent
 from clabo.events.storing import StoredBatch
+from clabo.events.wanted import Wanted
+from clabo.sites.models import Site
 
 
 def reconcile_batch(batch: StoredBatch) -> None:
@@ -69,3 +72,23 @@ def _met(batch: StoredBatch, event: NewEvent, the_rules: list[rules.Rule]) -> bo
     element = batch.elements[event.element_id] if event.element_id else None
     seen = occurrence(event, batch.pages[event.page_id], element)
     return any(rules.meets(rule, seen) for rule in the_rules)
+
+
+def wanted_by_rules(site_id: int, wanted: Wanted) -> None:
+    """Whatever meets a rule of the site."""
+    site = Site.objects.get(pk=site_id)
+    rows = ConversionRule.objects.filter(site=site, deleted_at=None)
+    the_rules = [rules.parse(row.rule, site.page_reading) for row in rows]
+
+    def meets(parsed: ParsedEvent) -> bool:
+        seen = rules.Occurrence(
+            KIND_NAMES[parsed.kind],  # type: ignore[arg-type]
+            parsed.page,
+            parsed.query,
+            parsed.element or {},
+            parsed.name,
+            parsed.properties or {},
+        )
+        return any(rules.meets(rule, seen) for rule in the_rules)
+
+    wanted.meets.append(meets)

@@ -6,8 +6,9 @@ from collections import Counter, defaultdict
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Q
 
+from clabo.db.arrays import in_array
 from clabo.events.models import KIND_NAMES, Element, Event, Kind, Page
 from clabo.sites.models import Site
 
@@ -44,19 +45,32 @@ def seen_on(site: Site, kind: str | None = None, days: int = 90, most: int = 300
     events = Event.objects.filter(
         site=site, kind__in=kinds, time__gte=datetime.now(UTC) - timedelta(days=days)
     )
-    rows = list(
-        events.values_list("kind", "name", "element_id", "page_id").annotate(n=Count("id"), last=Max("time"))
+    # First which, of the many that there may be, and then on which pages.
+    things = list(
+        events.values_list("kind", "name", "element_id")
+        .annotate(n=Count("id"), last=Max("time"))
+        .order_by("-n")[:most]
     )
+    whichever = in_array("name", {t[1] for t in things}, "text")
+    elements_of = {t[2] for t in things if t[2]}
+    rows = list(
+        events.filter(whichever, Q(element=None) | in_array("element_id", elements_of))
+        .values_list("kind", "name", "element_id", "page_id")
+        .annotate(n=Count("id"))
+        .order_by("-n")[: most * 100]
+    )
+    elements = Element.objects.in_bulk(elements_of)
+    found = {
+        (kind_number, name, element_id): Seen(
+            KIND_NAMES[kind_number], name, elements.get(element_id), last, times
+        )
+        for kind_number, name, element_id, times, last in things
+    }
     pages = Page.objects.in_bulk({row[3] for row in rows})
-    elements = Element.objects.in_bulk({row[2] for row in rows if row[2]})
-    found: dict[tuple[int, str, int | None], Seen] = {}
-    for kind_number, name, element_id, page_id, n, last in sorted(rows, key=lambda r: -r[4]):
-        key = (kind_number, name, element_id)
-        one = found.setdefault(key, Seen(KIND_NAMES[kind_number], name, elements.get(element_id), last))
-        one.times += n
-        one.last_at = max(one.last_at, last)
-        one.pages.append((pages[page_id], n))
-    top = sorted(found.values(), key=lambda s: -s.times)[:most]
+    for kind_number, name, element_id, page_id, n in rows:
+        if one := found.get((kind_number, name, element_id)):
+            one.pages.append((pages[page_id], n))
+    top = list(found.values())
     for name, properties in _properties(site, {s.name for s in top if s.kind == "mark"}).items():
         for one in top:
             if one.kind == "mark" and one.name == name:

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import blake2b
 from uuid import UUID
 
-from django.db.models import Count, Max
+from django.db.models import Max
 
 from clabo.core.addresses import Address, Campaign
 from clabo.core.channels import classify
@@ -18,12 +17,13 @@ from clabo.db.arrays import in_array
 from clabo.db.copying import copy_in, new_ids
 from clabo.events.allowance import Allowance
 from clabo.events.busy import Came
-from clabo.events.models import Element, Kind, Origin, Page, Visitor, fingerprint
+from clabo.events.models import Element, EventName, Kind, Origin, Page, Visitor, fingerprint
 from clabo.events.parsing import ParsedEvent, SiteReader
+from clabo.events.wanted import Wanted, ad
 
 # The path of no page: a space is always escaped in one.
 CROWD_PATH = "/(too many to tell apart)"
-CROWD_SOURCE = "(too many to tell apart)"
+CROWD_SOURCE = CROWD_NAME = "(too many to tell apart)"
 
 
 def pages(
@@ -38,7 +38,7 @@ def pages(
     for parsed in parsed_events:
         if parsed.page in found or parsed.page in first:
             continue
-        if allowance.admits("pages", parsed.network, parsed.page):
+        if allowance.admits("pages", parsed.network, parsed.page, is_wanted=_page_wanted(parsed)):
             first[parsed.page] = parsed.time
         else:
             parsed.page = Address(parsed.page.host, CROWD_PATH)
@@ -82,6 +82,10 @@ def pages(
     return found, set(first)
 
 
+def _page_wanted(parsed: ParsedEvent) -> Callable[[Wanted], bool]:
+    return lambda wanted: parsed.page in wanted.pages or wanted.event(parsed)
+
+
 def _pages(site_id: int, wanted: Iterable[Address]) -> dict[Address, Page]:
     wanted = set(wanted)
     rows = Page.objects.filter(
@@ -91,8 +95,6 @@ def _pages(site_id: int, wanted: Iterable[Address]) -> dict[Address, Page]:
 
 
 ElementKey = tuple[int, str]  # kind, fingerprint
-# Forged or generated ids must not fill the inventory: what comes after so many is told apart no more.
-MOST_ELEMENTS = 2000
 
 
 def element_key(parsed: ParsedEvent) -> ElementKey:
@@ -100,48 +102,38 @@ def element_key(parsed: ParsedEvent) -> ElementKey:
     return parsed.kind, fingerprint(json.dumps(parsed.element, sort_keys=True))
 
 
-def elements(site_id: int, parsed_events: Iterable[ParsedEvent]) -> dict[ElementKey, Element]:
-    """The element of every parsed that has one, with its inventory brought up to date."""
+def elements(
+    site_id: int, parsed_events: Iterable[ParsedEvent], allowance: Allowance
+) -> dict[ElementKey, Element]:
+    """The element of every parsed that has one, with its inventory brought up to date.
+
+    Forged or generated ids must not fill it: what is one too many is told apart no more.
+    """
     acted = [(element_key(d), d) for d in parsed_events if d.element is not None]
     if not acted:
         return {}
     found = _elements(site_id, {key for key, _ in acted})
     fresh: dict[ElementKey, Element] = {}
+    others: dict[ElementKey, ElementKey] = {}
     for key, parsed in acted:
-        if key not in found and key not in fresh:
-            fresh[key] = Element(
+        if key in found or key in fresh or key in others:
+            continue
+        traits = parsed.element or {}
+        if not allowance.admits("elements", parsed.network, key, key[0], _event_wanted(parsed)):
+            others[key] = key = (key[0], "")
+            traits = {}
+        fresh.setdefault(
+            key,
+            Element(
                 site_id=site_id,
                 kind=key[0],
-                traits=parsed.element,
+                traits=traits,
                 fingerprint=key[1],
                 first_at=parsed.time,
                 last_at=parsed.time,
-            )
-    if fresh:
-        room = Counter(dict.fromkeys({key[0] for key in fresh}, MOST_ELEMENTS))
-        room.subtract(
-            dict(
-                Element.objects.filter(site_id=site_id, kind__in=room)
-                .values_list("kind")
-                .annotate(Count("id"))
-            )
+            ),
         )
-        others: dict[ElementKey, ElementKey] = {}
-        for key in list(fresh):
-            room[key[0]] -= 1
-            if room[key[0]] < 0:
-                one = fresh.pop(key)
-                others[key] = (key[0], "")
-                fresh.setdefault(
-                    (key[0], ""),
-                    Element(
-                        site_id=site_id,
-                        kind=key[0],
-                        traits={},
-                        first_at=one.first_at,
-                        last_at=one.last_at,
-                    ),
-                )
+    if fresh:
         Element.objects.bulk_create(fresh.values(), ignore_conflicts=True)
         found |= _elements(site_id, set(fresh))
         found |= {key: found[other] for key, other in others.items()}
@@ -157,6 +149,30 @@ def elements(site_id: int, parsed_events: Iterable[ParsedEvent]) -> dict[Element
         update_fields=["first_at", "last_at", "times"],
     )
     return found
+
+
+def _event_wanted(parsed: ParsedEvent) -> Callable[[Wanted], bool]:
+    return lambda wanted: wanted.event(parsed)
+
+
+def names(site_id: int, parsed_events: Iterable[ParsedEvent], allowance: Allowance) -> None:
+    """Bring the inventory of event names up to date; an event whose name is one too many gets the name of all of these."""
+    named = [d for d in parsed_events if d.name and d.kind not in (Kind.STEP, Kind.SALE)]
+    if not named:
+        return
+    asked = EventName.objects.filter(in_array("name", {d.name for d in named}, "text"), site_id=site_id)
+    known = set(asked.values_list("name", flat=True))
+    fresh: set[str] = set()
+    for parsed in named:
+        if parsed.name in known or parsed.name in fresh or parsed.name == CROWD_NAME:
+            continue
+        if allowance.admits("names", parsed.network, parsed.name, is_wanted=_event_wanted(parsed)):
+            fresh.add(parsed.name)
+        else:
+            parsed.name = CROWD_NAME
+    EventName.objects.bulk_create(
+        [EventName(site_id=site_id, name=name) for name in sorted(fresh)], ignore_conflicts=True
+    )
 
 
 def _elements(site_id: int, wanted: Collection[ElementKey]) -> dict[ElementKey, Element]:
@@ -216,7 +232,7 @@ def origins(
     found = stored()
     for b, origin in made.items():
         if origin.fingerprint not in found and not allowance.admits(
-            "origins", beginnings[b], origin.fingerprint
+            "origins", beginnings[b], origin.fingerprint, is_wanted=_ad_wanted(origin)
         ):
             crowd = (origin.channel, CROWD_SOURCE, "", "", "", "")
             made[b] = Origin(
@@ -231,6 +247,11 @@ def origins(
         Origin.objects.bulk_create(missing.values(), ignore_conflicts=True)
         found = stored()
     return {b: found[o.fingerprint] for b, o in made.items()}
+
+
+def _ad_wanted(origin: Origin) -> Callable[[Wanted], bool]:
+    which = ad(origin.source, origin.campaign, origin.ad_group, origin.ad)
+    return lambda wanted: which in wanted.ads
 
 
 def fold_visitors(site_id: int, parsed_events: Collection[ParsedEvent], allowance: Allowance) -> None:

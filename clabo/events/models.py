@@ -35,6 +35,8 @@ class Page(models.Model):
     stopped_at = models.DateTimeField(null=True)
     # More addresses than can be told apart are counted under this one.
     crowd = models.BooleanField(default=False, db_default=False)
+    # It takes no room any more (room.py).
+    spare = models.BooleanField(default=False, db_default=False)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "host", "path"), name="page_once"),)
@@ -55,6 +57,7 @@ class Origin(models.Model):
     ad = models.CharField(max_length=200, blank=True)
     # Of all the above: together they would not fit into one index entry.
     fingerprint = models.CharField(max_length=32)
+    spare = models.BooleanField(default=False, db_default=False)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "fingerprint"), name="origin_once"),)
@@ -69,6 +72,8 @@ class NetworkDay(models.Model):
     pages = models.PositiveIntegerField(default=0)
     origins = models.PositiveIntegerField(default=0)
     visitors = models.PositiveIntegerField(default=0)
+    elements = models.PositiveIntegerField(default=0, db_default=0)
+    names = models.PositiveIntegerField(default=0, db_default=0)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "day", "network"), name="network_day_once"),)
@@ -264,9 +269,21 @@ class Element(models.Model):
     first_at = models.DateTimeField()
     last_at = models.DateTimeField()
     times = models.PositiveBigIntegerField(default=0)
+    spare = models.BooleanField(default=False, db_default=False)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "kind", "fingerprint"), name="element_once"),)
+
+
+class EventName(models.Model):
+    """The inventory of names of events from code."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, db_index=False)
+    name = models.CharField(max_length=64)
+    spare = models.BooleanField(default=False, db_default=False)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("site", "name"), name="event_name_once"),)
 
 
 class Event(models.Model):

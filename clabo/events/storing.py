@@ -99,7 +99,8 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
     pages, new_pages = inventory.pages(reading.site_id, fresh, context.allowance)
     inventory.fold_visitors(reading.site_id, fresh, context.allowance)
     came = busy.keep_apart(reading, fresh)
-    elements = inventory.elements(reading.site_id, fresh)
+    inventory.names(reading.site_id, fresh, context.allowance)
+    elements = inventory.elements(reading.site_id, fresh, context.allowance)
     batch.pages = {p.pk: p for p in pages.values()}
     batch.new_pages = new_pages
     batch.elements = {e.pk: e for e in elements.values()}

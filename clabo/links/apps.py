@@ -11,7 +11,10 @@ class LinksConfig(AppConfig):
     name = "clabo.links"
 
     def ready(self) -> None:
+        from clabo.events import wanted
+        from clabo.links.queries import wanted_by_links
         from clabo.links.services import reread_pages
         from clabo.pipeline import hooks
 
         hooks.after_rereading.add("links", reread_pages)
+        wanted.sources.add("links", wanted_by_links)

@@ -11,11 +11,12 @@ from django.db.models import Count, Max, Q, Sum
 
 from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.models import Credit
-from clabo.core.addresses import AddressError, campaign_of
+from clabo.core.addresses import Address, AddressError, campaign_of
 from clabo.core.evidence import Interval, rate_interval
 from clabo.core.links import Field, Known, Naming, PageState
 from clabo.delivery.models import AdChannel
 from clabo.events.models import Origin, Page, TrafficClass, Visit
+from clabo.events.wanted import Wanted, ad
 from clabo.links.models import AdLink, LinkNaming
 from clabo.sites.models import Site
 from clabo.spend.models import SpendRow
@@ -167,3 +168,11 @@ def came_through(site: Site, links: list[AdLink]) -> tuple[Lens, list[Through]]:
 def links_of(site: Site) -> list[AdLink]:
     """The site's, the newest first."""
     return list(AdLink.objects.filter(site=site).select_related("made_by").order_by("-made_at", "-pk"))
+
+
+def wanted_by_links(site_id: int, wanted: Wanted) -> None:
+    """The pages that kept links lead to, and the ads that they name."""
+    rows = AdLink.objects.filter(site_id=site_id)
+    for host, path, *names in rows.values_list("host", "path", "source", "campaign", "ad_group", "ad"):
+        wanted.pages.add(Address(host, path))
+        wanted.ads.add(ad(*names))

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from clabo.events.models import Exclusion
+from clabo.events.room import make_room
+from clabo.jobs.each import for_each
 from clabo.jobs.job import job
 from clabo.monitoring.excluding import apply_next
 from clabo.monitoring.tags import watch_sites
+from clabo.sites.models import Site
 
 
 @job("tags", every="*/10 * * * *")
@@ -19,6 +22,13 @@ def exclusions(site_id: int) -> None:
     """Apply to the past what was set aside or put back, slice by slice."""
     while apply_next(site_id):
         pass
+    make_room(Site.objects.get(pk=site_id))
+
+
+@job("room in inventories", every="17 3 * * *")
+def inventories() -> None:
+    """What was seen once long ago, or was set aside, makes room for others."""
+    for_each(Site.objects.all(), make_room, "making room")
 
 
 def apply_later(site_id: int) -> None:

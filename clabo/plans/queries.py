@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
+from clabo.core.addresses import AddressError
+from clabo.events.wanted import Wanted, ad
 from clabo.plans.models import AdPlan
 from clabo.plans.results import Summary, summaries
 from clabo.sites.models import Site
@@ -22,3 +26,15 @@ def plans_of(site: Site) -> list[tuple[AdPlan, Summary | None]]:
 def running(site: Site) -> int:
     """How many of the site's plans run."""
     return AdPlan.objects.filter(site=site, state=AdPlan.State.RUNNING).count()
+
+
+def wanted_by_plans(site_id: int, wanted: Wanted) -> None:
+    """Where creatives of plans lead, and the ads that they are there."""
+    site = Site.objects.get(pk=site_id)
+    for plan in AdPlan.objects.filter(site=site).select_related("channel"):
+        creatives = list(plan.creatives.values_list("key", "landing"))
+        for _, landing in creatives:
+            with suppress(AddressError):
+                wanted.pages.add(site.page_reading.page(landing))
+        for line in plan.lines.values_list("key", flat=True):
+            wanted.ads |= {ad(plan.channel.source, plan.campaign, line, key) for key, _ in creatives}

@@ -11,8 +11,10 @@ class SpendConfig(AppConfig):
     name = "clabo.spend"
 
     def ready(self) -> None:
+        from clabo.events import wanted
         from clabo.pipeline import hooks
-        from clabo.spend.hooks import rejoin_all, rejoin_batch
+        from clabo.spend.hooks import rejoin_all, rejoin_batch, wanted_by_spend
 
         hooks.after_batch.add("spend", rejoin_batch)
         hooks.after_rereading.add("spend", rejoin_all)
+        wanted.sources.add("spend", wanted_by_spend)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from clabo.events.parsing import SiteReader
 from clabo.events.storing import StoredBatch
+from clabo.events.wanted import Wanted, ad
 from clabo.spend.joining import find_pages_anew, page_named, rejoin
 from clabo.spend.models import SpendRow
 
@@ -28,3 +29,10 @@ def rejoin_all(reading: SiteReader) -> None:
     find_pages_anew(reading.site_id)
     days = SpendRow.objects.filter(site_id=reading.site_id).values_list("day", flat=True)
     rejoin(reading.site_id, set(days.distinct()))
+
+
+def wanted_by_spend(site_id: int, wanted: Wanted) -> None:
+    """The ads that spend was brought in for, by what of them files name."""
+    rows = SpendRow.objects.filter(site_id=site_id).order_by()
+    for names in rows.values_list("source", "campaign", "ad_group", "ad").distinct():
+        wanted.ads.add(ad(*names))

@@ -10,8 +10,9 @@ from clabo.conversions.models import RuleVersion
 from clabo.conversions.queries import changes_since
 from clabo.core.addresses import Address
 from clabo.core.evidence import DryRun, SamplePlan, daily_cost, days_needed, dry_run
+from clabo.events.wanted import Wanted
 from clabo.sites.models import Site
-from clabo.splits.models import HELD_OUT, Exposure, SplitTest
+from clabo.splits.models import HELD_OUT, Exposure, SplitTest, Variant
 from clabo.splits.results import Recorded, recorded
 from clabo.splits.services import SplitContent, pages_of, places_of, plan, unseen
 
@@ -94,3 +95,9 @@ def _dry(content: SplitContent, plan: SamplePlan, total: int, before: Recorded) 
     days = [(round(came * part), min(round(did * part), round(came * part))) for came, did in before.days]
     worth = content.baseline * content.smallest_lift
     return dry_run(days, content.shares, total, worth, plan.level)
+
+
+def wanted_by_tests(site_id: int, wanted: Wanted) -> None:
+    """The addresses of all variants."""
+    rows = Variant.objects.filter(test__site=site_id).values_list("host", "path")
+    wanted.pages |= {Address(host, path) for host, path in rows.distinct()}
