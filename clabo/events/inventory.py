@@ -54,6 +54,7 @@ def pages(
                     first_at=t,
                     last_at=t,
                     crowd=a.path == CROWD_PATH,
+                    spare=a.path == CROWD_PATH,
                 )
                 for a, t in first.items()
             ],
@@ -129,6 +130,7 @@ def elements(
                 kind=key[0],
                 traits=traits,
                 fingerprint=key[1],
+                spare=not key[1],
                 first_at=parsed.time,
                 last_at=parsed.time,
             ),
@@ -239,6 +241,7 @@ def origins(
                 site_id=reading.site_id,
                 channel=origin.channel,
                 source=CROWD_SOURCE,
+                spare=True,
                 fingerprint=fingerprint(*crowd),
             )
     found = stored()

@@ -10,6 +10,7 @@ from typing import Any
 
 from django.db import connection, transaction
 
+from clabo.events.inventory import CROWD_SOURCE
 from clabo.events.models import Kind, TrafficClass
 from clabo.sites.models import Site
 
@@ -26,6 +27,7 @@ def make_room(site: Site, now: datetime | None = None) -> None:
         "since": now - EXPIRES,
         "counted": TrafficClass.COUNTED,
         "mark": Kind.MARK,
+        "crowd": CROWD_SOURCE,
     }
     with transaction.atomic(), connection.cursor() as cursor:
         for statement in (_PAGES, _ORIGINS, _ELEMENTS, _NAMES):
@@ -36,7 +38,7 @@ def make_room(site: Site, now: datetime | None = None) -> None:
 _PAGES = """
     UPDATE events_page p SET spare = found.spare
     FROM (
-        SELECT q.id, NOT q.crowd AND (coalesce(sum(t.views), 0) <= 0 OR (sum(t.views) <= 1 AND max(t.day) < %(day)s)) AS spare
+        SELECT q.id, q.crowd OR coalesce(sum(t.views), 0) <= 0 OR (sum(t.views) <= 1 AND max(t.day) < %(day)s) AS spare
         FROM events_page q LEFT JOIN events_trafficday t ON t.site_id = q.site_id AND t.page_id = q.id AND t.views > 0
         WHERE q.site_id = %(site)s GROUP BY q.id
     ) found
@@ -45,7 +47,7 @@ _PAGES = """
 _ORIGINS = """
     UPDATE events_origin o SET spare = found.spare
     FROM (
-        SELECT q.id, coalesce(sum(t.entries), 0) <= 0 OR (sum(t.entries) <= 1 AND max(t.day) < %(day)s) AS spare
+        SELECT q.id, q.source = %(crowd)s OR coalesce(sum(t.entries), 0) <= 0 OR (sum(t.entries) <= 1 AND max(t.day) < %(day)s) AS spare
         FROM events_origin q LEFT JOIN events_trafficday t ON t.site_id = q.site_id AND t.origin_id = q.id AND t.entries > 0
         WHERE q.site_id = %(site)s GROUP BY q.id
     ) found
@@ -60,7 +62,7 @@ _COUNTED = """
 _ELEMENTS = f"""
     UPDATE events_element u SET spare = found.spare
     FROM (
-        SELECT q.id, q.fingerprint <> '' AND (t.times IS NULL OR (t.times <= 1 AND t.last < %(since)s)) AS spare
+        SELECT q.id, q.fingerprint = '' OR t.times IS NULL OR (t.times <= 1 AND t.last < %(since)s) AS spare
         FROM events_element q LEFT JOIN ({_COUNTED.format(key="element_id", holds="IS NOT NULL")}) t ON t.key = q.id
         WHERE q.site_id = %(site)s
     ) found
