@@ -18,6 +18,7 @@ if settings.SECRET_KEY == settings.CLABO_NO_SECRET:
     )
 
 from clabo.config.doors import Bounds, Health, TrustedProxies  # noqa: E402
+from clabo.config.turns import Turns  # noqa: E402
 from clabo.ingest.asgi import Collector  # noqa: E402  (needs Django's apps to be loaded)
 from clabo.ingest.http import Asgi  # noqa: E402
 from clabo.live.stream import Stream  # noqa: E402
@@ -25,7 +26,7 @@ from clabo.live.stream import Stream  # noqa: E402
 
 def assembled() -> Asgi:
     """Whoever comes in passes these from left to right."""
-    collector = Collector(behind=Stream(behind=cast(Asgi, django_application)))
+    collector = Collector(behind=Stream(behind=Turns(cast(Asgi, django_application))))
     return TrustedProxies(Bounds(Health(collector, lambda: bool(collector.directory.loaded_at))))
 
 

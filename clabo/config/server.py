@@ -6,19 +6,63 @@ uvicorn itself waits for headers for ever and takes as many as are sent. Sizes a
 from __future__ import annotations
 
 from asyncio import TimerHandle, Transport
+from collections import OrderedDict, defaultdict
 from typing import Any
 
 import uvicorn
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
+from clabo.config.turns import network
+
 HEADER_SECONDS = 10.0
 HEADER_BYTES = 64 * 1024
 KEEP_ALIVE_SECONDS = 30
 MOST_CONNECTIONS = 4096
+# Of those that are owed no answer: from one address (of IPv6, one /64), and from all.
+MOST_OF_ADDRESS, MOST_IDLE = 512, 3000
+
+
+class Idle:
+    """Connections that are owed no answer, those that were silent longest first: they give way when there are too many."""
+
+    def __init__(self, of_one: int, in_all: int) -> None:
+        self.of_one, self.in_all = of_one, in_all
+        self._all: OrderedDict[PatientToAPoint, str] = OrderedDict()
+        self._of: defaultdict[str, OrderedDict[PatientToAPoint, None]] = defaultdict(OrderedDict)
+
+    def add(self, connection: PatientToAPoint, of: str) -> None:
+        """One more, or one that has just been heard of; the longest silent ones beyond the limits are ended."""
+        self.remove(connection)
+        self._all[connection] = of
+        same = self._of[of]
+        same[connection] = None
+        too_many = next(iter(same)) if len(same) > self.of_one else None
+        if len(self._all) > self.in_all:
+            too_many = next(iter(self._all))
+        if too_many is not None and too_many is not connection:
+            self.remove(too_many)
+            too_many.end()
+
+    def __contains__(self, connection: PatientToAPoint) -> bool:
+        return connection in self._all
+
+    def remove(self, connection: PatientToAPoint) -> None:
+        """It is owed an answer, or has ended."""
+        of = self._all.pop(connection, None)
+        if of is not None:
+            same = self._of[of]
+            same.pop(connection, None)
+            if not same:
+                del self._of[of]
+
+
+idle = Idle(MOST_OF_ADDRESS, MOST_IDLE)
 
 
 class PatientToAPoint(HttpToolsProtocol):
-    """Ends a connection whose headers are too long, or too long in coming."""
+    """Ends a connection whose headers are too long, or too long in coming, and idle ones where they are too many."""
+
+    _of = ""
 
     _in_headers = True
     _header_bytes = 0
@@ -26,9 +70,13 @@ class PatientToAPoint(HttpToolsProtocol):
 
     def connection_made(self, transport: Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)
+        self._of = network(self.client[0]) if self.client else ""
+        idle.add(self, self._of)
         self._wait()
 
     def data_received(self, data: bytes) -> None:
+        if self in idle:
+            idle.add(self, self._of)
         if self._in_headers:
             if self._deadline is None:
                 self._wait()
@@ -54,10 +102,22 @@ class PatientToAPoint(HttpToolsProtocol):
 
     def on_message_complete(self) -> None:
         super().on_message_complete()
+        idle.remove(self)
         # The next request of the connection begins with headers again.
         self._in_headers, self._header_bytes = True, 0
 
+    def on_response_complete(self) -> None:
+        super().on_response_complete()
+        if not self.transport.is_closing():
+            idle.add(self, self._of)
+
+    def end(self) -> None:
+        """Give way to others."""
+        if self.transport and not self.transport.is_closing():
+            self.transport.close()
+
     def connection_lost(self, exc: Exception | None) -> None:
+        idle.remove(self)
         if self._deadline:
             self._deadline.cancel()
         super().connection_lost(exc)

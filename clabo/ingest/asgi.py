@@ -61,6 +61,9 @@ REFRESH_SECONDS = 2.0
 # What the tag loads on pages that need it (tag/src/parts).
 PARTS = frozenset({"clicks", "forms", "frames", "watch", "notice", "carry", "person", "changes", "editor"})
 ASK_SECONDS = 0.5
+# What no site has as its key is told so at once for so long; so many keys are remembered, and so many wait at most.
+LONGEST_KEY = 32
+UNKNOWN_SECONDS, MOST_UNKNOWN, MOST_ASKING = 3.0, 20_000, 500
 _HEADER_NAMES = re.compile(r"[\w\-, ]{1,1000}", re.ASCII)
 _not_kept = Seldom(log.error)
 
@@ -74,6 +77,9 @@ class Collector:
         self.inbox = Inbox(Spool(settings.CLABO_SPOOL_DIR))
         self.refused = refusals.Tally()
         self._housekeeping: asyncio.Task[None] | None = None
+        self._look: asyncio.Task[None] | None = None
+        self._asking_for_sites = 0
+        self._unknown: dict[str, float] = {}
         self._parts: dict[str, tuple[float, str]] = {}
         self.salts = Salts()
         self.attending = Attending()
@@ -132,22 +138,35 @@ class Collector:
             await respond(send, 503, headers, problem.problem())
 
     async def _new_site(self, key: str) -> TagSite:
-        """Perhaps a site made a moment ago. Forged keys wait together, and ask at most twice a second."""
-        site: TagSite | None = None
+        """Perhaps a site made a moment ago: all who ask wait for one look. What is no key is remembered for a while."""
         asked = time.monotonic()
-        while site is None and self.directory.loaded_at < asked:
-            try:
-                await asyncio.to_thread(_with_database, self.directory.refresh, ASK_SECONDS)
-            except AWAY:
-                if not self.directory.loaded_at:
-                    raise Full("the database is away and no site is known yet") from None
-                break
-            site = self.directory.get(key)
-            if site is None and self.directory.loaded_at < asked:
-                await asyncio.sleep(ASK_SECONDS / 4)
+        if len(key) > LONGEST_KEY or self._unknown.get(key, 0.0) > asked:
+            raise _no_such_key()
+        if self._asking_for_sites >= MOST_ASKING:
+            raise Full("too many ask for sites that are not known")
+        self._asking_for_sites += 1
+        try:
+            while self.directory.loaded_at < asked:
+                if self._look is None or self._look.done():
+                    self._look = asyncio.get_running_loop().create_task(self._look_again())
+                await asyncio.shield(self._look)
+        except AWAY:
+            if not self.directory.loaded_at:
+                raise Full("the database is away and no site is known yet") from None
+        finally:
+            self._asking_for_sites -= 1
+        site = self.directory.get(key)
         if site is None:
-            raise Refused(404, "unknown_key", "No site has this key", "Copy the tag again from Pixel.")
+            if len(self._unknown) >= MOST_UNKNOWN:
+                self._unknown.clear()
+            self._unknown[key] = time.monotonic() + UNKNOWN_SECONDS
+            raise _no_such_key()
         return site
+
+    async def _look_again(self) -> None:
+        """Read the sites anew, at most twice a second."""
+        await asyncio.sleep(max(0.0, self.directory.loaded_at + ASK_SECONDS - time.monotonic()))
+        await asyncio.to_thread(_with_database, self.directory.refresh)
 
     async def _hit(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["method"] == "OPTIONS":
@@ -303,6 +322,10 @@ class Collector:
                     await asyncio.to_thread(_with_database, self.refused.save)
                 await send({"type": "lifespan.shutdown.complete"})
                 return
+
+
+def _no_such_key() -> Refused:
+    return Refused(404, "unknown_key", "No site has this key", "Copy the tag again from Pixel.")
 
 
 def _with_database(work: Callable[..., Any], *args: Any) -> None:

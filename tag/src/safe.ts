@@ -64,13 +64,11 @@ export function json(value: unknown): string {
   if (value && typeof value === "object") {
     let text = "";
     const list = Array.isArray(value);
-    for (const name of Object.keys(value)) {
-      const inner = (value as Record<string, unknown>)[name];
+    for (const [name, inner] of Object.entries(value))
       if (inner !== undefined) text += (text && ",") + (list ? "" : `${json(name)}:`) + json(inner);
-    }
     return list ? `[${text}]` : `{${text}}`;
   }
-  return typeof value === "boolean" || Number.isFinite(value) ? `${value}` : "null";
+  return value === !!value || Number.isFinite(value) ? `${value}` : "null";
 }
 
 /** 32 random hexadecimal digits; of use even where the page has replaced what makes random numbers. */

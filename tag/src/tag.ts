@@ -91,7 +91,7 @@ function run(settings: Settings): unknown {
   if (navigator.globalPrivacyControl) return;
 
   const inFrame = parent !== window && fits(ofDocument("currentScript"), "[data-clabo-frame]");
-  const secure = location.protocol === "https:" ? ";secure" : "";
+  const secure = location.protocol[4] === "s" ? ";secure" : "";
   const cookie = (name: string, value: string, seconds: number) =>
     tried(() => {
       // biome-ignore lint/suspicious/noDocumentCookie: the Cookie Store API is missing in some browsers.
@@ -100,12 +100,12 @@ function run(settings: Settings): unknown {
   // The page may tidy its address before the first sending.
   const came = location.search;
   // Own visits and rehearsals: the link says so once, and the browser or the tab remembers (parts/notice.ts).
-  const told = /[?&#]clabo=([\w-]+)/.exec(came + location.hash)?.[1];
-  // What lets somebody write a draft is for nobody else on the page.
-  if (/clabo=edit/.test(location.hash)) tried(() => history.replaceState(history.state, "", location.pathname + came));
+  const told = /[?&#]clabo=([\w-]+)/.exec(location.href)?.[1];
+  // "edit-…": what lets somebody write a draft is for nobody else on the page.
+  if (told?.[3] === "t") location.hash = "";
 
   let referrer: string = ofDocument("referrer") || "";
-  const touch = navigator.maxTouchPoints > 0 && tried(() => matchMedia("(pointer: coarse)").matches);
+  const touch = navigator.maxTouchPoints && tried(() => matchMedia("(pointer: coarse)").matches);
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
   const who: Who = { visitor: "", device };
   const variants: Record<string, string> = {};
@@ -259,11 +259,9 @@ function run(settings: Settings): unknown {
   api.twice = guard(() => event("note", undefined, { twice: true }));
   api.mark = guard((name, properties) => {
     const plain: Record<string, unknown> = {};
-    for (const key of Object.keys(properties || {}).slice(0, 20)) {
-      const value = (properties as Record<string, unknown>)[key];
-      if (value === null || typeof value !== "object")
+    for (const [key, value] of Object.entries(properties || {}).slice(0, 20))
+      if (!value || typeof value !== "object")
         plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
-    }
     event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
   });
 
@@ -290,8 +288,7 @@ function run(settings: Settings): unknown {
       policy ??= window.trustedTypes?.createPolicy("clabo", { createScriptURL: (own: string) => own });
       script.onerror = guard(failed);
       script.src = policy ? policy.createScriptURL(url) : url;
-      (ofDocument("head") || document.documentElement).appendChild(script);
-      return 1;
+      return (ofDocument("head") || document.documentElement).appendChild(script);
     }) || failed();
   };
   const judged = new WeakSet<Element>();

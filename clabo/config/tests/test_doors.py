@@ -217,6 +217,57 @@ class Headers(SimpleTestCase):
             post = b"POST / HTTP/1.1\r\nhost: x\r\ncontent-length: %d\r\n\r\n" % len(body)
             self.assertIn(b"300000", self.say(port, post + body))
 
+    def test_idle_connections_give_way(self) -> None:
+        request = b"GET / HTTP/1.1\r\nhost: x\r\n\r\n"
+
+        def asked(connection: socket.socket) -> bool:
+            try:
+                connection.sendall(request)
+                return b" 200 " in connection.recv(65536)
+            except ConnectionError:
+                return False
+
+        few = server.Idle(of_one=4, in_all=100)
+        with patch.object(server, "idle", few), self.serving() as port:
+
+            def connected() -> socket.socket:
+                made = socket.create_connection(("127.0.0.1", port), timeout=5)
+                self.addCleanup(made.close)
+                return made
+
+            used = connected()
+            self.assertTrue(asked(used))
+            crowd = []
+            for _ in range(20):
+                crowd.append(connected())
+                # Whoever goes on asking stays, however many say nothing.
+                self.assertTrue(asked(used))
+            self.assertEqual(sum(map(asked, crowd)), 3)
+
+    def test_who_is_owed_an_answer_does_not(self) -> None:
+        idle = server.Idle(of_one=2, in_all=3)
+        ended: list[int] = []
+
+        class Connection:
+            def __init__(self, number: int) -> None:
+                self.number = number
+
+            def end(self) -> None:
+                ended.append(self.number)
+
+        made: list[Any] = [Connection(n) for n in range(6)]
+        for n, of in enumerate(("a", "a", "b")):
+            idle.add(made[n], of)
+        idle.remove(made[0])
+        idle.add(made[3], "a")
+        self.assertEqual(ended, [])
+        idle.add(made[4], "c")
+        idle.add(made[5], "b")
+        self.assertEqual(ended, [1, 2])
+        for one in made:
+            idle.remove(one)
+        self.assertEqual((len(idle._all), len(idle._of)), (0, 0))
+
 
 class Secret(SimpleTestCase):
     def test_without_a_secret_nothing_is_served(self) -> None:

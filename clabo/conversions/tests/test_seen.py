@@ -19,10 +19,16 @@ class Seen(TestCase):
         now = datetime.now(UTC) - timedelta(hours=3)
         for visitor in range(1, 40):
             events = [
-                event(f"/p{chance.randrange(4)}", kind="mark", name=f"n{min(chance.randrange(9), chance.randrange(9))}")
+                event(
+                    f"/p{chance.randrange(4)}",
+                    kind="mark",
+                    name=f"n{min(chance.randrange(9), chance.randrange(9))}",
+                )
                 for _ in range(6)
             ]
-            events += [event(f"/p{chance.randrange(4)}", kind="form", element={"id": f"f{chance.randrange(3)}"})]
+            events += [
+                event(f"/p{chance.randrange(4)}", kind="form", element={"id": f"f{chance.randrange(3)}"})
+            ]
             receive([hit(site, now + timedelta(minutes=visitor), beacon(visitor, *events))])
         rows = Event.objects.values_list("name", "element__traits__id", "page__path", "time")
         times = Counter((name, element) for name, element, _, _ in rows)
