@@ -28,6 +28,7 @@ _SETUP_SALT = "clabo.first-account"
 _SETUP_AGE = 7 * 24 * 3600
 INVITATION_AGE = timedelta(days=7)
 MOST_INVITATIONS = 100
+MOST_MEMBERS = 500
 
 
 def setup_token() -> str:
@@ -87,6 +88,8 @@ def invite(workspace: Workspace, email: str, name: str, role: str, by: User | No
     open_now = Invitation.objects.filter(workspace=workspace, expires_at__gt=now).exclude(email=email)
     if open_now.count() >= MOST_INVITATIONS:
         raise Problem(f"There are {MOST_INVITATIONS} open invitations. Take some back first.", "email", 409)
+    if Membership.objects.filter(workspace=workspace).count() >= MOST_MEMBERS:
+        raise Problem(f"A workspace has at most {MOST_MEMBERS} members. Remove one first.", "email", 409)
     token = new_invitation_token()
     invitation, _ = Invitation.objects.update_or_create(
         workspace=workspace,

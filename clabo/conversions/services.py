@@ -37,6 +37,8 @@ class RuleContent:
     site_day_limit: Decimal | None = daylimit.SITE
 
 
+# Of a site.
+MOST_RULES = 200
 _LIMITS = ("visitor_day_limit", "network_day_limit", "site_day_limit")
 
 
@@ -90,6 +92,8 @@ def checked(content: RuleContent) -> RuleContent:
 def make_rule(site: Site, content: RuleContent, by: User | None) -> ConversionRule:
     """A new rule. The worker applies it to the past within seconds."""
     content = checked(content)
+    if ConversionRule.objects.filter(site=site, deleted_at=None).count() >= MOST_RULES:
+        raise Problem(f"A site has at most {MOST_RULES} conversions. Remove one first.", status=409)
     return _save(ConversionRule(site=site, version=1), content, by)
 
 

@@ -98,6 +98,8 @@ def call(
     `key`, where given, lets it see that the same call is made again (Idempotency-Key).
     """
     parts = urlsplit(base_url)
+    if parts.scheme not in _PORTS:
+        raise Declined("This channel has no address that could be asked: it takes files.")
     deadline = time.monotonic() + most
     port = parts.port or _PORTS[parts.scheme]
     host = parts.hostname or ""

@@ -54,6 +54,9 @@ def write(site: Site, day: date, text: str, by: User | None) -> Note:
     return Note.objects.create(site=site, day=day, text=text, made_by=by)
 
 
+_EARLIEST, _LATEST = date(2000, 1, 1), date(2199, 12, 31)
+
+
 def remove(site: Site, note_id: int) -> None:
     """Take a note away; raises Problem where there is none."""
     if not Note.objects.filter(site=site, pk=note_id).delete()[0]:
@@ -62,6 +65,8 @@ def remove(site: Site, note_id: int) -> None:
 
 def notes_of(site: Site, first: date, last: date, pages: Sequence[int] = ()) -> list[OnDay]:
     """What there is to know of these days of the site, in order; of pages' changes only those of `pages`, if given."""
+    if not _EARLIEST <= first <= last <= _LATEST:
+        raise Problem(f"Choose days from {_EARLIEST:%Y} to {_LATEST:%Y}, the first one first.", "first")
     start, end = site.midnight(first), site.midnight(last + timedelta(days=1))
 
     def day_of(time: datetime) -> date:

@@ -21,6 +21,7 @@ from clabo.paths.schemas import (
     FormsOut,
     LeftIn,
     LensWords,
+    LensWordsBy,
     PathAsked,
     PathIn,
     PathOut,
@@ -60,7 +61,10 @@ def _lens(site: Site, words: LensWords) -> Lens:
 @router.post(HERE + "/report", response=PathReportOut, openapi_extra=FILES)
 @as_table("Path", StepOut, lambda answer: answer.steps)
 def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut:
-    site = site_for(request, site_id)
+    return _report(site_for(request, site_id), data)
+
+
+def _report(site: Site, data: PathAsked) -> PathReportOut:
     steps, within = services.read_steps(site, data.steps), services.read_within(data.within)
     names = names_of(site)
     here = path_report(_lens(site, data), steps, within, data.by)
@@ -84,11 +88,15 @@ def report(request: HttpRequest, site_id: int, data: PathAsked) -> PathReportOut
 @router.get(ONE + "/report", response=PathReportOut, openapi_extra=FILES)
 @as_table("Kept path", StepOut, lambda answer: answer.steps)
 def kept_report(
-    request: HttpRequest, site_id: int, path_id: int, words: Query[LensWords], by: str | None = None
+    request: HttpRequest,
+    site_id: int,
+    path_id: int,
+    words: Query[LensWordsBy],
 ) -> PathReportOut:
-    path = services.path_of(site_for(request, site_id), path_id)
-    asked = PathAsked(steps=path.steps, within=path.within, by=by, **words.dict())
-    return report(request, site_id, asked)
+    site = site_for(request, site_id)
+    path = services.path_of(site, path_id)
+    asked = PathAsked(steps=path.steps, within=path.within, **words.dict())
+    return _report(site, asked)
 
 
 @router.get(HERE, response=list[PathOut])

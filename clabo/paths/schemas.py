@@ -55,13 +55,18 @@ class AgainstWords(LensWords):
     path: int | None = None
 
 
-class PathAsked(LensWords):
+class LensWordsBy(LensWords):
+    """A lens, and what rows are told apart by."""
+
+    # "device", "channel", "source", "page", or "test:<number>" for the variants of a split test.
+    by: str | None = Field(None, max_length=40)
+
+
+class PathAsked(LensWordsBy):
     """A path, under a lens, and against another."""
 
     steps: list[StepJson]
     within: int | None = None
-    # "device", "channel", "source", "page", or "test:<number>" for the variants of a split test.
-    by: str | None = Field(None, max_length=40)
     against: AgainstWords | None = None
 
 

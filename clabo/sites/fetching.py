@@ -66,7 +66,10 @@ def fetch(
                 if len(redirects) == MOST_REDIRECTS:
                     raise Problem(f"The page redirects more than {MOST_REDIRECTS} times.", "url")
                 redirects.append(url)
-                url = urljoin(url, location)
+                try:
+                    url = urljoin(url, location)
+                except ValueError:
+                    raise Problem("The page redirects to what is no address.", "url") from None
                 continue
             kind = (answer.getheader("content-type") or "").lower()
             if kind and not any(k in kind for k in kinds):
@@ -87,18 +90,20 @@ def fetch(
 def _ask(
     url: str, hosts: Collection[str], deadline: float, local: Collection[str]
 ) -> tuple[http.client.HTTPResponse, http.client.HTTPConnection]:
-    parts = urlsplit(url)
     try:
         host = host_of(url)
+        parts = urlsplit(url)
+        port = parts.port or _PORTS[parts.scheme]
     except AddressError as error:
         raise Problem(f"This is not a page’s address: {say(error.told)}.", "url") from None
+    except (ValueError, KeyError):
+        raise Problem("This is not a page’s address.", "url") from None
     if host not in hosts:
         raise Problem(
             f"{host[:80]} is none of this site’s hosts. Add it under Settings if it should be.", "url"
         )
     if parts.username is not None or parts.password is not None:
         raise Problem("Leave user names and passwords out of the address.", "url")
-    port = parts.port or _PORTS[parts.scheme]
     name = host.rsplit(":", 1)[0] if parts.port else host
     is_local = f"{parts.scheme}://{host}" in local
     address = public_address(name.strip("[]"), port, is_local)

@@ -25,11 +25,18 @@ READ_BY = ("currency", "time_zone", "meaningful_parameters", "keep_fragment", "a
 # What of `Site.waiting` says that the hosts have changed; they hold at once, for what comes in.
 HOSTS = "hosts"
 
+# Of a workspace, and of one site.
+MOST_SITES, MOST_HOSTS = 200, 100
+# Parameters that tell pages apart, own networks, frames' origins.
+MOST_LISTED = 100
+
 _CURRENCY = re.compile(r"[A-Z]{3}")
 
 
 def make_site(workspace: Workspace, name: str, hosts: Sequence[str], currency: str, time_zone: str) -> Site:
     """A site with its hosts; raises Problem naming the field."""
+    if Site.objects.filter(workspace=workspace).count() >= MOST_SITES:
+        raise Problem(f"A workspace has at most {MOST_SITES} sites. Remove one first.", "name", 409)
     with transaction.atomic():
         site = Site(workspace=workspace)
         change_site(site, name=name, currency=currency, time_zone=time_zone)
@@ -58,6 +65,13 @@ def change_site(
     What says how records are read (READ_BY) holds once all of them have been read so, which the worker does at once.
     """
     before = {field: getattr(site, field) for field in READ_BY}
+    for listed, entries in (
+        ("meaningful_parameters", meaningful_parameters),
+        ("own_networks", own_networks),
+        ("frame_origins", frame_origins),
+    ):
+        if entries is not None and len(entries) > MOST_LISTED:
+            raise Problem(f"Give at most {MOST_LISTED}.", listed)
     if name is not None:
         site.name = name.strip()
         if not site.name:
@@ -167,6 +181,8 @@ def set_hosts(site: Site, hosts: Sequence[tuple[str, str]]) -> None:
     wanted: dict[str, str] = {}
     for host, stands_for in hosts:
         wanted[_host(host)] = _host(stands_for) if stands_for.strip() else ""
+    if len(wanted) > MOST_HOSTS:
+        raise Problem(f"A site has at most {MOST_HOSTS} hosts. Make another site for the rest.", "hosts")
     if not wanted:
         raise Problem("Give at least one host, for example www.brackenhive.example.", "hosts")
     for host, other in wanted.items():

@@ -54,6 +54,9 @@ def rows(path: Path, layout: Layout) -> Iterator[tuple[int, list[str]]]:
 
 
 def _format_of(path: Path) -> Format:
-    with path.open("rb") as file:
-        start = file.read(8)
+    try:
+        with path.open("rb") as file:
+            start = file.read(8)
+    except FileNotFoundError:
+        raise Problem("This file is not kept any more. Send it again.", "file", 409) from None
     return next(each for each in FORMATS if each.is_mine(start))

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import re
-from io import BytesIO
+import subprocess
+import sys
+import threading
 
+from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse
-from PIL import Image, ImageOps, UnidentifiedImageError
 
 from clabo.problems import Problem
 from clabo.sites.models import Site
 from clabo.sites.reach import tag_origin
+from clabo.splits import picture_reader
 from clabo.splits.models import KeptPicture
 
 MOST_BYTES = 5_000_000
 # Of one site.
 MOST_PICTURES = 500
-# No wider or higher than that: a page shows none larger, and none may unfold to more than memory holds.
-MOST_SIDE, MOST_PIXELS = 2400, 40_000_000
-_FORMATS = ("PNG", "JPEG", "WEBP", "GIF")
+# Of the clock; the processor's time is limited besides (picture_reader.py). So many are drawn at once.
+MOST_SECONDS = 15.0
+_drawing = threading.BoundedSemaphore(2)
 _NAME = re.compile(r"[0-9a-f]{64}")
 
 
@@ -42,20 +46,25 @@ def keep_picture(site: Site, data: bytes) -> str:
 
 
 def _drawn_anew(data: bytes) -> bytes:
-    try:
-        with Image.open(BytesIO(data), formats=_FORMATS) as opened:
-            if opened.width * opened.height > MOST_PIXELS:
-                raise Problem("The picture has too many pixels. Make it smaller first.", "picture", 413)
-            image = ImageOps.exif_transpose(opened)
-            image = image.convert("RGBA" if image.has_transparency_data else "RGB")
-            image.thumbnail((MOST_SIDE, MOST_SIDE), Image.Resampling.LANCZOS)
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
-        raise Problem(
-            "This is no picture that can be read. Send a PNG, JPEG, WebP or GIF.", "picture", 415
-        ) from None
-    out = BytesIO()
-    image.save(out, "WEBP", quality=85, method=4)
-    return out.getvalue()
+    # Nothing of the server's secrets is in what reads a file of somebody else's.
+    environment = {"PATH": os.defpath, "PYTHONPATH": str(settings.BASE_DIR)}
+    command = [sys.executable, "-m", "clabo.splits.picture_reader"]
+    with _drawing:
+        try:
+            done = subprocess.run(
+                command, input=data, capture_output=True, env=environment, timeout=MOST_SECONDS, check=False
+            )
+        except subprocess.TimeoutExpired:
+            raise _too_large() from None
+    if done.returncode == 0:
+        return done.stdout
+    if done.returncode == picture_reader.UNREADABLE:
+        raise Problem("This is no picture that can be read. Send a PNG, JPEG, WebP or GIF.", "picture", 415)
+    raise _too_large()
+
+
+def _too_large() -> Problem:
+    return Problem("The picture has too many pixels. Make it smaller first.", "picture", 413)
 
 
 def kept(_request: HttpRequest, name: str) -> HttpResponse:

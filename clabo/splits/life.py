@@ -20,6 +20,10 @@ State, Done = SplitTest.State, Deed.What
 MOST_HELD_BACK = 50
 
 
+# The tag carries what each of them needs.
+MOST_RUNNING = 50
+
+
 def start(test: SplitTest, now: datetime | None = None, by: User | None = None) -> SplitTest:
     """Let visitors in. The control page must have been seen with the tag, and no challenger may lead back to it."""
     if back := leads_back(test):
@@ -30,6 +34,8 @@ def start(test: SplitTest, now: datetime | None = None, by: User | None = None) 
         )
     with transaction.atomic():
         test = _locked(test, {State.DRAFT}, "Only a draft can be started.")
+        if SplitTest.objects.filter(site=test.site, state=State.RUNNING).count() >= MOST_RUNNING:
+            raise Problem(f"At most {MOST_RUNNING} tests run at once on a site. End one first.", status=409)
         variants = list(test.variants.all())
         for page in unseen(test.site, list(dict.fromkeys(Address(v.host, v.path) for v in variants))):
             raise Problem(

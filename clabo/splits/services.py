@@ -32,6 +32,8 @@ from clabo.splits.models import LETTERS, Deed, SplitTest, Variant
 from clabo.wording import say
 
 MOST_NOTES = 5000
+# Of a site, those that were put away apart.
+MOST_TESTS = 500
 # In percent.
 MOST_HELD_OUT = 50
 State = SplitTest.State
@@ -124,6 +126,8 @@ def save_test(
     changes, places = changes_of(content), places_of(site, content)
     if content.what == What.CONTENT:
         pages *= len(content.shares)
+    if test is None and SplitTest.objects.filter(site=site, archived_at=None).count() >= MOST_TESTS:
+        raise Problem(f"A site has at most {MOST_TESTS} tests. Archive or remove some first.", "name", 409)
     with transaction.atomic():
         if test:
             test = SplitTest.objects.select_for_update().get(pk=test.pk)

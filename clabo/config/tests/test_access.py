@@ -98,7 +98,9 @@ PLAN = {"name": "Keepers", "daily_budget": 10}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
 
-class EveryRoute(TestCase):
+class RoutedCase(TestCase):
+    """A site with one of everything that a route may name."""
+
     def setUp(self) -> None:
         self.site = make_site()
         self.owner = make_user(self.site, Role.OWNER, "owner@shop.example")
@@ -309,6 +311,8 @@ class EveryRoute(TestCase):
         client.force_login(user, backend="allauth.account.auth_backends.AuthenticationBackend")
         return client
 
+
+class EveryRoute(RoutedCase):
     def test_strangers_are_asked_to_sign_in(self) -> None:
         self.assertGreater(len(self.routes()), 25)
         for method, path in self.routes():
@@ -420,6 +424,19 @@ class EveryRoute(TestCase):
                 continue
             answer = self.call(client, method, path, site_id=other.pk)
             self.assertEqual(answer.status_code, 404, (method, path, answer.content))
+
+    def test_every_table_can_be_had_as_a_file(self) -> None:
+        client, found = self.signed_in(self.owner), 0
+        for path, methods in api.get_openapi_schema()["paths"].items():
+            named = [p["name"] for p in methods.get("get", {}).get("parameters", ())]
+            if "format" not in named or path.endswith(("/compare", "/beside", "{token}")):
+                continue
+            address = self.address(path)
+            answer = client.get(f"{address}{'&' if '?' in address else '?'}format=csv")
+            self.assertEqual((answer.status_code, answer["content-type"][:8]), (200, "text/csv"), path)
+            self.assertTrue(b"".join(answer), path)
+            found += 1
+        self.assertGreater(found, 10)
 
     def test_private_answers_are_kept_by_no_cache(self) -> None:
         client = self.signed_in(self.owner)

@@ -148,6 +148,10 @@ class Fetching(SimpleTestCase):
     def test_pages_without_end(self) -> None:
         self.answers["/loop"] = page(status=302, location="/loop")
         self.assertIn("redirects more than", self.refused(self.base + "/loop"))
+        for nowhere in ("http://[", "http://shop.example:x/", "mailto:a@b.example", "//["):
+            self.answers["/away"] = page(status=302, location=nowhere)
+            self.refused(self.base + "/away")
+            self.refused(nowhere)
         self.answers["/big"] = page("x" * (fetching.MOST_BYTES + 5))
         found = fetch(self.base + "/big", [self.host], local=[self.base])
         self.assertEqual((len(found.text), found.cut), (fetching.MOST_BYTES, True))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from io import BytesIO
+from unittest.mock import patch
 from urllib.parse import urlsplit
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -11,7 +12,8 @@ from django.test import Client
 from PIL import Image
 
 from clabo.accounts.models import Role
-from clabo.splits import services
+from clabo.problems import Problem
+from clabo.splits import kept, services
 from clabo.splits.editing import edit_address, open_session
 from clabo.splits.kept import MOST_BYTES
 from clabo.splits.models import KeptPicture, SplitTest
@@ -64,7 +66,10 @@ class Kept(ContentCase):
             (svg, 415),
             (picture()[:60], 415),
             (b"GIF89a" + b"\0" * 40, 415),
-            (picture((7000, 6000)), 413),
+            (picture((5000, 4000)), 413),
+            # Its head says so, and nothing of it has to be decoded.
+            (picture((30_000, 30_000), "GIF"), 413),
+            (picture((9000, 8000), "JPEG"), 413),
             (b"\x89PNG" + b"x" * MOST_BYTES, 413),
         ):
             found, said = self.sent(data)
@@ -78,6 +83,20 @@ class Kept(ContentCase):
         ticket = edit_address(test, "B", self.editor).partition("#clabo=edit-")[2]
         token = open_session(ticket, ORIGIN)[0]
         return Client(headers={"origin": ORIGIN, "authorization": f"Bearer {token}"})
+
+    def test_a_photo_of_a_phone(self) -> None:
+        status, said = self.sent(picture((8000, 6000), "JPEG"))
+        self.assertEqual(status, 200, said)
+        with Image.open(BytesIO(KeptPicture.objects.get().data)) as shown:
+            self.assertEqual(shown.size, (2400, 1800))
+
+    def test_what_decodes_for_ever_is_ended(self) -> None:
+        with (
+            patch.object(kept, "MOST_SECONDS", 0.01),
+            self.assertRaises(Problem) as caught,
+        ):
+            kept.keep_picture(self.site, picture())
+        self.assertEqual((caught.exception.status, KeptPicture.objects.count()), (413, 0))
 
     def test_the_editor_sends_one_by_its_link(self) -> None:
         test = services.save_test(self.site, self.drafted())
