@@ -140,10 +140,13 @@ def _may_write(token: str, origin: str) -> bool:
 
 
 def _bounded(scope: Scope, receive: Receive, most: int, seconds: float) -> Receive:
-    told = next((v for k, v in scope["headers"] if k == b"content-length"), b"0")
-    too_large = _Refused(413, "Too large", f"A request has at most {most // 1024:,} KB.")
-    if not told.isdigit() or int(told) > most:
-        raise too_large if told.isdigit() else _Refused(400, "Bad request", "Content-Length is a number.")
+    for name, told in scope["headers"]:
+        if name == b"content-length":
+            if not told.isdigit():
+                raise _Refused(400, "Bad request", "Content-Length is a number.")
+            if int(told) > most:
+                raise _too_large(most)
+            break
     loop = asyncio.get_running_loop()
     until = loop.time() + seconds
     taken, whole = 0, False
@@ -153,17 +156,23 @@ def _bounded(scope: Scope, receive: Receive, most: int, seconds: float) -> Recei
         if whole:  # what is waited for now is the end of the connection
             return await receive()
         try:
-            message = await asyncio.wait_for(receive(), max(0.01, until - loop.time()))
+            # Not `wait_for`, which makes a task of it: that took a third of the collector's rate.
+            async with asyncio.timeout_at(until):
+                message = await receive()
         except TimeoutError:
             raise _Refused(408, "Too slow", f"A request must arrive within {seconds:.0f} seconds.") from None
         if message["type"] == "http.request":
             taken += len(message.get("body", b""))
             whole = not message.get("more_body")
             if taken > most:
-                raise too_large
+                raise _too_large(most)
         return message
 
     return receiving
+
+
+def _too_large(most: int) -> _Refused:
+    return _Refused(413, "Too large", f"A request has at most {most // 1024:,} KB.")
 
 
 class Health:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hmac
 import time
 from collections import Counter
+from functools import lru_cache
 from ipaddress import IPv6Address, ip_address, ip_network
 
 from clabo.ingest.beacon import Refused
@@ -21,6 +22,8 @@ PER_NETWORK = 60_000
 PER_SITE = 600_000
 
 
+# Addresses are kept in memory alone, and so many of them: those that send much send often.
+@lru_cache(maxsize=4096)
 def network_of(address: str, secret: bytes, site_id: int) -> str:
     """The network of an address (IPv4 /24, IPv6 /48) as 16 hexadecimal digits that nobody can turn back.
 
