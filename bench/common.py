@@ -27,6 +27,7 @@ def fresh_site() -> Site:
         cursor.execute("DROP SCHEMA public CASCADE")
         cursor.execute("CREATE SCHEMA public")
     call_command("migrate", verbosity=0)
+    call_command("createcachetable", verbosity=0)
     site = make_site()
     for name, path in (("order", "/order/thank-you"), ("lead", "/guide/thank-you"), ("booking", "/booked")):
         make_rule(site, path, name=name, counting="visit", counted_version=1)

@@ -42,6 +42,7 @@ class Stream:
     def __init__(self, behind: Asgi) -> None:
         self.behind = behind
         self._watched: dict[int, _Watch] = {}
+        self._looking = asyncio.Semaphore(2)
         # By person and site.
         self._watchers: Counter[tuple[int, int]] = Counter()
 
@@ -53,7 +54,9 @@ class Stream:
         found: tuple[Site, int] | None = None
         if scope["method"] == "GET" and number.isascii() and number.isdigit() and len(number) < 16:
             try:
-                found = await asyncio.to_thread(_allowed, scope, int(number))
+                # A few at a time: hits are kept by the same threads.
+                async with self._looking:
+                    found = await asyncio.to_thread(_allowed, scope, int(number))
             except (DatabaseError, InterfaceError):
                 await _end(send, 503)
                 return

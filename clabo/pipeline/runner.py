@@ -18,7 +18,7 @@ from datetime import datetime
 import msgspec
 import psycopg
 from django.db import InterfaceError, OperationalError, transaction
-from django.db.models import Min
+from django.db.models import F, Func, IntegerField, Min
 
 from clabo.events.parsing import ParsedEvent, SiteReader, parse
 from clabo.events.storing import store
@@ -34,6 +34,8 @@ log = logging.getLogger(__name__)
 BATCH_REQUESTS = 10_000
 # A batch of one site takes no longer than this where that can be helped: the others' hits wait for it.
 BUDGET_SECONDS = 2.0
+# Of a site of which nothing is known yet a batch has so many bytes, and no batch has more than the second.
+FIRST_BYTES, MOST_BYTES = 400_000, 8_000_000
 # A site whose requests cost more than this each rests as long as they took: it has half of the time at most.
 SLOW_SECONDS = 0.1
 LONGEST_REST = 10.0
@@ -49,14 +51,14 @@ def run_once(most_requests: int = BATCH_REQUESTS) -> int:
     for site_id in list(waiting.values_list("site_id", flat=True)):
         if _paces.rests(site_id):
             continue
-        count = run_site(site_id, _paces.most(site_id, most_requests))
+        count = run_site(site_id, most_requests)
         if count >= 0:
             stored, worked = stored + count, True
     return stored if worked else -1
 
 
 class Paces:
-    """How many requests of a site fit into a batch's time, as the last batches took."""
+    """How much of a site's waiting bytes fits into a batch's time, as the last batches took."""
 
     def __init__(self) -> None:
         self._most: dict[int, int] = {}
@@ -69,26 +71,29 @@ class Paces:
         self._until.pop(site_id, None)
         return False
 
-    def most(self, site_id: int, at_most: int) -> int:
-        """So many of a site's are taken next."""
-        return min(at_most, self._most.get(site_id, at_most))
+    def most(self, site_id: int) -> int:
+        """So many bytes of a site's are taken next."""
+        return self._most.get(site_id, FIRST_BYTES)
 
-    def took(self, site_id: int, requests: int, seconds: float) -> None:
-        """A batch of so many took so long: the next is as large as fits, and twice as large where there was time left.
+    def took(self, site_id: int, size: int, requests: int, seconds: float) -> None:
+        """A batch took so long: the next is as large as fits, and twice as large where one was full and quick.
+
+        A site that has nothing left begins anew: what comes next may be of another kind.
 
         >>> paces = Paces()
-        >>> paces.took(1, 800, 16.0)
-        >>> paces.most(1, 10_000), paces.most(2, 10_000)
-        (100, 10000)
+        >>> paces.took(1, 400_000, 800, 16.0)
+        >>> paces.most(1), paces.most(2)
+        (50000, 400000)
         """
         if seconds > SLOW_SECONDS * max(requests, 5):
             self._until[site_id] = time.monotonic() + min(seconds, LONGEST_REST)
+        most = self.most(site_id)
         if seconds > BUDGET_SECONDS:
-            self._most[site_id] = max(1, int(requests * BUDGET_SECONDS / seconds))
-        elif site_id in self._most:
-            self._most[site_id] *= 2
-            if self._most[site_id] >= BATCH_REQUESTS:
-                del self._most[site_id]
+            self._most[site_id] = max(1, int(size * BUDGET_SECONDS / seconds))
+        elif size < most / 2 and most > FIRST_BYTES:
+            self._most.pop(site_id, None)
+        elif size >= most / 2 and seconds < BUDGET_SECONDS / 2:
+            self._most[site_id] = min(2 * most, MOST_BYTES)
 
 
 _paces = Paces()
@@ -115,25 +120,28 @@ def run_site(site_id: int, most_requests: int = BATCH_REQUESTS) -> int:
     with _without_collecting(), transaction.atomic():
         if not try_lock_site(site_id):
             return -1
-        rows = _waiting(site_id, most_requests)
+        rows = _waiting(site_id, most_requests, _paces.most(site_id))
         site = Site.objects.prefetch_related("hosts", "proof_keys").filter(pk=site_id).first()
         stored = 0
         if site is not None:  # else removed since
             stored = _process(SiteReader.of(site), [e for row in rows for e in _unpacked(row)])
         InboxBatch.objects.filter(id__in=[row.pk for row in rows]).delete()
-    _paces.took(site_id, sum(row.requests for row in rows), time.monotonic() - began)
+    size, requests = sum(len(row.payload) for row in rows), sum(row.requests for row in rows)
+    _paces.took(site_id, size, requests, time.monotonic() - began)
     return stored
 
 
-def _waiting(site_id: int, most_requests: int) -> list[InboxBatch]:
-    sizes = InboxBatch.objects.filter(site_id=site_id).order_by("id").values_list("id", "requests")[:500]
+def _waiting(site_id: int, most_requests: int, most_bytes: int) -> list[InboxBatch]:
+    """The rows that waited longest: one at least, and no more than fit."""
+    rows = InboxBatch.objects.filter(site_id=site_id).order_by("id")
+    sized = rows.annotate(size=Func(F("payload"), function="octet_length", output_field=IntegerField()))
     ids: list[int] = []
-    requests = 0
-    for row_id, count in sizes:
-        if ids and requests + count > most_requests:
+    requests = size = 0
+    for row_id, count, bytes_ in sized.values_list("id", "requests", "size")[:500]:
+        if ids and (requests + count > most_requests or size + bytes_ > most_bytes):
             break
         ids.append(row_id)
-        requests += count
+        requests, size = requests + count, size + bytes_
     return list(InboxBatch.objects.filter(id__in=ids).order_by("id"))
 
 

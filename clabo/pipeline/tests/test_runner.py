@@ -397,16 +397,20 @@ class Crashes(TestCase):
 class Budget(TestCase):
     def test_a_slow_sites_batches_become_as_small_as_its_time_allows(self) -> None:
         paces = runner.Paces()
-        paces.took(1, 4000, 8.0)
-        self.assertEqual(
-            (paces.most(1, 10_000), paces.most(2, 10_000), paces.most(1, 10)), (1000, 10_000, 10)
-        )
+        first = runner.FIRST_BYTES
+        paces.took(1, first, 4000, 8.0)
+        self.assertEqual((paces.most(1), paces.most(2)), (first // 4, first))
         # Nothing waits for ever, however slow one request is.
-        paces.took(1, 1, 90.0)
-        self.assertEqual(paces.most(1, 10_000), 1)
-        for _ in range(14):
-            paces.took(1, 1, 0.1)
-        self.assertEqual(paces.most(1, 10_000), 10_000)
+        paces.took(1, 500, 1, 90.0)
+        self.assertEqual(paces.most(1), 500 * 2 // 90)
+        self.assertTrue(paces.rests(1))
+        self.assertFalse(paces.rests(2))
+        for _ in range(40):
+            paces.took(1, paces.most(1), 100, 0.1)
+        self.assertEqual(paces.most(1), runner.MOST_BYTES)
+        # Whoever had nothing left begins anew.
+        paces.took(1, 500, 1, 0.01)
+        self.assertEqual(paces.most(1), first)
 
     def test_the_others_are_served_between_a_slow_ones_batches(self) -> None:
         slow, quick = make_site(name="Slow"), make_site(name="Quick")
@@ -425,6 +429,7 @@ class Budget(TestCase):
         with (
             patch.object(runner, "_process", slowly),
             patch.object(runner, "BUDGET_SECONDS", 0.05),
+            patch.object(runner, "FIRST_BYTES", 1),
             patch.object(runner, "_paces", runner.Paces()),
         ):
             runner.drain()
