@@ -69,6 +69,7 @@ class Siege:
         make_user(self.site, Role.EDITOR, "ed@shop.example")
         self.cookies = signed_in(self.site)
         self.pictures = picture_bombs()
+        self.answered: list[tuple[str, int, float]] = []
         self.watch, self.stop = Watch(), threading.Event()
         self.port = free_port()
         self.sent: set[str] = set()
@@ -259,23 +260,53 @@ class Siege:
         for data in self.pictures:
             self.upload("tests/pictures", "picture", "bomb.png", data)
 
+    def editors_texts(self) -> None:
+        """What one editor may store or ask: markup and definitions nested a thousand times, or a thousand parts wide."""
+        nested = "<div>" * 900 + "x" + "</div>" * 900
+        changes = [[], [{"html": {"selector": "h1", "place": "after", "html": nested}}]]
+        test = {
+            "name": "Deep",
+            "what": "content",
+            "addresses": ["/a"],
+            "shares": [50, 50],
+            "changes": changes,
+        }
+        test |= {"rule": 1, "traffic": 100, "baseline": 0.1, "smallest_lift": 0.5}
+        page = {"what": {"page": {"match": "contains", "value": "a"}}, "from": 0, "to": 700, "times": 1}
+        deep: dict[str, Any] = page
+        for _ in range(50):
+            deep = {"any": [deep]}
+        wide = {"any": [{**page, "to": n + 1} for n in range(500)]}
+        pattern = {
+            "what": {"page": {"match": "pattern", "value": "(a+)+$" * 30}},
+            "from": 0,
+            "to": 700,
+            "times": 1,
+        }
+        for path, body in (
+            ("tests", test),
+            *(("audiences/preview", {"definition": {"include": node}}) for node in (deep, wide, pattern)),
+            ("paths/report", {"steps": [{"page": {"match": "contains", "value": "a"}}] * 8}),
+        ):
+            begun = time.monotonic()
+            status = self.change(path, json.dumps(body).encode(), "application/json")
+            self.answered.append((path, status, time.monotonic() - begun))
+
     def upload(self, path: str, field: str, name: str, data: bytes) -> int:
         edge = uuid4().hex
         head = (
             f'--{edge}\r\nContent-Disposition: form-data; name="{field}"; filename="{name}"\r\n\r\n'.encode()
         )
         body = head + data + f"\r\n--{edge}--\r\n".encode()
+        return self.change(path, body, f"multipart/form-data; boundary={edge}")
+
+    def change(self, path: str, body: bytes, kind: str) -> int:
+        """A call of the signed-in owner's that changes something."""
         token = dict(c.split("=", 1) for c in self.cookies.split("; "))["clabo_csrf"]
-        return self.ask(
-            *("POST", f"/api/sites/{self.site.pk}/{path}", body, 120),
-            **{
-                "content-type": f"multipart/form-data; boundary={edge}",
-                "cookie": self.cookies,
-                "x-csrftoken": token,
-                "referer": f"http://127.0.0.1:{self.port}/",
-                "origin": f"http://127.0.0.1:{self.port}",
-            },
-        )
+        origin = f"http://127.0.0.1:{self.port}"
+        said = {"content-type": kind, "cookie": self.cookies, "x-csrftoken": token}
+        said |= {"referer": f"{origin}/", "origin": origin}
+        return self.ask("POST", f"/api/sites/{self.site.pk}/{path}", body, 120, **said)
 
     def streams(self) -> None:
         """Two hundred windows of one member."""
@@ -462,6 +493,7 @@ def main() -> None:
         "4,200 idle connections": siege.idle_connections,
         "15,000 made-up pages, sources, forms, names": siege.made_up_names,
         "workbook and picture bombs": siege.bombs,
+        "texts and questions of one editor": siege.editors_texts,
         "200 live streams of one member": siege.streams,
         "200 browsers that say they are Ada": siege.identities,
         "deep, large and forged bodies": siege.nonsense,
@@ -505,6 +537,10 @@ def main() -> None:
     head = ["beside 300 hits/s", "hits", "refused or broken", "p99 of hits, ms", "p99 of the API, ms"]
     table([*head, "p99 until in others' reports, s", "well again after, s", "within its aims"], rows)
     print(f"The API's answers that were no 200: {dict(siege.watch.statuses)}")
+    print(
+        "One editor's: "
+        + ", ".join(f"{path} {status} in {took:.1f} s" for path, status, took in siege.answered)
+    )
     took = (datetime.now(UTC) - begun).total_seconds()
     print(
         f"{took:.0f} s; {len(siege.sent):,} hits sent, {len(siege.acknowledged):,} acknowledged, {lost} lost, {doubled} doubled."
