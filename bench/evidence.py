@@ -19,10 +19,13 @@ from clabo.core.evidence import (
     Counts,
     Interval,
     Moments,
+    Spread,
+    ValueSums,
     bootstrap_mean_difference,
     compare_means,
     compare_rates,
     days_needed,
+    dispersion_of,
     fair_comparison,
     lost_conversions,
     plan_rate_test,
@@ -364,17 +367,19 @@ def few_conversions(draws: int) -> None:
                 share_of_day = spend / spend.sum()
                 counts = rng.poisson(mean * share_of_day * (rng.gamma(2, 0.5, 28) if uneven else 1.0))
                 # Mean 50 either way.
-                value = [
-                    float(rng.lognormal(-0.18, 0.6, c).sum() * 50) if varies else 50.0 * c
-                    for c in counts.tolist()
-                ]
-                came = int(counts.sum())
+                orders = [rng.lognormal(-0.18, 0.6, c) * 50 if varies else np.full(c, 50.0) for c in counts]
+                value = [float(of_day.sum()) for of_day in orders]
+                sums = ValueSums.of(np.concatenate(orders))
+                others = (
+                    [ValueSums.of(rng.lognormal(-0.18, 0.6, 20) * 50) for _ in range(5)] if varies else []
+                )
+                daily = [list(zip(map(len, orders), spend.tolist(), strict=True))]
+                spread = Spread.of([sums, *others], 50.0, not varies, dispersion_of(daily))
                 truth = mean * 50 / spend.sum()
-                each = sum(value) / came if came >= 5 else 50.0
                 for k, found in enumerate(
                     (
                         ratio_of_means(value, spend.tolist()),
-                        return_interval(came, each, value, spend.tolist()),
+                        return_interval(sums, float(spend.sum()), spread),
                     )
                 ):
                     wrong[k] += (truth > found.high, truth < found.low)

@@ -1,7 +1,7 @@
 """What stands out among landing pages: what can be acted on, and what is too thin to judge.
 
-A finding is made only where the evidence supports it: an interval must clear the bar it is held
-against. The parts are returned, not prose; the interface words them.
+A finding is made only where chance alone would hardly ever bring it, whatever the number of pages and however often
+somebody looks. The parts are returned, not prose; the interface words them.
 """
 
 from __future__ import annotations
@@ -12,12 +12,24 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
-from clabo.core.evidence import Counts, Interval, is_thin, rate_interval
+from scipy import stats
+
+from clabo.core.evidence import Counts, Spread, ValueSums, chance_of_less, chance_of_more, is_thin
 from clabo.core.evidence.proportions import THIN
 from clabo.core.returns import break_even
 from clabo.core.returns import profit as profit_of
 
 Kind = Literal["loses_money", "earns", "converts_badly"]
+# On how many sites where there is nothing to find a finding of a kind is made in a month of daily looks, at most.
+ERROR, LOOKS = 0.05, 30
+
+
+@dataclass(frozen=True, slots=True)
+class Returned:
+    """What the evidence of a page's return is: what its conversions brought, and how much values differ on the site."""
+
+    sums: ValueSums
+    spread: Spread
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +39,7 @@ class LandingPage:
     counts: Counts
     revenue: Decimal
     spend: Decimal
-    roas: Interval | None
+    returned: Returned | None
     lost: float
     intended_exit: bool
 
@@ -75,16 +87,21 @@ def _weight(f: Finding) -> float:
     return f.lost if f.kind == "converts_badly" else abs(float(f.profit))
 
 
-def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Findings:
+def findings(pages: Sequence[LandingPage], margin: Decimal | None = None, among: int = 0) -> Findings:
     """At most one finding of each kind: the page where it matters most.
 
-    Money is judged against break-even (1 / margin; definitions: "Money"), by the ROAS interval;
-    conversion against the rate of all judged pages together, by the Wilson interval. Without a
-    margin the whole value counts as earned.
+    Money is judged against break-even (1 / margin; definitions: "Money"), by the limits of `evidence.expected_total`;
+    conversion against that of all other judged pages together, by the exact conditional test (hypergeometric; Fisher,
+    1935). Without a margin the whole value counts as earned.
+
+    Each page is judged at ERROR / (LOOKS · judged pages): by Bonferroni's inequality a kind of finding is made wrongly on
+    at most a share ERROR of sites in LOOKS looks, whatever the pages have in common and however looks overlap. `among`: of how many pages these are
+    a part, where the strongest of several such calls are shown together.
     """
     bar = break_even(margin)
     judged = [p for p in pages if not p.intended_exit and p.counts.trials]
     whole = sum((p.counts for p in judged), Counts(0, 0))
+    level = ERROR / LOOKS / max(1, among, len(judged))
     losing: list[Finding] = []
     earning: list[Finding] = []
     poor: list[Finding] = []
@@ -92,13 +109,13 @@ def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Fin
         if page.intended_exit or not page.counts.trials:
             continue
         profit = profit_of(page.revenue, page.spend, margin)
-        if page.roas is not None and page.roas.bounded and page.spend > 0:
-            if page.roas.high < bar:
+        if page.returned is not None and page.spend > 0:
+            needed = bar * float(page.spend)
+            if profit < 0 and _chance_of_more(page.returned, needed, level) <= level:
                 losing.append(Finding("loses_money", place, profit, page.lost))
-            elif page.roas.low > bar:
+            elif profit > 0 and chance_of_less(page.returned.sums, page.returned.spread, needed) <= level:
                 earning.append(Finding("earns", place, profit, page.lost))
-        rate = rate_interval(page.counts.conversions, page.counts.trials)
-        if page.lost >= 1 and rate.high < whole.rate:
+        if page.lost >= 1 and _chance_of_fewer(page.counts, whole) <= level:
             poor.append(Finding("converts_badly", place, profit, page.lost))
     found = [min(losing, key=lambda f: f.profit)] if losing else []
     if earning:
@@ -112,6 +129,17 @@ def findings(pages: Sequence[LandingPage], margin: Decimal | None = None) -> Fin
         if not p.intended_exit and p.counts.trials and is_thin(p.counts.conversions, p.counts.trials)
     ]
     return Findings(found, whole.rate, len(thin), _nearest(thin, whole.rate))
+
+
+def _chance_of_more(of: Returned, needed: float, level: float) -> float:
+    return chance_of_more(of.sums, of.spread, needed, enough=level)
+
+
+def _chance_of_fewer(page: Counts, whole: Counts) -> float:
+    """How often so few of all conversions or fewer fall to this page, if its rate is the others'."""
+    if page.trials == whole.trials:
+        return 1.0
+    return float(stats.hypergeom.cdf(page.conversions, whole.trials, whole.conversions, page.trials))
 
 
 def _nearest(thin: Sequence[tuple[int, Counts]], rate: float) -> Nearest | None:

@@ -12,7 +12,17 @@ from django.db.models import Count, Q
 
 from clabo.conversions.models import Credit
 from clabo.core import returns
-from clabo.core.evidence import Counts, Interval, is_thin, rate_interval, return_interval
+from clabo.core.evidence import (
+    NO_VALUES,
+    Counts,
+    Interval,
+    Spread,
+    ValueSums,
+    dispersion_of,
+    is_thin,
+    rate_interval,
+    return_interval,
+)
 from clabo.core.evidence.ratios import poisson_limits
 from clabo.core.plans import Chances, Pulse, Tried, compared, pulse
 from clabo.core.told import Told
@@ -50,12 +60,24 @@ class Brought:
     # Those of them whose money is in `value`.
     summed: Decimal = Decimal(0)
     value: Decimal = Decimal(0)
+    worths: ValueSums = NO_VALUES
     by_day: dict[date, tuple[Decimal, Decimal]] = field(default_factory=dict)
     roas_interval: Interval | None = None
+    spread: Spread | None = None
 
     def add(self, other: Brought) -> None:
         """Count `other` in."""
-        for name in ("shown", "clicks", "cost", "visits", "converted", "conversions", "summed", "value"):
+        for name in (
+            "shown",
+            "clicks",
+            "cost",
+            "visits",
+            "converted",
+            "conversions",
+            "summed",
+            "value",
+            "worths",
+        ):
             setattr(self, name, getattr(self, name) + getattr(other, name))
         for day, (cost, value) in other.by_day.items():
             before = self.by_day.get(day, (Decimal(0), Decimal(0)))
@@ -249,6 +271,7 @@ def _cells(plan: AdPlan, told: Iterable[Cell], came: _Came) -> dict[tuple[str, s
                 continue
             found[key].summed += share
             found[key].value += value
+            found[key].worths += ValueSums.of_share(float(share), float(value))
             # As the channel's days are.
             day = at.astimezone(UTC).date()
             values[key][day] = values[key].get(day, Decimal(0)) + value
@@ -268,15 +291,28 @@ def _add_returns(plan: AdPlan, total: Brought, parts: list[Brought]) -> None:
     each = float(total.value / total.summed) if total.summed else float(plan.aim.value or 0)
     if not each:
         return
-    first, last = min(total.by_day), max(total.by_day)
-    days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
+    # Of all parts that do not overlap: lines and creatives are made of them.
+    cells = [p for p in parts if p.line and p.creative] or [total]
+    # Of all together: a day of a single cell has too little of anything.
+    daily = [[(float(value) / each, float(cost)) for cost, value in total.by_day.values()]]
+    fixed = not plan.aim.value_property
+    spread = Spread.of((p.worths for p in cells), each, fixed, dispersion_of(daily))
     for one in [total, *parts]:
+        one.spread = spread
         if one.cost:
-            mean = float(one.value / one.summed) if one.summed else each
-            of_day = [one.by_day.get(d, (Decimal(0), Decimal(0))) for d in days]
-            one.roas_interval = return_interval(
-                float(one.summed), mean or each, [float(v) for _, v in of_day], [float(c) for c, _ in of_day]
-            )
+            one.roas_interval = return_interval(one.worths, float(one.cost), spread)
+
+
+# A plan is looked at on so many days, and on each side at most one in forty is wrongly told of on any of them.
+_LOOKS = 60
+_SAID = 1 - 2 * 0.025 / _LOOKS
+
+
+def _said(total: Brought) -> Interval | None:
+    """The return as it may be put into words, however often it is looked at."""
+    if total.roas_interval is None or total.spread is None:
+        return None
+    return return_interval(total.worths, float(total.cost), total.spread, _SAID)
 
 
 def _cost_interval(total: Brought) -> Interval | None:
@@ -341,7 +377,7 @@ def _pulse(plan: AdPlan, standing: Standing, total: Brought, now: datetime) -> P
         chances,
         clicks(whole[:FRESH_DAYS]),
         clicks(whole[max(FRESH_DAYS, len(whole) - third) :]),
-        total.roas_interval,
+        _said(total),
         returns.break_even(plan.site.margin),
         plan.site.currency,
         [line.audience.name for line in plan.lines.all() if line.audience and line.audience.deleted_at],

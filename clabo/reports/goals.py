@@ -96,26 +96,28 @@ def own_findings(lens: Lens) -> list[OwnFinding]:
     groups: defaultdict[int, set[int]] = defaultdict(set)
     for page_id, goal in goals.items():
         groups[goal.rule.pk].add(page_id)
-    found: list[OwnFinding] = []
     traffic = traffic_under(lens)
+    apart: list[tuple[list[PageRow], ConversionRule, bool]] = []
     for rule in the_rules:
         is_lens = lens.rule is not None and rule.pk == lens.rule.pk
         if not groups[rule.pk] and not is_lens:
             continue
-        rows = _shown(page_rows(lens.counting(rule), groups[rule.pk], traffic=traffic))
-        found += _among(rows, rule, lens, True)
+        apart.append((_shown(page_rows(lens.counting(rule), groups[rule.pk], traffic=traffic)), rule, True))
         if is_lens:
             others = _shown(page_rows(lens, traffic=traffic))
-            rest = [r for r in others if r.page and r.page.pk not in goals]
-            found += [f for f in _among(rest, rule, lens, False) if f.finding.kind != "converts_badly"]
+            apart.append(([r for r in others if r.page and r.page.pk not in goals], rule, False))
+    among = sum(len(rows) for rows, _, _ in apart)
+    found: list[OwnFinding] = []
+    for rows, rule, own in apart:
+        told = findings([judged(r) for r in rows], lens.site.margin, among)
+        found += [
+            OwnFinding(f, rows[f.place], rule, told.together, own)
+            for f in told.found
+            if own or f.kind != "converts_badly"
+        ]
     best = strongest([f.finding for f in found])
     return [next(f for f in found if f.finding is b) for b in best]
 
 
 def _shown(rows: Mapping[int | None, PageRow]) -> list[PageRow]:
     return [r for r in rows.values() if r.page][:MOST_PAGES]
-
-
-def _among(rows: Sequence[PageRow], rule: ConversionRule, lens: Lens, own: bool) -> list[OwnFinding]:
-    told = findings([judged(r) for r in rows], lens.site.margin)
-    return [OwnFinding(f, rows[f.place], rule, told.together, own) for f in told.found]

@@ -27,7 +27,7 @@ from clabo.core.evidence import (
     pool_small,
     rate_intervals,
 )
-from clabo.core.findings import Findings, LandingPage, findings
+from clabo.core.findings import Findings, LandingPage, Returned, findings
 from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
@@ -218,7 +218,8 @@ def _add_page_rates(rows: Sequence[PageRow]) -> None:
 def judged(row: PageRow) -> LandingPage:
     """The row as findings see it."""
     counts = Counts(min(row.converted, row.entries), row.entries)
-    return LandingPage(counts, row.revenue, row.spend, row.roas_interval, row.lost, row.intended_exit)
+    returned = Returned(row.worths, row.spread) if row.spread else None
+    return LandingPage(counts, row.revenue, row.spend, returned, row.lost, row.intended_exit)
 
 
 def _success_pages(lens: Lens) -> set[int]:
@@ -236,15 +237,13 @@ def _rows(lens: Lens, traffic: Traffic) -> dict[int | None, PageRow]:
         if any(counts):
             r = rows[page_id]
             r.entries, r.views, r.begun_views, r.bounces, r.exits = counts
-    values: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     if lens.rule:
-        add_credits(lens, lens.credits(days=False).filter(rule=lens.rule), "page_id", rows, values)
+        add_credits(lens, lens.credits(days=False).filter(rule=lens.rule), "page_id", rows)
     costs: defaultdict[int | None, dict[date, Decimal]] = defaultdict(dict)
     for (day, page_id), paid in traffic.paid.items():
         costs[page_id][day] = paid.cost
         rows[page_id].paid += paid
-    credits = lens.credits().filter(rule=lens.rule)
-    add_returns(lens, rows, values, costs, lambda page_id: credits.filter(page=page_id))
+    add_returns(lens, rows, costs)
     return rows
 
 

@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Mapping, MutableMapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, MutableMapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from typing import Any, TypeVar
 
-from django.db.models import Case, Count, F, Q, QuerySet, Sum, When
+from django.db.models import Count, F, FloatField, Q, QuerySet, Sum
+from django.db.models.functions import Cast, Ln
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import ConversionRule, Credit
 from clabo.core import returns
-from clabo.core.evidence import Interval, VisitValues, is_thin, rate_intervals, return_interval
+from clabo.core.evidence import (
+    NO_VALUES,
+    Interval,
+    Spread,
+    ValueSums,
+    dispersion_of,
+    is_thin,
+    rate_intervals,
+    return_interval,
+)
 from clabo.events.daysums import of_days
 from clabo.events.models import Visit
 from clabo.spend.joining import Paid
@@ -33,10 +43,14 @@ class ReportRow:
     # Those of them whose money is in `revenue`: not of another currency, nor beyond a day's limit.
     summed: Decimal = Decimal(0)
     revenue: Decimal = Decimal(0)
+    # What their values are, as far as chance needs to know it.
+    worths: ValueSums = NO_VALUES
     paid: Paid = field(default_factory=Paid)
     bounce_rate: Interval | None = None
     conversion_rate: Interval | None = None
     roas_interval: Interval | None = None
+    # How much values differ, of which the interval is; None where there is no return.
+    spread: Spread | None = None
     # What is counted has a value; without one there is no return on the spend, not one of nothing.
     valued: bool = True
     # Credited conversions of each day of the visits, of which a visit is known.
@@ -90,6 +104,7 @@ class ReportRow:
         self.conversions += other.conversions
         self.summed += other.summed
         self.revenue += other.revenue
+        self.worths += other.worths
         self.paid += other.paid
         for day, share in other.by_day.items():
             self.by_day[day] = self.by_day.get(day, Decimal(0)) + share
@@ -118,14 +133,9 @@ R = TypeVar("R", bound=ReportRow)
 
 
 def add_credits(
-    lens: Lens,
-    credits: QuerySet[Credit],
-    key: str,
-    rows: MutableMapping[K, R],
-    values: MutableMapping[K, dict[date, Decimal]],
-    within: Hashable = (),
+    lens: Lens, credits: QuerySet[Credit], key: str, rows: MutableMapping[K, R], within: Hashable = ()
 ) -> None:
-    """What is credited, to the rows and by day, told apart by the field `key` of credits. Both mappings make what they lack.
+    """What is credited, to the rows, told apart by the field `key` of credits. `rows` makes what it lacks.
 
     `credits` of all days; `within` states what they are narrowed to beyond the lens.
     """
@@ -140,11 +150,12 @@ def add_credits(
                 summed=Sum("share", filter=Q(value__isnull=False)),
                 worth=Sum("value"),
                 of_visits=Sum("share", filter=Q(visit__isnull=False)),
+                **VALUE_SUMS,
             )
         )
 
     what = lens.sight and (lens.sight, lens.rule and lens.rule.pk, key, within)
-    for day, of, visits, share, summed, value, of_visits in of_days(
+    for day, of, visits, share, summed, value, of_visits, *sums in of_days(
         # What visits themselves tell may change without the credits.
         (Credit, Visit),
         lens.site.pk,
@@ -159,26 +170,42 @@ def add_credits(
         row.conversions += share
         row.summed += summed or Decimal(0)
         row.revenue += value or Decimal(0)
-        values[of][day] = value or Decimal(0)
+        row.worths += value_sums(summed, value, sums)
         if of_visits:
             row.by_day[day] = of_visits
 
 
-def add_returns(
-    lens: Lens,
-    rows: Mapping[K, R],
-    values: Mapping[K, Mapping[date, Decimal]],
-    costs: Mapping[K, Mapping[date, Decimal]],
-    credits_of: Callable[[K], QuerySet[Credit]],
-) -> None:
+# A credit has its share of its conversion's value.
+_SHARE = Cast("share", FloatField())
+_VALUE = Cast("value", FloatField()) / _SHARE
+_ABOVE = Q(value__gt=0)
+# Of credits: squares of values, how many are above nought, their logarithms and the squares of these.
+VALUE_SUMS: dict[str, Sum] = {
+    "squares": Sum(_SHARE * _VALUE * _VALUE),
+    "positive": Sum(_SHARE, filter=_ABOVE),
+    "logs": Sum(_SHARE * Ln(_VALUE), filter=_ABOVE),
+    "log_squares": Sum(_SHARE * Ln(_VALUE) * Ln(_VALUE), filter=_ABOVE),
+}
+
+
+def value_sums(summed: Decimal | None, value: Decimal | None, sums: Sequence[float | None]) -> ValueSums:
+    """What `VALUE_SUMS` gave, beside how many conversions' values are summed and their sum."""
+    return ValueSums(float(summed or 0), float(value or 0), *(float(x or 0) for x in sums))
+
+
+def add_returns(lens: Lens, rows: Mapping[K, R], costs: Mapping[K, Mapping[date, Decimal]]) -> None:
     """The return on each row's spend. Where a row has few conversions, all together say what one is worth.
 
-    `values` and `costs` are by row and day; `credits_of` are the lens's credits of its conversion that are a row's, and no
-    others. The row None is of no visit, and has no return.
+    `costs` are by row and day. The row None is of no visit, and has no return.
     """
     valued = lens.rule is not None and lens.rule.has_value
     mean = worth_of_one(rows.values(), lens.rule)
-    days = [lens.first + timedelta(days=i) for i in range(lens.days)]
+    daily = (
+        [(float(row.by_day.get(day, 0)), float(cost)) for day, cost in costs[key].items()]
+        for key, row in rows.items()
+        if key in costs
+    )
+    spread = spread_of(rows.values(), lens.rule, mean, dispersion_of(daily))
     for key, row in rows.items():
         row.valued = valued
         # From an event's property, and none has come: what one would bring is not known.
@@ -187,17 +214,17 @@ def add_returns(
         row.each = (
             mean if row.thin else float(row.revenue / row.conversions if row.conversions else 0) or mean
         )
-        if key not in costs:
-            continue
-        of_value, of_cost = values.get(key, {}), costs[key]
-        spent = [of_cost.get(d, Decimal(0)) for d in days]
-        row.roas_interval = return_interval(
-            float(row.summed),
-            float(row.revenue / row.summed) if row.summed else mean,
-            [float(of_value.get(d, 0)) for d in days],
-            list(map(float, spent)),
-            of_visits=_visit_values(credits_of(key), row) if min(spent) == max(spent) else None,
-        )
+        row.spread = spread
+        if row.spend:
+            row.roas_interval = return_interval(row.worths, float(row.spend), spread)
+
+
+def spread_of(
+    rows: Iterable[ReportRow], rule: ConversionRule | None, mean: float, dispersion: float
+) -> Spread:
+    """How much the values of a rule's conversions differ within rows, and their number from day to day."""
+    fixed = rule is not None and not rule.value_property
+    return Spread.of((row.worths for row in rows), mean, fixed, dispersion)
 
 
 def worth_of_one(rows: Iterable[ReportRow], rule: ConversionRule | None) -> float:
@@ -207,12 +234,3 @@ def worth_of_one(rows: Iterable[ReportRow], rule: ConversionRule | None) -> floa
     if revenue and summed:
         return float(revenue / summed)
     return float(rule.value) if rule and rule.value else 0.0
-
-
-def _visit_values(credits: QuerySet[Credit], row: ReportRow) -> VisitValues:
-    """What a row's visits brought, one by one. What no visit is known of counts as one more for each conversion."""
-    by_visit = credits.values_list("visit_id", Case(When(visit=None, then=F("conversion_id")), default=None))
-    brought = by_visit.annotate(sum=Sum("value"))
-    values = [(visit, float(value)) for visit, _, value in brought if value]
-    unknown = sum(visit is None for visit, _ in values)
-    return VisitValues([value for _, value in values], row.entries + unknown)

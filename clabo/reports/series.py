@@ -12,12 +12,11 @@ from typing import Literal
 from django.db.models import Count, Sum
 
 from clabo.conversions.lens import Lens
-from clabo.core.evidence import Interval
-from clabo.core.evidence.ratios import poisson_limits
+from clabo.core.evidence import dispersion_of, return_interval
 from clabo.events.daysums import of_days
 from clabo.events.models import TrafficDay
 from clabo.events.queries import BOUNCED
-from clabo.reports.rows import ReportRow, add_credits, add_rates, worth_of_one
+from clabo.reports.rows import ReportRow, add_credits, add_rates, spread_of, worth_of_one
 from clabo.spend.joining import paid_under
 
 Grain = Literal["day", "week"]
@@ -53,7 +52,7 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
         if pages is not None:
             credits = credits.filter(page_id__in=pages)
         rows: defaultdict[date, Point] = defaultdict(Point)
-        add_credits(lens, credits, "day", rows, defaultdict(dict), () if pages is None else frozenset(pages))
+        add_credits(lens, credits, "day", rows, () if pages is None else frozenset(pages))
         for day, row in rows.items():
             of_day[day].add(row)
     for (day, page), paid in paid_under(lens).items():
@@ -62,13 +61,15 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
     found = [points[start] for start in sorted(points)]
     add_rates(found)
     mean = worth_of_one(found, lens.rule)
+    daily = [[(float(point.summed), float(point.spend)) for point in found]]
+    spread = spread_of(found, lens.rule, mean, dispersion_of(daily))
     for point in found:
         point.valued = valued
         if valued and mean:
             own = float(point.revenue / point.summed) if point.summed else 0.0
             point.each = mean if point.thin else own or mean
             if point.spend:
-                point.roas_interval = _return(point, own or mean)
+                point.roas_interval = return_interval(point.worths, float(point.spend), spread)
     return found
 
 
@@ -85,11 +86,3 @@ def _counts(lens: Lens, pages: Collection[int] | None) -> list[tuple[date, int, 
         visits = visits.filter(entry_page_id__in=pages)
     rows = visits.values_list("day").annotate(n=Count("id"), v=Sum("views"), b=Count("id", filter=BOUNCED))
     return list(rows)
-
-
-def _return(point: Point, each: float) -> Interval:
-    """The return of one point: what came, with the exact (Garwood) limits of how many conversions there were."""
-    spend = float(point.spend)
-    low, high = poisson_limits(float(point.summed))
-    estimate = float(point.revenue) / spend
-    return Interval(min(low * each / spend, estimate), estimate, max(high * each / spend, estimate))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -21,7 +21,7 @@ from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay, Visit
 from clabo.events.queries import BOUNCED
 from clabo.reports.delays import add_to_come, delays_of
-from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
+from clabo.reports.rows import VALUE_SUMS, ReportRow, add_credits, add_rates, add_returns, value_sums
 from clabo.sites.models import Site
 from clabo.sources.dimensions import (
     CHAIN,
@@ -80,8 +80,6 @@ class _Read:
     """What was read, by value."""
 
     rows: defaultdict[Any, SourceRow] = field(default_factory=lambda: defaultdict(SourceRow))
-    values: defaultdict[Any, dict[date, Decimal]] = field(default_factory=lambda: defaultdict(dict))
-    costs: defaultdict[Any, dict[date, Decimal]] = field(default_factory=lambda: defaultdict(dict))
 
 
 def source_table(lens: Lens, by: str, within: Sequence[Within] = ()) -> SourceTable:
@@ -95,28 +93,21 @@ def source_table(lens: Lens, by: str, within: Sequence[Within] = ()) -> SourceTa
         _read_visits(read, lens, by, within)
         paid = _paid_for_visits(lens, by, within)
     _read_credits(read, lens, by, within)
+    costs: defaultdict[Any, dict[date, Decimal]] = defaultdict(dict)
+    together: dict[date, Decimal] = {}
     for (value, day), of_day in paid.items():
         read.rows[value].paid += of_day
-        read.costs[value][day] = read.costs[value].get(day, Decimal(0)) + of_day.cost
+        costs[value][day] = costs[value].get(day, Decimal(0)) + of_day.cost
+        together[day] = together.get(day, Decimal(0)) + of_day.cost
     total = SourceRow(kind="total")
     for row in read.rows.values():
         total.add(row)
     add_rates([*read.rows.values(), total])
-    add_returns(lens, read.rows, read.values, read.costs, lambda value: _credits_of(lens, by, within, value))
-    _add_total_return(lens, total, read, within)
+    add_returns(lens, read.rows, costs)
+    add_returns(lens, {"": total}, {"": together})
     listed, apart = _named(lens.site, by, read.rows)
     add_to_come(delays_of(lens), [*listed, *apart, total])
     return SourceTable(by, listed, apart, total)
-
-
-def _add_total_return(lens: Lens, total: SourceRow, read: _Read, within: Sequence[Within]) -> None:
-    together: tuple[dict[date, Decimal], dict[date, Decimal]] = {}, {}
-    for sums, by_value in zip(together, (read.values, read.costs), strict=True):
-        for of_day in by_value.values():
-            for day, amount in of_day.items():
-                sums[day] = sums.get(day, Decimal(0)) + amount
-    costs = {"": together[1]} if together[1] else {}
-    add_returns(lens, {"": total}, {"": together[0]}, costs, lambda _: _credits(lens, within))
 
 
 def opened(lens: Lens, within: Sequence[Within]) -> SourceTable:
@@ -234,20 +225,20 @@ def _read_credits(read: _Read, lens: Lens, by: str, within: Sequence[Within]) ->
         return
     credits, name = _valued(_credits(lens, within, days=False), by)
     of_visits = credits.filter(visit__isnull=False)
-    add_credits(lens, of_visits, name, read.rows, read.values, ("visits", by, tuple(within)))
+    add_credits(lens, of_visits, name, read.rows, ("visits", by, tuple(within)))
     if nobody := _credited_to_nobody(lens, credits, within):
         row = read.rows[None]
-        for day, (share, summed, value) in nobody.items():
+        for share, summed, value, *sums in nobody.values():
             row.conversions += share
             row.summed += summed
             row.revenue += value
-            read.values[None][day] = value
+            row.worths += value_sums(summed, value, sums)
 
 
 def _credited_to_nobody(
     lens: Lens, credits: QuerySet[Credit], within: Sequence[Within]
-) -> dict[date, tuple[Decimal, Decimal, Decimal]]:
-    """Conversions of which no visit is known, by day: how many, those of them whose money is summed, and that."""
+) -> dict[date, tuple[Any, ...]]:
+    """Conversions of which no visit is known, by day: how many, those of them whose money is summed, that, and VALUE_SUMS."""
     rows = of_days(
         Credit,
         lens.site.pk,
@@ -258,16 +249,17 @@ def _credited_to_nobody(
             credits.filter(days, visit=None)
             .order_by()
             .values_list("day")
-            .annotate(n=Sum("share"), summed=Sum("share", filter=Q(value__isnull=False)), worth=Sum("value"))
+            .annotate(
+                n=Sum("share"),
+                summed=Sum("share", filter=Q(value__isnull=False)),
+                worth=Sum("value"),
+                **VALUE_SUMS,
+            )
         ),
     )
-    return {day: (share, summed or Decimal(0), value or Decimal(0)) for day, share, summed, value in rows}
-
-
-def _credits_of(lens: Lens, by: str, within: Sequence[Within], value: Hashable) -> QuerySet[Credit]:
-    """Credits of one value; used for the few rows whose spend is the same every day."""
-    credits, name = _valued(_credits(lens, within), by)
-    return credits.filter(visit__isnull=False, **{name: value})
+    return {
+        day: (n, summed or Decimal(0), worth or Decimal(0), *sums) for day, n, summed, worth, *sums in rows
+    }
 
 
 def _paid(lens: Lens, by: str, within: Sequence[Within]) -> Cells:

@@ -7,6 +7,14 @@ ValueError that names the argument; no data gives `nan` limits.
 from clabo.core.evidence.adjusted import adjusted, saved
 from clabo.core.evidence.bayes import chance_to_be_best, expected_loss
 from clabo.core.evidence.bootstrap import bootstrap_mean, bootstrap_mean_difference
+from clabo.core.evidence.compound import (
+    NO_VALUES,
+    Spread,
+    ValueSums,
+    chance_of_less,
+    chance_of_more,
+    dispersion_of,
+)
 from clabo.core.evidence.daily import (
     Look,
     between_level,
@@ -42,7 +50,7 @@ from clabo.core.evidence.proportions import (
 )
 from clabo.core.evidence.quantiles import quantile_interval
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
-from clabo.core.evidence.ratios import VisitValues, count_ratio, ratio_of_means, return_interval
+from clabo.core.evidence.ratios import count_ratio, ratio_of_means, return_interval
 from clabo.core.evidence.sequential import confidence_sequence
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
@@ -50,6 +58,7 @@ from clabo.core.evidence.verdicts import TestState, Verdict, verdict
 from clabo.core.evidence.winsor import winsorise
 
 __all__ = [
+    "NO_VALUES",
     "Counts",
     "DryRun",
     "FairComparison",
@@ -63,14 +72,17 @@ __all__ = [
     "SamplePlan",
     "ShrunkRates",
     "SplitHealth",
+    "Spread",
     "TestState",
+    "ValueSums",
     "Verdict",
-    "VisitValues",
     "adjusted",
     "between_level",
     "bootstrap_mean",
     "bootstrap_mean_difference",
     "both_readings",
+    "chance_of_less",
+    "chance_of_more",
     "chance_to_be_best",
     "compare_means",
     "compare_rates",
@@ -79,6 +91,7 @@ __all__ = [
     "daily_cost",
     "days_needed",
     "detectable_lift",
+    "dispersion_of",
     "dry_run",
     "expected_loss",
     "fair_comparison",

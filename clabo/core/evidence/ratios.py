@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from clabo.core.evidence.bootstrap import bootstrap_mean
+from clabo.core.evidence.compound import Spread, ValueSums, expected_total
 from clabo.core.evidence.proportions import rate_interval
 from clabo.core.evidence.types import NOTHING, Interval, alpha_of, t_of, whole
 
@@ -140,66 +139,38 @@ def poisson_limits(count: float, level: float = 0.95) -> tuple[float, float]:
     return low, float(special.gammaincinv(count + 1, 1 - alpha / 2))
 
 
-@dataclass(frozen=True, slots=True)
-class VisitValues:
-    """What each visit brought: the values of those that brought any, and how many visits there were in all."""
-
-    values: Sequence[float]
-    visits: int
-
-
-def return_interval(
-    conversions: float,
-    each: float,
-    value: Sequence[float],
-    cost: Sequence[float],
-    level: float = 0.95,
-    of_visits: VisitValues | None = None,
-) -> Interval:
-    """Return on ad spend: the sum of `value` / the sum of `cost`, both by day.
-
-    By Fieller's theorem over days; where the cost is the same every day, days say nothing of it, and `of_visits`,
-    where given, is bootstrapped instead (BCa over visits).
-
-    Fieller's set over days knows nothing of conversions that could have come and did not: over 28 days of spend without
-    one it is the point 0, and with few its upper limit is too low (docs/evidence.md has the figures). So
-    it is widened to the exact limits of the number of `conversions`, each worth `each` (the mean where the data give none).
-    Where no value is negative, neither limit is.
+def return_interval(sums: ValueSums, cost: float, spread: Spread, level: float = 0.95) -> Interval:
+    """Return on ad spend: what conversions bring / what the ads cost, which is known (`expected_total`).
 
     Parameters
     ----------
-    conversions : float
-        How many brought the value; shares of several count as shares.
-    each : float
-        What one is worth, where the data give no mean.
-    value, cost : sequence of float, length n
-        Of each day, in the site's money.
+    sums : ValueSums
+        Of the conversions credited to what was paid for.
+    cost : float
+        What was paid, in the unit of the values; above 0.
+    spread : Spread
+        How much values differ on the site.
     level : float
         Confidence level, between 0 and 1.
-    of_visits : VisitValues, optional
-        What each visit brought.
 
     Returns
     -------
     Interval
-        Return for each unit of money.
+        Return for each unit of money; nan where nothing is worth anything.
+
+    Raises
+    ------
+    ValueError
+        When `cost` is not above 0.
 
     Examples
     --------
-    >>> i = return_interval(8, 59.0, [118.0, 59.0, 177.0, 118.0], [40.0, 38.0, 45.0, 41.0])
-    >>> round(i.estimate, 2), i.low < i.estimate < i.high
-    (2.88, True)
+    >>> same = ValueSums.of([59.0] * 8)
+    >>> i = return_interval(same, 164.0, Spread.of([same], 59.0, fixed=True))
+    >>> round(i.low, 2), round(i.estimate, 2), round(i.high, 2)
+    (1.24, 2.88, 5.67)
     """
-    found = ratio_of_means(value, cost, level)
-    if not found.known or not found.bounded:
-        return found
-    total = sum(cost)
-    if of_visits and max(cost) == min(cost) and of_visits.visits >= len(of_visits.values):
-        zeros = of_visits.visits - len(of_visits.values)
-        mean = bootstrap_mean(of_visits.values, zeros, level)
-        if mean.known:
-            per_visit = of_visits.visits / total
-            found = Interval(mean.low * per_visit, found.estimate, mean.high * per_visit)
-    low, high = (limit * each / total for limit in poisson_limits(conversions, level))
-    low, high = min(found.low, low, found.estimate), max(found.high, high, found.estimate)
-    return Interval(max(0.0, low) if min(value) >= 0 else low, found.estimate, high)
+    if not cost > 0:
+        raise ValueError("cost: must be above 0")
+    found = expected_total(sums, spread, level)
+    return Interval(found.low / cost, found.estimate / cost, found.high / cost)

@@ -41,7 +41,7 @@ class Chances:
 @dataclass(frozen=True, slots=True)
 class Pulse:
     """What is known of a plan. `costs` of whole days, the last last, with `days`; clicks of the times shown in its first
-    days and lately; `roas` so far."""
+    days and lately; `roas` so far, at a level at which it may be looked at every day."""
 
     daily_budget: float
     days: Sequence[date]

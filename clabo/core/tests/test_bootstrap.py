@@ -8,8 +8,7 @@ from unittest import TestCase
 import numpy as np
 from scipy import stats
 
-from clabo.core.evidence import VisitValues, bootstrap_mean, bootstrap_mean_difference, return_interval
-from clabo.core.evidence.ratios import poisson_limits, ratio_of_means
+from clabo.core.evidence import bootstrap_mean, bootstrap_mean_difference
 
 
 def gap(a: object, b: object, axis: int = -1) -> object:
@@ -55,22 +54,3 @@ class Sparse(TestCase):
         for wrong in ({"zeros": -1}, {"resamples": 99}, {"level": 1.0}):
             with self.assertRaises(ValueError):
                 bootstrap_mean([1.0, 2.0], **wrong)  # type: ignore[arg-type]
-
-    def test_a_return_where_the_cost_is_the_same_every_day(self) -> None:
-        """Days say nothing of the spread then: visits do, widened by what the number of orders alone leaves open."""
-        chance = np.random.default_rng(2)
-        orders = chance.lognormal(4, 0.6, 60).round(2)
-        days = [float(x) for x in np.bincount(np.arange(60) % 28, orders, 28)]
-        cost, total = [40.0] * 28, 40.0 * 28
-        over_visits = return_interval(
-            60, float(orders.mean()), days, cost, of_visits=VisitValues(orders, 2000)
-        )
-        mean = bootstrap_mean(orders.tolist(), 1940)
-        low, high = (limit * orders.mean() / total for limit in poisson_limits(60))
-        self.assertAlmostEqual(over_visits.low, min(mean.low * 2000 / total, low))
-        self.assertAlmostEqual(over_visits.high, max(mean.high * 2000 / total, high))
-        self.assertAlmostEqual(over_visits.estimate, sum(days) / total)
-        # With a cost that varies, days are what is asked, whatever the visits say.
-        cost[3] = 41.0
-        varied = return_interval(60, 0.001, days, cost, of_visits=VisitValues(orders, 2000))
-        self.assertEqual(varied.high, ratio_of_means(days, cost).high)

@@ -11,11 +11,14 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from clabo.core.evidence import (
+    NO_VALUES,
     Counts,
     Interval,
     Moments,
     SplitHealth,
+    Spread,
     TestState,
+    ValueSums,
     chance_to_be_best,
     compare_means,
     compare_rates,
@@ -107,32 +110,33 @@ class Means(TestCase):
 
 class Returns(TestCase):
     @given(
-        st.lists(st.tuples(st.integers(0, 3), st.floats(1, 500)), min_size=14, max_size=30),
-        st.floats(0.5, 200),
+        st.lists(st.floats(1, 5000).map(lambda x: round(x, 2)), min_size=2, max_size=60),
+        st.floats(0.5, 1e5),
+        st.sampled_from([0.8, 0.95, 0.99]),
     )
-    def test_is_never_surer_than_the_days_nor_than_the_count(
-        self, days: list[tuple[int, float]], each: float
+    def test_is_no_surer_than_the_number_of_conversions(
+        self, values: list[float], cost: float, level: float
     ) -> None:
-        value, cost = [n * each for n, _ in days], [c for _, c in days]
-        count = sum(n for n, _ in days)
-        found = return_interval(count, each, value, cost)
-        plain = ratio_of_means(value, cost)
-        if not found.bounded:
-            self.assertEqual(found, plain)
-            return
-        self.assertTrue(0 <= found.low <= found.estimate <= found.high)
-        self.assertTrue(found.low <= max(0, plain.low) and plain.high <= found.high)
-        # No conversion in n days fits up to 3.69 expected ones.
-        self.assertGreaterEqual(found.high, 3.688 * each / sum(cost))
+        sums = ValueSums.of(values)
+        found = return_interval(sums, cost, Spread.of([sums], 50.0), level)
+        self.assertTrue(0 <= found.low <= found.estimate * (1 + 1e-9) <= found.high * (1 + 2e-9))
+        self.assertAlmostEqual(found.estimate, sum(values) / cost, delta=1e-9 * sum(values))
+        each = sum(values) / len(values) / cost
+        low, high = poisson_limits(len(values), level)
+        self.assertLessEqual(found.low, low * each * (1 + 1e-9))
+        self.assertGreaterEqual(found.high, high * each * (1 - 1e-9))
+        wider = return_interval(sums, cost, Spread.of([sums], 50.0), (1 + level) / 2)
+        self.assertTrue(wider.low <= found.low and found.high <= wider.high)
 
     def test_no_conversion_yet_is_no_proof_of_a_loss(self) -> None:
-        spend = [1.0, 2.0, 3.0] * 5
-        found = return_interval(0, 59, [0.0] * 15, spend)
+        found = return_interval(NO_VALUES, 30.0, Spread.of([], 59.0, fixed=True))
         self.assertEqual((found.low, found.estimate), (0, 0))
         self.assertAlmostEqual(found.high, stats.chi2.ppf(0.975, 2) / 2 * 59 / 30)
         # Garwood's table: 5 seen, 1.62 to 11.67 expected.
         low, high = poisson_limits(5)
         self.assertEqual((round(low, 2), round(high, 2)), (1.62, 11.67))
+        with self.assertRaises(ValueError):
+            return_interval(NO_VALUES, 0.0, Spread.of([], 59.0))
 
 
 class Usual(TestCase):

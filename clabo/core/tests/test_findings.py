@@ -3,61 +3,56 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from decimal import Decimal
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import stats
 
-from clabo.core.evidence import Counts, Interval, rate_interval
-from clabo.core.findings import Finding, LandingPage, findings, strongest
+from clabo.core.evidence import Counts, Spread, ValueSums
+from clabo.core.findings import ERROR, LOOKS, Finding, LandingPage, Returned, findings, strongest
 
 
-def page(
-    x: int, n: int, revenue: int = 0, spend: int = 0, roas: tuple[float, float] | None = None, **more: object
-):  # type: ignore[no-untyped-def]
-    interval = Interval(roas[0], revenue / spend, roas[1]) if roas else None
+def page(x: int, n: int, orders: Sequence[float] = (), spend: int = 0, **more: object) -> LandingPage:
+    sums = ValueSums.of(orders)
+    returned = Returned(sums, Spread.of([sums], 50.0)) if spend else None
     fields = {"lost": 0.0, "intended_exit": False, **more}
-    return LandingPage(Counts(x, n), Decimal(revenue), Decimal(spend), interval, **fields)  # type: ignore[arg-type]
+    revenue = Decimal(str(sums.total))
+    return LandingPage(Counts(x, n), revenue, Decimal(spend), returned, **fields)  # type: ignore[arg-type]
 
 
 class Findings(TestCase):
     def test_money_against_break_even(self) -> None:
-        """A page loses where all of its range lies below the bar, earns where all lies above it; the bar is 1 / margin."""
-        losing, earning = (0.1, 0.4), (2.5, 3.5)
-        above_one, about_one, just_under_two = (1.2, 1.8), (0.5, 1.2), (1.5, 1.99)
-        pages = [
-            page(40, 1000, 3000, 1000, earning),
-            page(30, 1000, 1500, 1000, above_one),
-            page(5, 1000, 200, 900, losing),
-            page(6, 1000, 240, 300, about_one),
-        ]
-        kinds = {f.kind: f.place for f in findings(pages).found}
-        self.assertEqual(kinds, {"loses_money": 2, "earns": 0})
-        for roas, margin, kind in (
-            (above_one, None, "earns"),
-            (above_one, "0.9", "earns"),  # bar 1.11
-            (above_one, "0.75", None),  # bar 1.33 lies within
-            (above_one, "0.5", "loses_money"),  # bar 2
-            (just_under_two, "0.5", "loses_money"),
-            (just_under_two, "0.55", None),  # bar 1.82, under the estimate
-            (just_under_two, "0.7", "earns"),  # bar 1.43
-            (about_one, None, None),
-            (earning, "0.33", None),  # bar 3.03
-            (earning, "0.25", "loses_money"),  # bar 4
+        """What is so far on one side that chance would hardly ever bring it; the bar is 1 / margin."""
+        fifty, few, none = [50.0, 60.0, 40.0] * 20, [50.0, 60.0, 40.0, 55.0], ()
+        for orders, spend, margin, kind in (
+            (fifty, 1000, None, "earns"),
+            (fifty, 2000, None, None),
+            (fifty, 6000, None, "loses_money"),
+            (fifty, 1000, "0.25", None),  # bar 4
+            (fifty, 1000, "0.1", "loses_money"),  # bar 10
+            (few, 400, None, None),
+            # How much values differ is not known yet, and so not what one more might bring.
+            (few, 2500, None, None),
+            (few, 40, None, None),
+            (none, 200, None, None),
+            (none, 2000, None, "loses_money"),
         ):
-            one = LandingPage(
-                Counts(30, 1000),
-                Decimal(1900),
-                Decimal(1000),
-                Interval(roas[0], sum(roas) / 2, roas[1]),
-                0.0,
-                False,
-            )
+            one = page(len(orders), 5000, orders, spend)
             found = findings([one], Decimal(margin) if margin else None).found
-            self.assertEqual([f.kind for f in found], [kind] if kind else [], (roas, margin))
+            self.assertEqual([f.kind for f in found], [kind] if kind else [], (len(orders), spend, margin))
             if found:
-                self.assertEqual(found[0].profit, Decimal(1900) * Decimal(margin or 1) - 1000)
+                profit = one.revenue * Decimal(margin or 1) - spend
+                self.assertEqual(found[0].profit, profit)
+
+    def test_of_many_pages_each_has_to_be_further_off(self) -> None:
+        one = page(0, 500, (), 470)
+        self.assertEqual([f.kind for f in findings([one]).found], ["loses_money"])
+        alike = [page(20, 500) for _ in range(99)]
+        self.assertEqual(findings([one, *alike]).found, [])
+        self.assertEqual(findings([one], among=100).found, [])
 
     def test_the_strongest_of_each_kind(self) -> None:
         def made(kind: str, profit: int, lost: float) -> Finding:
@@ -89,11 +84,17 @@ class Findings(TestCase):
         self, rows: list[tuple[int, int, float, bool]]
     ) -> None:
         pages = [page(x, n, lost=lost, intended_exit=meant) for x, n, lost, meant in rows]
-        found = findings(pages)
-        for f in found.found:
-            counts = pages[f.place].counts
+        judged = [p.counts for p in pages if not p.intended_exit]
+        for f in findings(pages).found:
             self.assertFalse(pages[f.place].intended_exit)
-            self.assertLess(rate_interval(counts.conversions, counts.trials).high, found.together)
+            own = pages[f.place].counts
+            others = sum(judged, Counts(0, 0))
+            table = [
+                [own.conversions, own.failures],
+                [others.conversions - own.conversions, others.failures - own.failures],
+            ]
+            p = stats.fisher_exact(table, alternative="less").pvalue
+            self.assertLessEqual(p * len(judged) * LOOKS, ERROR * (1 + 1e-9))
 
     def test_the_nearest_to_being_judged(self) -> None:
         """Pages 1 and 2 are thin: the one lacks 2 conversions, the other 4, at 40 of 1,000 all told."""

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from math import inf
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
-import numpy as np
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
-from scipy.stats import chi2, t
+from scipy.stats import chi2, gamma
 
 from clabo.delivery.spending import read_now
 from clabo.events.models import Visit
@@ -91,36 +90,23 @@ class Results(PlansCase):
         self.assertEqual((row["cost"], row["conversions"]), (total["cost"], total["conversions"]))
 
     def returned(self, plan: AdPlan, total: dict[str, Any], told: list[dict[str, Any]]) -> None:
-        """Limits of the return: Fieller's roots over the days, widened to Garwood's limits of the number of orders."""
+        """Gamma limits of the number of orders, each worth 59, which vary from day to day more than chance alone would."""
         cost: Counter[str] = Counter()
         for cell in told:
             cost[cell["day"]] += float(cell["cost"])
-        brought: Counter[str] = Counter()
+        orders: Counter[str] = Counter()
         for visit in Visit.objects.filter(origin__campaign=plan.campaign, conversions__gt=0):
-            brought[visit.started_at.astimezone(UTC).date().isoformat()] += 59.0 * visit.conversions
-        every = sorted({*cost, *brought})
-        first, last = date.fromisoformat(every[0]), date.fromisoformat(every[-1])
-        names = [(first + timedelta(days=n)).isoformat() for n in range((last - first).days + 1)]
-        x, y = (np.array([of[n] for n in names]) for of in (brought, cost))
-        self.assertAlmostEqual(x.sum(), float(total["value"]))
-        n, spread = len(names), np.cov(x, y) / len(names)
-        t2 = t.ppf(0.975, n - 1) ** 2
-        roots = np.roots(
-            [
-                y.mean() ** 2 - t2 * spread[1, 1],
-                -2 * (x.mean() * y.mean() - t2 * spread[0, 1]),
-                x.mean() ** 2 - t2 * spread[0, 0],
-            ]
-        )
-        orders, spent = x.sum() / 59, y.sum()
-        limits = [chi2.ppf(0.025, 2 * orders) / 2, chi2.ppf(0.975, 2 * orders + 2) / 2]
-        low, high = (limit * 59 / spent for limit in limits)
-        shown = total["roas_interval"]
-        if y.mean() ** 2 > t2 * spread[1, 1]:
-            self.assertAlmostEqual(shown["low"], max(0.0, min(low, *roots.real)), 6)
-            self.assertAlmostEqual(shown["high"], max(high, *roots.real), 6)
-        else:
-            self.assertEqual((shown["low"], shown["high"]), (None, None))
+            orders[visit.started_at.astimezone(UTC).date().isoformat()] += visit.conversions
+        n, spent = sum(orders.values()), sum(cost.values())
+        self.assertAlmostEqual(59.0 * n, float(total["value"]))
+        paid = [day for day in cost if cost[day]]
+        came = sum(orders[day] for day in paid)
+        expected = {day: came * cost[day] / spent for day in paid}
+        misfit = sum((orders[day] - expected[day]) ** 2 / expected[day] for day in paid)
+        more = max(1.0, misfit / (len(paid) - 1))
+        limits = gamma.ppf(0.025, n / more, scale=more), gamma.ppf(0.975, (n + 1) / more, scale=more)
+        for name, limit in zip(("low", "high"), limits, strict=True):
+            self.assertAlmostEqual(total["roas_interval"][name], limit * 59 / spent, 6)
 
     def reached(self, plan: AdPlan, found: dict[str, Any]) -> None:
         """People and times of every part, out of what the network wrote down of each person."""
