@@ -343,7 +343,7 @@ def _against(plan: AdPlan, creatives: list[PlanCreative], told: Iterable[Cell], 
                 n = shown[day, line, key]
                 both.append(Counts(min(n, len(led[day, line, key])), n))
             pairs[day, line] = (both[0], both[1])
-        found.append(Against(other.key, compared(pairs)))
+        found.append(Against(other.key, compared(pairs, len(creatives) - 1)))
     return found
 
 

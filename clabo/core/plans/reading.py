@@ -31,7 +31,7 @@ class Tried:
     outcome: Outcome
 
 
-def compared(strata: Mapping[S, tuple[Counts, Counts]]) -> Tried:
+def compared(strata: Mapping[S, tuple[Counts, Counts]], among: int = 1) -> Tried:
     """The second of each pair against the first.
 
     Within a day and line both have turns drawn by lot with shares that stay, so that there they are comparable, however the shares move
@@ -42,6 +42,9 @@ def compared(strata: Mapping[S, tuple[Counts, Counts]]) -> Tried:
     ----------
     strata : mapping
         From a day and line to the conversions and times shown of the two.
+    among : int
+        How many are held against the first: each at 0.05 / `among` (Bonferroni), so that one in twenty plans whose
+        creatives are alike is told of one that is not.
 
     Returns
     -------
@@ -64,7 +67,7 @@ def compared(strata: Mapping[S, tuple[Counts, Counts]]) -> Tried:
     # One standard error on either side.
     plain = fair_comparison(both, level=0.6826894921370859)
     error = (plain.difference.high - plain.difference.low) / 2
-    reach = errors_reached(one.trials + other.trials, PLANNED) * error
+    reach = errors_reached(one.trials + other.trials, PLANNED, 1 - 0.05 / among) * error
     middle = plain.difference.estimate
     found = Interval(middle - reach, middle, middle + reach)
     outcome: Outcome = "better" if found.low > 0 else "worse" if found.high < 0 else "alike"
