@@ -45,6 +45,9 @@ class OneRequest(ClearedCase):
         self.app = Collector(_nobody)
         for route in self.app.routes:
             route.refresh()
+        # One loop for all: what is still being kept when an answer has been given must be able to end.
+        self.runner = asyncio.Runner()
+        self.addCleanup(self.runner.close)
 
     def ask(self, method: str, path: str, body: bytes = b"", **headers: str) -> tuple[int, dict[str, str]]:
         said: list[Any] = []
@@ -69,7 +72,7 @@ class OneRequest(ClearedCase):
             await self.app(scope, receive_, send)
             await asyncio.sleep(0.05)
 
-        asyncio.run(one())
+        self.runner.run(one())
         return said[0]["status"], {k.decode(): v.decode("latin-1") for k, v in said[0]["headers"]}
 
     def test_nul_and_worse_by_all_five_ways(self) -> None:
