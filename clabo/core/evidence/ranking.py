@@ -61,8 +61,9 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     [0.035, 0.04, 0.037]
     """
     tail = alpha_of(level) / 2
-    x = np.array([c.conversions for c in counts], dtype=float)
-    n = np.array([c.trials for c in counts], dtype=float)
+    pages = np.array([(c.conversions, c.trials) for c in counts], dtype=float).reshape(-1, 2)
+    # In an order of their own, so that the last digits do not hang on that of the pages.
+    x, n = pages[np.lexsort(pages.T)].T
     if not n.sum():
         raise ValueError("counts: at least one page needs a trial")
 
@@ -106,10 +107,11 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
         point = level_point
     mean, precision = float(expit(point[0])), float(np.exp(point[1]))
     a, b = mean * precision, (1 - mean) * precision
-    post_a, post_b = a + x, b + n - x
-    low = np.asarray(betaincinv(post_a, post_b, tail))
-    high = 1 - np.asarray(betaincinv(post_b, post_a, tail))
+    post_a, post_b = a + pages[:, 0], b + pages[:, 1] - pages[:, 0]
     means = post_a / (post_a + post_b)
+    # So near to nought or one that the limits underflow, they are no nearer than the mean.
+    low = np.minimum(np.asarray(betaincinv(post_a, post_b, tail)), means)
+    high = np.maximum(1 - np.asarray(betaincinv(post_b, post_a, tail)), means)
     return ShrunkRates(
         a, b, [Interval(float(lo), float(m), float(hi)) for lo, m, hi in zip(low, means, high, strict=True)]
     )

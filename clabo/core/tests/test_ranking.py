@@ -26,6 +26,17 @@ def likelihood(point: np.ndarray, counts: list[Counts]) -> float:
 
 
 class Shrinking(TestCase):
+    @given(pages, st.randoms(use_true_random=False))
+    def test_the_order_of_pages_changes_nothing_to_the_last_digit(self, counts: list[Counts], chance) -> None:  # type: ignore[no-untyped-def]
+        shuffled = list(counts)
+        chance.shuffle(shuffled)
+        of = dict(zip(counts, lost_conversions(counts), strict=True))
+        self.assertEqual([of[c] for c in shuffled], lost_conversions(shuffled))
+
+    def test_without_a_conversion_the_limits_lie_about_the_mean(self) -> None:
+        for interval in shrink_rates([Counts(0, 50), Counts(0, 5000), Counts(0, 3)]).pages:
+            self.assertTrue(0 <= interval.low <= interval.estimate <= interval.high, interval)
+
     @settings(max_examples=40, deadline=None)
     @given(pages)
     def test_no_other_beta_is_likelier(self, counts: list[Counts]) -> None:

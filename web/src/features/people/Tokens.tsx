@@ -11,7 +11,7 @@ import { tokensQuery } from "./queries";
 const schema = z.object({ name: z.string(), scope: z.enum(["reports", "people"]), days: z.string() });
 const SCOPES = {
   reports: "reports",
-  people: "reports, and members of audiences",
+  people: "reports, lists, single people, members of audiences",
 };
 
 export function Tokens({ workspaceId }: { workspaceId: number }) {
