@@ -208,7 +208,14 @@ def chance_of_more(sums: ValueSums, spread: Spread, target: float, enough: float
 
 
 def chance_of_less(sums: ValueSums, spread: Spread, target: float) -> float:
-    """The evidence against an expected total as low as `target`: the lower limit's of `expected_total`, turned round."""
+    """The evidence against an expected total as low as `target`: the lower limit's of `expected_total`, turned round.
+
+    Examples
+    --------
+    >>> ten = ValueSums.of([59.0] * 10)
+    >>> round(chance_of_less(ten, Spread.of([ten], 59.0, fixed=True), 59 * 4.795), 3)
+    0.025
+    """
     y, v = sums.total, sums.squares * spread.dispersion
     if y <= 0 or v <= 0:
         return 1.0
