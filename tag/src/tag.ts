@@ -105,7 +105,7 @@ function run(settings: Settings): unknown {
   if (told?.[3] === "t") location.hash = "";
 
   let referrer: string = ofDocument("referrer") || "";
-  const touch = navigator.maxTouchPoints && tried(() => matchMedia("(pointer: coarse)").matches);
+  const touch = navigator.maxTouchPoints && tried(() => matchMedia("(pointer:coarse)").matches);
   const device = touch ? (Math.min(screen.width, screen.height) < 600 ? "phone" : "tablet") : "desktop";
   const who: Who = { visitor: "", device };
   const variants: Record<string, string> = {};
@@ -260,9 +260,8 @@ function run(settings: Settings): unknown {
   api.mark = guard((name, properties) => {
     const plain: Record<string, unknown> = {};
     for (const [key, value] of Object.entries(properties || {}).slice(0, 20))
-      if (!value || typeof value !== "object")
-        plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
-    event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
+      if (Object(value) !== value) plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
+    event("mark", undefined, { name: `${name}`.slice(0, 64), properties: plain });
   });
 
   // -- parts that only some pages need -----------------------------------------------------------

@@ -18,10 +18,12 @@ from clabo.audiences.services import AudienceContent, make_audience
 from clabo.conversions.lens import read_lens
 from clabo.conversions.models import Conversion, ConversionRule
 from clabo.core.evidence import Counts
+from clabo.core.proof import sign_person
 from clabo.core.splits import assign, with_held_out
 from clabo.events.models import Event, Identity, Kind
 from clabo.install.kit import tag_lines
 from clabo.journeys.tests.test_listening import ListeningCase
+from clabo.sites.services import make_proof_key
 from clabo.splits import elements, life, results, services
 from clabo.splits.checklist import checklist
 from clabo.splits.looks import look_address
@@ -335,15 +337,25 @@ class ForWhomAndWhen(ContentCase):
         self.assertEqual((held.counts, held.shown), (Counts(1, 1), Counts(1, 1)))
 
     def test_the_same_on_another_device_once_it_is_known_whose_it_is(self) -> None:
-        said = '<script type="application/json" data-clabo-person="on">{"id":"K-7"}</script>'
-        self.own.pages["/offer"] = self.held(OFFER).replace("<body>", f"{said}<body>")
+        key = make_proof_key(self.site).secret
+
+        def signed(page: Page) -> None:
+            """From now on the page says who it is, as the site's server has signed it for this browser."""
+            browser = next(c["value"] for c in page.context.cookies() if c["name"] == "clabo_id")
+            said = json.dumps({"id": "K-7", "proof": sign_person(key, browser, customer="K-7")})
+            script = f'<script type="application/json" data-clabo-person="on">{said}</script>'
+            self.own.pages["/offer"] = self.held(OFFER).replace("<body>", f"{script}<body>")
+
+        self.own.pages["/offer"] = self.held(OFFER)
         test = self.run_for()
         phone = self.someone(test, "B")
+        signed(phone)
         self.assertEqual(self.heading(phone), "Hives <b>delivered</b>")
         self.until(lambda: Identity.objects.exists(), "who it is")
         self.until(lambda: self.exposed() == ["B"], "what was seen")
         self.renewed()
         desk = self.someone(test, "A")
+        signed(desk)
         self.assertEqual(self.heading(desk), "Start with one hive")
         self.until(lambda: self.heading(desk) == "Hives <b>delivered</b>", "it is known whose it is")
         # One person, who saw B first.
