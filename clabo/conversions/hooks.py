@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Hashable
-from datetime import datetime
 
 from clabo.conversions.models import ConversionRule
 from clabo.conversions.occurrences import occurrence
@@ -27,16 +25,13 @@ def reconcile_batch(batch: StoredBatch) -> None:
     )
     if concerned and the_rules:
         reconcile(batch.site_id, the_rules, concerned, afresh=batch.restitched)
-    since: defaultdict[datetime, list[int]] = defaultdict(list)
-    for visitor, time in batch.restitched.items():
-        since[time].append(visitor)
-    changed: list[int] = []
-    for time, visitors in since.items():
+    if batch.restitched:
         visits = Visit.objects.filter(
-            in_array("visitor_id", visitors), site_id=batch.site_id, ended_at__gte=time
-        )
-        changed += visits.values_list("pk", flat=True)
-    count_visits(batch.site_id, changed)
+            in_array("visitor_id", batch.restitched),
+            site_id=batch.site_id,
+            ended_at__gte=min(batch.restitched.values()),
+        ).values_list("pk", "visitor_id", "ended_at")
+        count_visits(batch.site_id, [pk for pk, who, ended in visits if ended >= batch.restitched[who]])
 
 
 def _concerned(batch: StoredBatch, the_rules: list[rules.Rule]) -> set[int]:
