@@ -1,9 +1,6 @@
 /** Keeps what a variant changes on this page out of sight until it is changed. */
 import { tried } from "./safe";
 
-/** How long it is kept, in milliseconds. */
-const PATIENCE = 800;
-
 export interface Held {
   /** It was shown as it was: on this page it is too late for any change, and nobody is in a test of it. */
   late?: boolean;
@@ -23,6 +20,7 @@ export function hold(selectors: string[], late?: boolean): Held {
   setTimeout(() => {
     held.late = true;
     held.release();
-  }, PATIENCE);
+    // Milliseconds, written here: the tag has no byte to spare for a name.
+  }, 800);
   return held;
 }

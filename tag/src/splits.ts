@@ -52,9 +52,6 @@ export function assign(visitor: string, test: SplitTest): Variant | undefined {
   return chosen;
 }
 
-// A variant that is left again within so long, without anybody having touched it, has led back by itself.
-const BY_ITSELF = 10_000;
-
 /**
  * Which variants this page is, and whether the visitor is sent on to another one.
  *
@@ -92,7 +89,8 @@ export function route(
         tab.set(name, `a${Date.now()}`);
         on("pointerdown keydown", () => tab.set(name, "u"), { once: true });
       }
-    } else if (was === "s" || Date.now() - +was.slice(1) < BY_ITSELF) {
+    } else if (was === "s" || Date.now() - +was.slice(1) < 10_000) {
+      // Left again within ten seconds, without anybody having touched it: the variant has led back by itself.
       tab.set(name, "b");
       ledBack(test.key);
     } else if (was !== "b" && tab.set(name, "s")) return chosen[1];

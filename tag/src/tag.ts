@@ -260,8 +260,8 @@ function run(settings: Settings): unknown {
   api.mark = guard((name, properties) => {
     const plain: Record<string, unknown> = {};
     for (const [key, value] of Object.entries(properties || {}).slice(0, 20))
-      if (Object(value) !== value) plain[key.slice(0, 60)] = typeof value === "string" ? value.slice(0, 300) : value;
-    event("mark", undefined, { name: `${name}`.slice(0, 64), properties: plain });
+      if (Object(value) !== value) plain[key.slice(0, 60)] = (value as string)?.slice?.(0, 300) ?? value;
+    event("mark", undefined, { name: String(name).slice(0, 64), properties: plain });
   });
 
   // -- parts that only some pages need -----------------------------------------------------------
