@@ -20,6 +20,10 @@ class Decision(models.Model):
     key = models.CharField(max_length=600)
     # What it was about, in words: of a time when its page or test may be gone.
     about = models.CharField(max_length=300)
+    # What was said to come of it, in money a day, with the limits of its interval; of a move of money.
+    gain = models.DecimalField(max_digits=20, decimal_places=6, null=True)
+    gain_low = models.DecimalField(max_digits=20, decimal_places=6, null=True)
+    gain_high = models.DecimalField(max_digits=20, decimal_places=6, null=True)
     answer = models.CharField(max_length=8, choices=Answer.choices)
     reason = models.CharField(max_length=300, blank=True)
     # When it is asked again, of what was put off.

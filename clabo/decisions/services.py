@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
 
 from django.db import models
 
 from clabo.accounts.models import User
+from clabo.core.evidence import Interval
 from clabo.decisions.models import Decision
 from clabo.problems import Problem, missing
 from clabo.sites.models import Site
@@ -25,8 +27,12 @@ def answer(
     by: User | None,
     days: int = 7,
     reason: str = "",
+    gain: Interval | None = None,
 ) -> Decision:
-    """Say that a proposal was done, is put off for so many days, or is never to be made again, with the reason."""
+    """Say that a proposal was done, is put off for so many days, or is never to be made again, with the reason.
+
+    `gain` is what was said to come of it, in money a day.
+    """
     reason = " ".join(reason.split())
     if how == Decision.Answer.NEVER and not reason:
         raise Problem("Say why, so that others know.", "reason")
@@ -41,6 +47,9 @@ def answer(
         site=site,
         key=key,
         about=about[:300],
+        gain=None if gain is None else Decimal(gain.estimate),
+        gain_low=None if gain is None else Decimal(gain.low),
+        gain_high=None if gain is None else Decimal(gain.high),
         answer=how,
         reason=reason[:300],
         until=None if wait is None else today + timedelta(days=wait),

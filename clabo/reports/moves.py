@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from decimal import Decimal
@@ -12,9 +13,13 @@ from django.db.models import Count, Q, Sum
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import ConversionRule
 from clabo.core.allocation import Move, Spent, best_move
-from clabo.core.evidence.proportions import THIN
+from clabo.core.evidence import NO_VALUES, Interval, ValueSums
 from clabo.events.models import Page
+from clabo.reports.rows import VALUE_SUMS, spread_of, value_sums
 from clabo.spend.models import CostPart
+
+# How far back the spend of single days says how conversions follow it.
+DAYS_OF_ELASTICITY = 84
 
 
 @dataclass(slots=True)
@@ -27,6 +32,7 @@ class Place:
     conversions: Decimal = Decimal(0)
     converted: int = 0
     value: Decimal = Decimal(0)
+    worths: ValueSums = NO_VALUES
     page: Page | None = field(default=None, compare=False)
 
 
@@ -40,6 +46,11 @@ class BestPlace:
     days: int
     # The conversion that is counted.
     rule: ConversionRule
+
+    @property
+    def gain_a_day(self) -> Interval:
+        gain = self.move.gain
+        return Interval(gain.low / self.days, gain.estimate / self.days, gain.high / self.days)
 
     @property
     def key(self) -> str:
@@ -59,14 +70,19 @@ def places_under(lens: Lens) -> dict[tuple[int, str], Place]:
     if lens.rule:
         credits = lens.credits().filter(rule=lens.rule, page_id__in={p for p, _ in found})
         rows = credits.values_list("page_id", "origin__source").annotate(
-            Sum("share"), Count("visit_id", distinct=True), Sum("value")
+            Sum("share"),
+            Count("visit_id", distinct=True),
+            Sum("value"),
+            summed=Sum("share", filter=Q(value__isnull=False)),
+            **VALUE_SUMS,
         )
-        for page_id, source, share, converted, value in rows:
+        for page_id, source, share, converted, value, summed, *sums in rows:
             paid_for = found.get((page_id, (source or "").lower()))
             if paid_for is not None:
                 paid_for.conversions += share
                 paid_for.converted += converted
                 paid_for.value += value or Decimal(0)
+                paid_for.worths += value_sums(summed, value, sums)
     return found
 
 
@@ -77,15 +93,25 @@ def best_place(lens: Lens) -> BestPlace | None:
     """
     if lens.rule is None or not lens.rule.has_value:
         return None
-    places = list(places_under(lens).values())
+    under = places_under(lens)
+    places = list(under.values())
     together, all_value = sum(p.converted for p in places), sum(p.value for p in places)
-    mean = float(all_value) / together if together else 0.0
+    if not together:
+        return None
+    mean = float(all_value) / together
+    spread = spread_of((p.worths for p in places), lens.rule, mean, 1.0).relative_variance
+    days = _days_of(lens, under)
     margin = float(lens.site.margin) if lens.site.margin else 1.0
     move = best_move(
         [
-            # Of few conversions it is not known what one is worth here: what all together are worth, then.
-            Spent(float(p.spend), p.converted, float(p.value) / p.converted if p.converted >= THIN else mean)
-            for p in places
+            Spent(
+                float(p.spend),
+                p.converted,
+                float(p.value) / p.converted if p.converted else mean,
+                spread,
+                days[key],
+            )
+            for key, p in under.items()
         ],
         margin,
     )
@@ -95,6 +121,33 @@ def best_place(lens: Lens) -> BestPlace | None:
     pages = Page.objects.in_bulk([give.page_id, take.page_id])
     give.page, take.page = pages[give.page_id], pages[take.page_id]
     return BestPlace(give, take, move, lens.days, lens.rule)
+
+
+def _days_of(
+    lens: Lens, places: Iterable[tuple[int, str]]
+) -> dict[tuple[int, str], list[tuple[float, float]]]:
+    """Of each place, conversions credited to visits of each day and what was spent on it, the oldest day first."""
+    first = lens.last - timedelta(days=DAYS_OF_ELASTICITY - 1)
+    back = replace(lens, first=first)
+    days = [first + timedelta(days=n) for n in range(DAYS_OF_ELASTICITY)]
+    spent: dict[tuple[int, str], dict[date, float]] = {key: {} for key in places}
+    came: dict[tuple[int, str], dict[date, float]] = {key: {} for key in spent}
+    pages = {page for page, _ in spent}
+    parts = CostPart.objects.filter(
+        site=lens.site, day__gte=first, day__lte=lens.last, cost__gt=0, page_id__in=pages
+    ).exclude(how=CostPart.How.NOTHING)
+    rows = parts.values_list("page_id", "source", "day").annotate(Sum("cost"))
+    credited = (
+        back.credits()
+        .filter(rule=lens.rule, page_id__in=pages)
+        .values_list("page_id", "origin__source", "day")
+        .annotate(Count("visit_id", distinct=True))
+    )
+    for into, found in ((spent, rows), (came, credited)):
+        for page_id, source, day, much in found:
+            if (key := (page_id, (source or "").lower())) in into:
+                into[key][day] = into[key].get(day, 0.0) + float(much)
+    return {key: [(came[key].get(day, 0.0), spent[key].get(day, 0.0)) for day in days] for key in spent}
 
 
 @dataclass(frozen=True, slots=True)

@@ -205,7 +205,7 @@ def add_returns(lens: Lens, rows: Mapping[K, R], costs: Mapping[K, Mapping[date,
         for key, row in rows.items()
         if key in costs
     )
-    spread = spread_of(rows.values(), lens.rule, mean, dispersion_of(daily))
+    spread = spread_of((row.worths for row in rows.values()), lens.rule, mean, dispersion_of(daily))
     for key, row in rows.items():
         row.valued = valued
         # From an event's property, and none has come: what one would bring is not known.
@@ -220,11 +220,11 @@ def add_returns(lens: Lens, rows: Mapping[K, R], costs: Mapping[K, Mapping[date,
 
 
 def spread_of(
-    rows: Iterable[ReportRow], rule: ConversionRule | None, mean: float, dispersion: float
+    worths: Iterable[ValueSums], rule: ConversionRule | None, mean: float, dispersion: float
 ) -> Spread:
     """How much the values of a rule's conversions differ within rows, and their number from day to day."""
     fixed = rule is not None and not rule.value_property
-    return Spread.of((row.worths for row in rows), mean, fixed, dispersion)
+    return Spread.of(worths, mean, fixed, dispersion)
 
 
 def worth_of_one(rows: Iterable[ReportRow], rule: ConversionRule | None) -> float:

@@ -62,7 +62,7 @@ def series(lens: Lens, grain: Grain = "day", pages: Collection[int] | None = Non
     add_rates(found)
     mean = worth_of_one(found, lens.rule)
     daily = [[(float(point.summed), float(point.spend)) for point in found]]
-    spread = spread_of(found, lens.rule, mean, dispersion_of(daily))
+    spread = spread_of((r.worths for r in found), lens.rule, mean, dispersion_of(daily))
     for point in found:
         point.valued = valued
         if valued and mean:

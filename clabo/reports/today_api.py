@@ -163,12 +163,13 @@ def get_decisions(request: HttpRequest, site_id: int) -> list[DecisionOut]:
 @router.post("/sites/{int:site_id}/decisions", response=DecisionOut)
 def decide(request: HttpRequest, site_id: int, data: AnswerIn) -> DecisionOut:
     site = site_for(request, site_id, Role.EDITOR)
-    about = today(site).about.get(data.key)
+    now = today(site)
+    about = now.about.get(data.key)
     if about is None:
         raise Problem("This is not proposed any more. Open Today anew.", "key", 409)
-    made = answer(
-        site, data.key, about, Decision.Answer(data.answer), person(request), data.days, data.reason
-    )
+    how, by = Decision.Answer(data.answer), person(request)
+    gain = now.move.gain_a_day if now.move and now.move.key == data.key else None
+    made = answer(site, data.key, about, how, by, data.days, data.reason, gain)
     return decision_out(made, [], {})
 
 

@@ -17,7 +17,7 @@ from clabo.reports.goals import OwnFinding
 from clabo.reports.moves import BestPlace, Place, Since
 from clabo.reports.today import page_key, test_key
 from clabo.reports.yesterday import Yesterday
-from clabo.shapes import IntervalOut, Shape, finite, known_interval
+from clabo.shapes import IntervalOut, Shape, finite, interval_out, known_interval
 from clabo.sites.schemas import WaitingSettings
 from clabo.splits.results import Result
 from clabo.splits.schemas import VerdictOut, verdict_out
@@ -131,6 +131,7 @@ class DecisionOut(Shape):
     until: date | None
     made_at: datetime
     by: str
+    said: IntervalOut | None = Field(description="The gain that was said to come of it, in money a day.")
     came: list[SinceOut]
 
 
@@ -332,14 +333,13 @@ def move_note(m: BestPlace, stakes: Mapping[str, Decimal]) -> MoveNote:
             value=round(p.value, 2),
         )
 
-    gain = m.move.gain
     return MoveNote(
         key=m.key,
         stake=_money(stakes.get(m.key)),
         give=place(m.give),
         take=place(m.take),
         amount=round(Decimal(m.move.amount) / m.days, 2),
-        gain=IntervalOut(low=gain.low / m.days, estimate=gain.estimate / m.days, high=gain.high / m.days),
+        gain=interval_out(m.gain_a_day),
         sure=m.move.sure,
         counting=m.rule.name,
         category=m.rule.category,
@@ -347,6 +347,9 @@ def move_note(m: BestPlace, stakes: Mapping[str, Decimal]) -> MoveNote:
 
 
 def decision_out(d: Decision, came: Sequence[Since], paths: Mapping[int, str]) -> DecisionOut:
+    said = None
+    if d.gain is not None and d.gain_low is not None and d.gain_high is not None:
+        said = IntervalOut(low=float(d.gain_low), estimate=float(d.gain), high=float(d.gain_high))
     return DecisionOut(
         id=d.pk,
         about=d.about,
@@ -355,6 +358,7 @@ def decision_out(d: Decision, came: Sequence[Since], paths: Mapping[int, str]) -
         until=d.until,
         made_at=d.made_at,
         by=str(d.made_by or ""),
+        said=said,
         came=[
             SinceOut(
                 path=paths.get(s.page_id, ""),

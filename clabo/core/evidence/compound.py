@@ -108,6 +108,19 @@ class Spread:
         typical = whole.squares / whole.total if whole.total > 0 else each
         return cls(deviations, freedom, each if fixed else typical, fixed, max(1.0, dispersion))
 
+    @property
+    def relative_variance(self) -> float | None:
+        """The variance of one value over the square of its mean, as of a log-normal; None where too few tell.
+
+        >>> Spread(10.0, 40.0, 1.0).relative_variance  # exp(10 / 40) - 1
+        0.2840254166877414
+        """
+        if self.fixed:
+            return 0.0
+        if self.freedom < LEAST_FREEDOM:
+            return None
+        return math.expm1(min(self.deviations / self.freedom, _MOST_VARIANCE))
+
 
 def dispersion_of(rows: Iterable[Iterable[tuple[float, float]]]) -> float:
     """By how much numbers of a day vary more than a Poisson's: Pearson's X² over its degrees of freedom, of all rows together.

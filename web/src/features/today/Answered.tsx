@@ -51,6 +51,12 @@ export function Answered({ siteId, currency }: { siteId: number; currency: strin
                   before.
                 </p>
               ))}
+              {d.said && d.came.length > 0 && (
+                <p className="text-small">
+                  Expected: {money(d.said.estimate, currency)} more a day ({money(d.said.low, currency)} to{" "}
+                  {money(d.said.high, currency)}). Since then, both together: {change(d, currency)} a day.
+                </p>
+              )}
             </div>
             {site.canEdit && (
               <TextButton onClick={() => back.mutate(d.id)} aria-label={`Take back: ${d.about}`}>
@@ -73,6 +79,11 @@ export function Answered({ siteId, currency }: { siteId: number; currency: strin
 function said(d: Decision) {
   if (d.answer === "done") return "done";
   return d.answer === "later" ? `put off until ${day(d.until)}` : "set aside";
+}
+
+function change(d: Decision, currency: string) {
+  const more = d.came.reduce((sum, c) => sum + Number(c.profit_since) - Number(c.profit_before), 0);
+  return `${money(Math.abs(more), currency)} ${more < 0 ? "less" : "more"}`;
 }
 
 const perDay = (amount: string, currency: string) => money(amount, currency);

@@ -117,7 +117,7 @@ function moveNote(m: NonNullable<Schemas["TodayOut"]["move"]>, currency: string,
         ({money(m.gain.low, currency)} to {money(m.gain.high, currency)}).
       </>
     ),
-    why: `${m.sure > 0.99 ? "More than 99 %" : percent(m.sure, 0)} sure that it is a gain. Last 28 days: ${each(m.take)} there, ${each(m.give)} here; both drawn towards what all places bring. A fifth more than so far at most: beyond that the past says little.`,
+    why: `${m.sure > 0.99 ? "More than 99 %" : percent(m.sure, 0)} sure that it is a gain. Last 28 days: ${each(m.take)} there, ${each(m.give)} here; both drawn towards what all places bring. More spend is expected to bring less each time. A fifth more than so far at most: beyond that the past says little.`,
     to: "sources",
     go: "See the sources",
   };
