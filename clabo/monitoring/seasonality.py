@@ -1,42 +1,63 @@
-"""How often something happens in each hour of the week: what its silence is judged by (core/seasonality.py)."""
+"""How often something happens by day and hour: what its silence is judged by (core/silence.py)."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from collections.abc import Sequence
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Max, Min, QuerySet
-from django.db.models.functions import ExtractHour, ExtractIsoWeekDay
+import numpy as np
+from django.db.models import Aggregate, QuerySet
+from django.db.models.functions import ExtractHour, TruncDate
+from numpy.typing import NDArray
 
-from clabo.core.seasonality import HOURS
+from clabo.core.silence import Rhythm
 
 WEEKS = 8
 
 
-@dataclass(slots=True)
-class Seasonality:
-    """Counts by hour of the week in the site's time zone, and the first and last time."""
+def by_hour(
+    rows: QuerySet,  # type: ignore[type-arg]  # of events or of conversions
+    by: str | None,
+    how_many: Aggregate,
+    zone: ZoneInfo,
+    days: Sequence[date],
+    time: str = "time",
+) -> dict[int | None, NDArray[np.float64]]:
+    """Counts of `rows`, by the day (rows) and hour of their `time` in a time zone, for each value of the field `by`.
 
-    by_hour: list[float]
-    first: datetime
-    last: datetime
-
-    def weeks(self, begun: datetime | None = None) -> float:
-        """Over how many weeks it was counted, from `begun` if that is known: one at least."""
-        return max((self.last - (begun or self.first)) / timedelta(weeks=1), 1.0)
-
-
-def seasonality_by(rows: QuerySet, by: str, zone: ZoneInfo) -> dict[int, Seasonality]:  # type: ignore[type-arg]  # of events or of conversions
-    """The seasonality of `rows`, which have a `time`, for each value of the field `by`."""
+    Without a field all are counted together, under None.
+    """
+    fields = ["on", "hour", *([by] if by else [])]
+    found: dict[int | None, NDArray[np.float64]] = {}
+    place = {day: n for n, day in enumerate(days)}
+    if not days:
+        return found
+    begun = datetime.combine(days[0], datetime.min.time(), zone)
     hours = (
-        rows.annotate(weekday=ExtractIsoWeekDay("time", tzinfo=zone), hour=ExtractHour("time", tzinfo=zone))
-        .values_list(by, "weekday", "hour")
-        .annotate(n=Count("id"), first=Min("time"), last=Max("time"))
+        rows.filter(**{f"{time}__gte": begun})
+        .annotate(on=TruncDate(time, tzinfo=zone), hour=ExtractHour(time, tzinfo=zone))
+        .values_list(*fields)
+        .annotate(how_many)
     )
-    found: dict[int, Seasonality] = {}
-    for key, weekday, hour, n, first, last in hours:
-        seasonality = found.setdefault(key, Seasonality([0.0] * HOURS, first, last))
-        seasonality.by_hour[(weekday - 1) * 24 + hour] += n
-        seasonality.first, seasonality.last = min(first, seasonality.first), max(last, seasonality.last)
+    for on, hour, *key, n in hours.order_by():
+        if on in place:
+            cells = found.setdefault(key[0] if key else None, np.zeros((len(days), 24)))
+            cells[place[on], hour] += n
     return found
+
+
+def days_before(last: datetime, first: datetime, zone: ZoneInfo) -> list[date]:
+    """The whole days before the day of `last`, up to eight weeks of them and none before the day after `first`."""
+    end = last.astimezone(zone).date()
+    begun = max(first.astimezone(zone).date() + timedelta(days=1), end - timedelta(weeks=WEEKS))
+    return [begun + timedelta(days=n) for n in range((end - begun).days)]
+
+
+def rhythm_before(
+    cells: NDArray[np.float64], days: Sequence[date], last: datetime, first: datetime, zone: ZoneInfo
+) -> Rhythm | None:
+    """The rhythm of what `cells` count on `days`, up to the day of `last`; None where that is too little."""
+    own = days_before(last, first, zone)
+    at = [n for n, day in enumerate(days) if own and own[0] <= day <= own[-1]]
+    return Rhythm.of(cells[at], days[at[0]]) if at else None

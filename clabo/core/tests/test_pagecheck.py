@@ -1,17 +1,13 @@
-"""What a page's HTML says of the tag, and when silence is more than quiet."""
+"""What a page's HTML says of the tag."""
 
 from __future__ import annotations
 
-import math
-import random
-from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 
 from clabo.core.pagecheck import MOST_LINKS, blocked_by, read_page
-from clabo.core.seasonality import HOURS, hour_of_week, rates, silence
 
 KEY, ORIGIN, URL = "0123456789abcdef", "https://clabo.example", "https://shop.example/a/"
 LINE = f'<script async src="{ORIGIN}/tag/{KEY}.js"></script>'
@@ -146,64 +142,3 @@ class Reading(TestCase):
     @given(st.text(alphabet="<>/=\"' scriptbodyhead!-&;#x0", max_size=200))
     def test_any_text_is_read(self, html: str) -> None:
         self.assertTrue(read_page(html, URL, KEY, ORIGIN).findings)
-
-
-class Rhythm(TestCase):
-    monday = datetime(2026, 10, 5, tzinfo=UTC)
-
-    def test_hours_and_rates(self) -> None:
-        self.assertEqual(
-            (hour_of_week(self.monday), hour_of_week(self.monday - timedelta(hours=1))), (0, 167)
-        )
-        even = rates([4.0] * HOURS, 4)
-        self.assertAlmostEqual(sum(even), HOURS, places=9)
-        self.assertEqual(set(rates([0.0] * HOURS, 4)), {0.0})
-
-    def test_a_busy_page_that_falls_silent_at_noon_is_noticed_within_the_hour(self) -> None:
-        """Four hundred a day, by day only: silence at night is nothing, an hour at noon is enough."""
-        week = [26.0 * 4 if 8 <= hour % 24 < 23 else 0.4 for hour in range(HOURS)]
-        noon = self.monday + timedelta(hours=12)
-        self.assertFalse(silence(week, 4, noon, noon + timedelta(minutes=10), 20).stopped)
-        self.assertTrue(silence(week, 4, noon, noon + timedelta(minutes=50), 20).stopped)
-        night = self.monday + timedelta(hours=23)
-        self.assertFalse(silence(week, 4, night, night + timedelta(hours=7), 20).stopped)
-
-    def test_where_nobody_was_there_nothing_is_expected(self) -> None:
-        """Ten views an hour: away for all but six minutes of it, one is expected."""
-        even, noon = [40.0] * HOURS, self.monday + timedelta(hours=12)
-        hour = timedelta(hours=1)
-        away = [
-            (noon - hour, noon + hour / 2),
-            (noon + hour / 4, noon + hour * 0.9),
-            (noon + hour, noon + 9 * hour),
-        ]
-        found = silence(even, 4, noon, noon + hour, absent=away)
-        self.assertAlmostEqual(found.expected, silence(even, 4, noon, noon + hour).expected / 10, places=9)
-        self.assertEqual(silence(even, 4, noon, noon + hour, absent=[(noon, noon + hour)]).chance, 1.0)
-
-    def test_a_quiet_page_is_given_its_time(self) -> None:
-        quiet = [1.0 if hour % 3 == 0 else 0.0 for hour in range(HOURS)]  # 56 views in four weeks
-        self.assertFalse(silence(quiet, 4, self.monday, self.monday + timedelta(days=3)).stopped)
-        self.assertTrue(silence(quiet, 4, self.monday, self.monday + timedelta(days=7)).stopped)
-        rare = [1.0] * 20 + [0.0] * 148
-        self.assertFalse(silence(rare, 4, self.monday, self.monday + timedelta(days=60)).stopped)
-
-    def test_false_alarms_are_as_rare_as_stated(self) -> None:
-        """Pages that go on as before, looked at every ten minutes for a year: at most a few alarms in all."""
-        chance = random.Random(7)
-        alarms = 0
-        for _ in range(5):
-            per_hour = [chance.choice([0.02, 0.5, 3.0]) for _ in range(24)] * 7
-            past = [float(sum(chance.random() < r / 60 for _ in range(60 * 4))) for r in per_hour]
-            if sum(past) < 30:
-                continue
-            last, time = self.monday, self.monday
-            for _ in range(52 * HOURS):
-                rate = per_hour[hour_of_week(time)]
-                time += timedelta(hours=1)
-                if chance.random() < 1 - math.exp(-rate):
-                    last = time
-                elif silence(past, 4, last, time, 5).stopped:
-                    alarms += 1
-                    last = time
-        self.assertLessEqual(alarms, 5)
