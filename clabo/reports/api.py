@@ -11,7 +11,7 @@ from clabo.conversions.queries import rules_of
 from clabo.outputs.answering import FILES, as_table
 from clabo.reports import goals, pages
 from clabo.reports.answers import pages_out
-from clabo.reports.delays import add_to_come, delays_of
+from clabo.reports.delays import add_to_come_by_day, delays_of
 from clabo.reports.reading import BesideIn, LensIn, SeriesIn, lens_of
 from clabo.reports.schemas import (
     AgainstFirstOut,
@@ -74,7 +74,7 @@ def over_time(request: HttpRequest, site_id: int, words: Query[SeriesIn]) -> Ser
     some = words.page or None
     before = series(lens.before(), words.grain, some) if words.compare == "before" else []
     points = series(lens, words.grain, some)
-    add_to_come(delays_of(lens), points)
+    add_to_come_by_day(delays_of(lens), points)
     return SeriesOut(
         lens=lens_out(lens),
         points=[point_out(p, lens) for p in points],

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
-from django.db.models import DateField, Sum
-from django.db.models.functions import Cast, TruncDay
+from django.db.models import Sum
+from django.db.models.functions import ExtractHour, TruncHour
 
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import Credit
-from clabo.core.delays import Delays, delays, to_come
+from clabo.core.delays import Came, Delays, delays, to_come
 from clabo.core.evidence import Interval
 from clabo.events.daysums import of_days
 from clabo.reports.rows import ReportRow
@@ -21,45 +22,75 @@ from clabo.reports.rows import ReportRow
 _PAST = 90
 
 
-def delays_of(lens: Lens, today: date | None = None) -> tuple[Delays, date] | None:
-    """The delays of the lens's conversion under its model, of everybody's visits; and the day that it is.
+@dataclass(frozen=True, slots=True)
+class Known:
+    """The delays as of a day, and the days that are looked at, none of them after it."""
 
-    None where there are too few, or no conversion.
+    delays: Delays
+    today: date
+    days: Sequence[date]
+
+
+def delays_of(lens: Lens, now: datetime | None = None) -> Known | None:
+    """The delays of the lens's conversion under its model, of everybody's visits.
+
+    None where there are too few, or no conversion, or the attribution window is longer than anybody has looked on.
     """
     if lens.rule is None:
         return None
     site = lens.site
-    today = today or datetime.now(UTC).astimezone(site.zone).date()
+    here = (now or datetime.now(UTC)).astimezone(site.zone)
+    today, clock = here.date(), here.hour + here.minute / 60
     window = site.attribution_window_days
     first = today - timedelta(days=window + _PAST - 1)
     credits = Credit.objects.filter(site=site, rule=lens.rule, model=lens.model, visit__isnull=False)
-    on = Cast(TruncDay("conversion__time", tzinfo=site.zone), DateField())
-    counts: defaultdict[tuple[int, int], float] = defaultdict(float)
-    for day, came, share in of_days(
+    came = TruncHour("conversion__time", tzinfo=site.zone)
+    began = ExtractHour("visit__started_at", tzinfo=site.zone)
+    counts: Counter[Came] = Counter()
+    for day, came_at, began_at, share in of_days(
         Credit,
         site.pk,
         first,
         today,
-        (lens.rule.pk, lens.model, str(site.zone), "came on"),
-        lambda days: credits.filter(days).values_list("day").annotate(on=on, n=Sum("share")),
+        (lens.rule.pk, lens.model, str(site.zone), "came at"),
+        lambda days: credits.filter(days).values_list("day").annotate(came=came, began=began, n=Sum("share")),
     ):
-        age, lag = (today - day).days, (came - day).days
-        # A conversion over midnight in a visit may lie a day beyond the window.
-        counts[max(age, 0), min(max(lag, 0), window, max(age, 0))] += float(share)
-    found = delays(counts, window)
-    return None if found is None else (found, today)
+        # By the clock on the wall, which a day of 23 or 25 hours moves.
+        wall = came_at.astimezone(site.zone).replace(tzinfo=None)
+        after = int((wall - datetime.combine(day, datetime.min.time())) / timedelta(hours=1))
+        age = (today - day).days
+        if age >= 0:
+            # What a server reports may be of a time that is still to come.
+            counts[Came(age, began_at, min(max(after, 0), 24 * age + here.hour))] += share
+    found = delays({of: float(n) for of, n in counts.items()}, window, clock)
+    days = [lens.first + timedelta(days=n) for n in range((min(lens.last, today) - lens.first).days + 1)]
+    return None if found is None else Known(found, today, days)
 
 
-def add_to_come(known: tuple[Delays, date] | None, rows: Iterable[ReportRow]) -> None:
+def add_to_come(known: Known | None, rows: Iterable[ReportRow]) -> None:
     """Fill in what is still to come of each row's conversions, from their days."""
     for row in rows:
         row.to_come = still_to_come(known, row.by_day)
 
 
-def still_to_come(known: tuple[Delays, date] | None, by_day: Mapping[date, Decimal]) -> Interval | None:
+def add_to_come_by_day(known: Known | None, rows: Iterable[ReportRow]) -> None:
+    """The same of rows that have days of their own."""
+    for row in rows:
+        own = [day for day in row.by_day if known and day <= known.today]
+        row.to_come = still_to_come(known, row.by_day, own)
+
+
+def still_to_come(
+    known: Known | None, by_day: Mapping[date, Decimal], days: Sequence[date] | None = None
+) -> Interval | None:
     """Of conversions by the day of their visit, how many more those days will have brought; None for less than half a one."""
     if known is None:
         return None
-    found, today = known
-    expected = to_come(found, [((today - day).days, float(n)) for day, n in by_day.items() if day <= today])
+    expected = to_come(
+        known.delays,
+        [
+            ((known.today - day).days, float(by_day.get(day, 0)))
+            for day in (known.days if days is None else days)
+        ],
+    )
     return expected if expected.estimate >= 0.5 else None
