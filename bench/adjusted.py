@@ -8,8 +8,7 @@ import sys
 import numpy as np
 
 from bench.common import table
-from clabo.core.evidence import Moments, adjusted, information, looks, saved
-from clabo.core.evidence.daily import standard_error
+from clabo.core.evidence import Moments, adjusted, information, looks, saved, standard_error
 
 COUNT, DAYS, A_DAY = int(sys.argv[1]) if len(sys.argv) > 1 else 20_000, 28, 400
 # Of who comes, and how many of a hundred of them convert: new on a phone, new on a desktop, been there, bought before.

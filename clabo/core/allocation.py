@@ -25,7 +25,7 @@ STEP = 0.2
 LEAST_SURE = 0.95
 # What is supposed before anything is seen: places differ by half (in logarithms), a place's elasticity is about 0.7.
 _DIFFER = 0.5
-_ELASTICITY, _LIKE_SITES, _LIKE_PLACES = 0.7, 12.0, 6.0
+_ELASTICITY, _LIKE_SITES, _LIKE_PLACES = 0.7, 10.0, 4.0
 _DRAWS = 4000
 # Pairs are looked at in the order of what they promise.
 _CANDIDATES = 16
@@ -107,7 +107,7 @@ def best_move(
         raise ValueError("margin: above 0, at most 1")
     known = sorted(
         (i for i, p in enumerate(places) if p.spend > 0),
-        key=lambda i: (places[i].spend, places[i].conversions, places[i].each, i),
+        key=lambda i: (*_numbers(places[i]), i),
     )
     if len(known) < 2 or sum(places[i].conversions * places[i].each for i in known) <= 0:
         return None
@@ -142,6 +142,12 @@ def best_move(
             low, high = np.quantile(gains, [(1 - level) / 2, (1 + level) / 2])
             best = Move(known[give], known[take], amount, Interval(float(low), expected, float(high)), sure)
     return best
+
+
+def _numbers(place: Spent) -> tuple[object, ...]:
+    """By which places stand in an order that does not hang on how they were given."""
+    spread = -1.0 if place.spread is None else place.spread
+    return place.spend, place.conversions, place.each, spread, tuple(place.days)
 
 
 def elasticity(places: Sequence[Spent]) -> Interval:

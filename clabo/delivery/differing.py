@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from django.db import connection
 from pyroaring import BitMap
@@ -65,6 +65,17 @@ def write_down(use: AudienceUse, taken: Sequence[tuple[Member, str]]) -> None:
         for (m, reason), pk in zip(taken, new_ids(Delivered, len(taken)), strict=True)
     ]
     copy_in(Delivered, rows)
+
+
+def note_not_removed(use: AudienceUse, why: Mapping[Member, str]) -> None:
+    """The channel would not take them off, each for its reason."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE delivery_delivered d SET not_removed = g.why "
+            "FROM unnest(%s::smallint[], %s::bytea[], %s::text[]) g(kind, hash, why) "
+            "WHERE d.use_id = %s AND d.kind = g.kind AND d.hash = g.hash",
+            [[m.kind for m in why], [m.hash for m in why], [r[:60] for r in why.values()], use.pk],
+        )
 
 
 def strike_off(use: AudienceUse, gone: Sequence[Member]) -> None:

@@ -106,6 +106,8 @@ class Delivered(models.Model):
     hash = models.BinaryField(max_length=32)
     # Empty: it is there.
     refused = models.CharField(max_length=60, blank=True)
+    # Why the channel would not take it off when it was asked to last: it is there still, and asked again.
+    not_removed = models.CharField(max_length=60, blank=True, default="", db_default="")
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("use", "kind", "hash"), name="delivered_once"),)

@@ -128,6 +128,9 @@ class Trouble:
 
     channel: AdChannel
     feedback: Feedback
+    # Identities that it would not take off a list, and why, most often.
+    not_removed: int = 0
+    not_removed_why: str = ""
 
 
 def troubled(site: Site, now: datetime) -> list[Trouble]:
@@ -137,7 +140,10 @@ def troubled(site: Site, now: datetime) -> list[Trouble]:
         if channel.kind != AdChannel.Kind.HTTP:
             continue
         of = feedback(channel, now)
+        stay = Delivered.objects.filter(use__channel=channel).exclude(not_removed="").order_by()
+        reasons = dict(stay.values_list("not_removed").annotate(Count("pk")))
         failing = channel.failing_since is not None and now - channel.failing_since > FAILING
-        if failing or of.unhealthy(now):
-            found.append(Trouble(channel, of))
+        if failing or reasons or of.unhealthy(now):
+            why = max(reasons, key=lambda r: (reasons[r], r)) if reasons else ""
+            found.append(Trouble(channel, of, sum(reasons.values()), why))
     return found

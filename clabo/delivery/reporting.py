@@ -17,6 +17,7 @@ from clabo.conversions.models import Conversion, Credit
 from clabo.core.attribution import Model
 from clabo.core.delivery import Standing, next_standing
 from clabo.db.arrays import in_array
+from clabo.delivery.adapter import Refusal
 from clabo.delivery.adapters import adapter_of
 from clabo.delivery.calling import Away, TooMuch
 from clabo.delivery.models import AdChannel, OwedReport, Report
@@ -27,6 +28,8 @@ from clabo.sites.models import Site
 # What a channel is told of is credited as the lens does before anybody changes it.
 MODEL: Model = "last_paid"
 OWED_AT_ONCE = 2_000
+# What a channel's clock says of a time that has come here; for so long it is asked again.
+FUTURE, CLOCKS_DIFFER = "in_the_future", timedelta(days=1)
 SENT_AT_ONCE = 500
 
 
@@ -159,9 +162,10 @@ def send(channel: AdChannel, patience: float = 20.0, sleep: Callable[[float], No
     adapter, answered, at_once = adapter_of(channel), 0, SENT_AT_ONCE
     # Those that are to be sent again are, once all others were.
     later: set[int] = set()
+    next_time: set[int] = set()
     while True:
         waiting = Report.objects.filter(channel=channel, state=Report.State.WAITING).select_related("rule")
-        some = list(waiting.exclude(pk__in=later).order_by("pk")[:at_once])
+        some = list(waiting.exclude(pk__in=later | next_time).order_by("pk")[:at_once])
         if not some and later:
             wait = random.uniform(0.2, 1.0)
             if patience < wait:
@@ -190,8 +194,8 @@ def send(channel: AdChannel, patience: float = 20.0, sleep: Callable[[float], No
             continue
         at = datetime.now(UTC)
         for report, refusal in zip(some, answers, strict=True):
-            if refusal and refusal.again:
-                later.add(report.pk)
+            if refusal and (refusal.again or _early(refusal, report, at)):
+                (later if refusal.again else next_time).add(report.pk)
                 continue
             # Only as it was sent: what has changed meanwhile still waits.
             answered += Report.objects.filter(pk=report.pk, revision=report.revision).update(
@@ -199,6 +203,11 @@ def send(channel: AdChannel, patience: float = 20.0, sleep: Callable[[float], No
                 reason=refusal.reason if refusal else "",
                 answered_at=at,
             )
+
+
+def _early(refusal: Refusal, report: Report, now: datetime) -> bool:
+    """Whether it was refused for a time that lies in the future, by a clock that is not far from ours: it is later soon."""
+    return refusal.reason == FUTURE and now - report.owed_at < CLOCKS_DIFFER
 
 
 def owe(site: Site, conversions: Iterable[tuple[int, UUID]]) -> None:

@@ -13,7 +13,7 @@ from django.db import connection, transaction
 from clabo.delivery.adapter import Adapter, Member
 from clabo.delivery.adapters import adapter_of
 from clabo.delivery.calling import Away, TooMuch
-from clabo.delivery.differing import due, lay_out_due, not_wanted, strike_off, write_down
+from clabo.delivery.differing import due, lay_out_due, not_wanted, note_not_removed, strike_off, write_down
 from clabo.delivery.members import clear_up
 from clabo.delivery.models import AdChannel, AudienceUse, MemberBatch
 from clabo.delivery.trouble import noted, rests
@@ -139,6 +139,7 @@ class _Run:
             with transaction.atomic():
                 # Whoever was not taken off is there still, for good reasons or bad: it is tried again in later batches.
                 strike_off(self.use, [m for m in remove if m not in again and m not in lasting])
+                note_not_removed(self.use, {m: lasting[m] for m in remove if m in lasting})
                 write_down(self.use, [(m, lasting.get(m, "")) for m in add if m not in again])
                 batch.delete()
             answered.append(dict.fromkeys(again))

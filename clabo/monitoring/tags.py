@@ -43,6 +43,10 @@ class Viewed:
     def days(self, since: datetime) -> float:
         return max((self.last - max(self.page.first_at, since)) / timedelta(days=1), 7.0)
 
+    def roughly_expected(self, since: datetime, now: datetime) -> float:
+        """Visits since the last one, were all hours alike."""
+        return self.visits / self.days(since) * ((now - self.last) / timedelta(days=1))
+
 
 def watch_sites() -> None:
     """Look at each page's visits, on every site."""
@@ -64,7 +68,7 @@ def watch_site(site: Site, now: datetime) -> list[Page]:
         one
         for one in viewed
         if one.last > resting.get(Address(one.page.host, one.page.path), since)
-        and one.visits / one.days(since) * (now - one.last).total_seconds() / 86400 > LEAST_EXPECTED
+        and one.roughly_expected(since, now) > LEAST_EXPECTED
     ]
     was = {one.page.pk for one in viewed if one.page.stopped_at}
     stopped = _judged(site, views, viewed, silent, now) if silent else []
@@ -102,10 +106,14 @@ def _judged(
         for o in silent
         if o.page.pk in own
     }
+    resting = {o.page.pk for o in viewed if o.roughly_expected(since, now) > SUSPECT} - set(rhythms)
     suspects = [
-        o.page.pk
-        for o in silent
-        if (rhythm := rhythms.get(o.page.pk)) and _expected(rhythm, o.last, now, site) > SUSPECT
+        *resting,
+        *(
+            o.page.pk
+            for o in silent
+            if (rhythm := rhythms.get(o.page.pk)) and _expected(rhythm, o.last, now, site) > SUSPECT
+        ),
     ]
     others = _Others(site, views.exclude(page_id__in=suspects), viewed, days)
     absent = absences(min(o.last for o in silent), now)

@@ -113,6 +113,8 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
                 waiting=c.feedback.waiting,
                 oldest_waiting=c.feedback.oldest_waiting,
                 reason=reason_words(c.feedback.reasons[0][0]) if c.feedback.reasons else "",
+                not_removed=c.not_removed,
+                not_removed_why=reason_words(c.not_removed_why),
             )
             for c in m.channels
         ],

@@ -171,6 +171,10 @@ class ChannelNote(Shape):
     waiting: int
     oldest_waiting: datetime | None
     reason: str
+    not_removed: int = Field(
+        description="Identities that it refuses to take off a list; they are there still."
+    )
+    not_removed_why: str
 
 
 class UnfoundNote(Shape):

@@ -13,6 +13,7 @@ from clabo.core.evidence import (
     Moments,
     compare_means,
     compare_rates,
+    guard_factor,
     guard_standing,
     holm,
 )
@@ -89,6 +90,11 @@ def _result(
 ) -> MeasureResult:
     on_values = measure.what == "value"
     ranges = read(days, closed, by_day, plan, on_values)
+    higher = not measure.lower_is_better
+    beyond = ranges
+    if measure.guard:
+        factor = guard_factor(measure.margin, higher)
+        beyond = read(days, closed, by_day, plan, on_values, control_times=factor)
     arms = [ArmMeasure(k, a.counts[-1], a.values[-1]) for k, a in by_day.items()]
     control = arms[0]
     against = []
@@ -104,9 +110,7 @@ def _result(
                 arm.letter,
                 interval,
                 p,
-                guard_standing(
-                    interval, control.level_of(measure), measure.margin, not measure.lower_is_better
-                ),
+                guard_standing(beyond[arm.letter][1][-1], higher),
             )
         )
     return MeasureResult(measure, rule, arms, against)

@@ -112,11 +112,12 @@ def read(
     plan: Plan,
     on_values: bool = False,
     of_same_mix: Mapping[str, list[Moments]] | None = None,
+    control_times: float = 1.0,
 ) -> dict[str, tuple[list[Look], list[Interval]]]:
     """Of each challenger the looks at the ends of the first `closed` days, and what could be said at the end of each day.
 
     The control is the first arm. With `on_values` of the value per visitor, else of the rate; `of_same_mix` has what is
-    read in place of the arms' own (same_mix).
+    read in place of the arms' own (same_mix). With `control_times` the difference is from so many times the control's.
     """
     (control, *letters) = arms
     moments = of_same_mix or {k: _moments(arm, on_values) for k, arm in arms.items()}
@@ -127,12 +128,16 @@ def read(
             for a, b in zip(arms[control].counts, arms[letter].counts, strict=True)
         ]
         a, b = moments[control], moments[letter]
+        # Of values, and of rates that are no rates once they are multiplied, the moments do not say how many converted.
+        told = on_values or control_times != 1.0
+        if control_times != 1.0:
+            a = [m.times(control_times) for m in a]
         looked = looks(
             a[:closed],
             b[:closed],
             information(plan.of(control), plan.of(letter)),
             looks_level(plan.level),
-            converted[:closed] if on_values else None,
+            converted[:closed] if told else None,
         )
         said = []
         for place in range(len(days)):
@@ -141,7 +146,7 @@ def read(
                 b[place],
                 max(1, plan.visitors),
                 between_level(plan.level),
-                converted[place] if on_values else None,
+                converted[place] if told else None,
             )
             last = next((x for x in reversed(looked) if x.place <= place), None)
             said.append(both_readings(last, sequence))

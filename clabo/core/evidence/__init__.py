@@ -22,14 +22,13 @@ from clabo.core.evidence.daily import (
     information,
     looks,
     looks_level,
-    standard_error,
     would_have_shown,
 )
 from clabo.core.evidence.daily import both as both_readings
 from clabo.core.evidence.forecast import DryRun, Forecast, dry_run, forecast
 from clabo.core.evidence.groups import GroupEffect, group_effects
-from clabo.core.evidence.guards import guard_standing
-from clabo.core.evidence.means import MeanComparison, compare_means
+from clabo.core.evidence.guards import guard_factor, guard_standing
+from clabo.core.evidence.means import MeanComparison, compare_means, standard_error
 from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
 from clabo.core.evidence.multiple import SplitHealth, holm, split_health
 from clabo.core.evidence.power import (
@@ -97,6 +96,7 @@ __all__ = [
     "fair_comparison",
     "forecast",
     "group_effects",
+    "guard_factor",
     "guard_standing",
     "holm",
     "information",

@@ -19,7 +19,7 @@ def adjusted(arms: Sequence[Mapping[K, Moments]]) -> list[Moments]:
     Strata are made of what was known of a visitor before they were exposed, so that the split is by lot within each. The
     difference of two of these means is that of a regression on the arm, the strata and their interactions, centred (Lin,
     Annals of Applied Statistics 7 (2013) 295-318), and Σ wₛ² (s²ₛ₀/nₛ₀ + s²ₛ₁/nₛ₁) its variance (Miratrix, Sekhon & Yu, JRSS B
-    75 (2013) 369-396). `daily.standard_error` makes of both arms' what it makes of plain ones.
+    75 (2013) 369-396). `means.standard_error` makes of both arms' what it makes of plain ones.
 
     Parameters
     ----------

@@ -112,8 +112,8 @@ class Spread:
     def relative_variance(self) -> float | None:
         """The variance of one value over the square of its mean, as of a log-normal; None where too few tell.
 
-        >>> Spread(10.0, 40.0, 1.0).relative_variance  # exp(10 / 40) - 1
-        0.2840254166877414
+        >>> round(Spread(10.0, 40.0, 1.0).relative_variance, 6)  # exp(10 / 40) - 1
+        0.284025
         """
         if self.fixed:
             return 0.0
@@ -257,12 +257,15 @@ def _lognormal_high(sums: ValueSums, spread: Spread, tail: float) -> float:
     found = float(np.partition(logs, place)[place])
     if tail * _POINTS < _ENOUGH_BEYOND:
         # So far out there are too few points: there it is looked for by quadrature, which is slower.
-        reach = 1.0
-        while _lognormal_chance(sums, spread, found + reach) > tail:
-            reach *= 2
-        found = optimize.brentq(
-            lambda at: _lognormal_chance(sums, spread, at) - tail, found - reach, found + reach, xtol=1e-4
-        )
+        def above(at: float) -> float:
+            return _lognormal_chance(sums, spread, at) - tail
+
+        up = down = 1.0
+        while above(found + up) > 0:
+            up *= 2
+        while above(found - down) <= 0:
+            down *= 2
+        found = optimize.brentq(above, found - down, found + up, xtol=1e-4)
     return math.exp(found)
 
 

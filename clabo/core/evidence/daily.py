@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from scipy import optimize
 from scipy.special import ndtr, ndtri, roots_legendre
 
+from clabo.core.evidence.means import standard_error
 from clabo.core.evidence.power import SamplePlan
 from clabo.core.evidence.sequential import has_started
 from clabo.core.evidence.types import Interval, Moments, alpha_of, z_of
@@ -155,23 +156,6 @@ def information(control: float, challenger: float) -> float:
     """
     both = control + challenger
     return control * challenger / both if both else 0.0
-
-
-def standard_error(control: Moments, challenger: Moments) -> float:
-    """Of the difference of two means: the larger of what the arms' own variances and their common one make of it.
-
-    With its own variance alone the mean of a small arm of rare or heavy values lies low where its variance does, and is
-    called different too often; with the common one alone an arm whose values do vary more is. Both are right where the
-    arms are large.
-
-    >>> from clabo.core.evidence.types import Counts
-    >>> a, b = Moments.of_counts(Counts(80, 1600)), Moments.of_counts(Counts(8, 400))
-    >>> round(standard_error(a, b), 5)
-    0.01147
-    """
-    own = control.variance / control.n + challenger.variance / challenger.n
-    common = (control + challenger).variance * (1 / control.n + 1 / challenger.n)
-    return math.sqrt(max(own, common))
 
 
 @dataclass(frozen=True, slots=True)

@@ -146,7 +146,7 @@ def _rough(value: float) -> float:
 
 
 def _ranges(n0: Floats, x0: Floats, n1: Floats, x1: Floats, edges: Floats) -> tuple[Floats, Floats]:
-    """Lower and upper limits by future and day, with the error of `daily.standard_error`."""
+    """Lower and upper limits by future and day, with the error of `means.standard_error`."""
     with np.errstate(divide="ignore", invalid="ignore"):
         p0, p1, both = x0 / n0, x1 / n1, (x0 + x1) / (n0 + n1)
         own = p0 * (1 - p0) / (n0 - 1) + p1 * (1 - p1) / (n1 - 1)

@@ -19,6 +19,23 @@ class MeanComparison:
     degrees_of_freedom: float
 
 
+def standard_error(control: Moments, challenger: Moments) -> float:
+    """Of the difference of two means: the larger of what the arms' own variances and their common one make of it.
+
+    With its own variance alone the mean of a small arm of rare or heavy values lies low where its variance does, and is
+    called different too often; with the common one alone an arm whose values do vary more is. Both are right where the
+    arms are large.
+
+    >>> from clabo.core.evidence.types import Counts
+    >>> a, b = Moments.of_counts(Counts(80, 1600)), Moments.of_counts(Counts(8, 400))
+    >>> round(standard_error(a, b), 5)
+    0.01147
+    """
+    own = control.variance / control.n + challenger.variance / challenger.n
+    common = (control + challenger).variance * (1 / control.n + 1 / challenger.n)
+    return math.sqrt(max(own, common))
+
+
 def compare_means(control: Moments, challenger: Moments, level: float = 0.95) -> MeanComparison:
     """Welch's t, for unequal variances. Welch, Biometrika 34 (1947) 28-35.
 

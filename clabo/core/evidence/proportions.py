@@ -312,8 +312,11 @@ def _boschloo_greater(a: Counts, b: Counts) -> float:
 
     Extreme is a small one-sided Fisher p-value. For each count of `a` the extreme counts of `b`
     are those from an edge upwards, and the edge is found by bisection; so the probability at one
-    rate is a single sum over the likely counts of `a`.
+    rate is a single sum over the likely counts of `a`. That is taken to be the smaller arm: b converts more where a
+    fails more, so that arms and outcomes may be exchanged together.
     """
+    if a.trials > b.trials:
+        a, b = Counts(b.failures, b.trials), Counts(a.failures, a.trials)
     n0, n1 = a.trials, b.trials
     observed = float(stats.hypergeom.sf(b.conversions - 1, n0 + n1, a.conversions + b.conversions, n1))
     bar = observed * (1 + 1e-9)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.special import lambertw
 
+from clabo.core.evidence.means import standard_error
 from clabo.core.evidence.types import NOTHING, Interval, Moments, alpha_of
 
 # Conversions (and visitors without one) that each arm must have before the first interval is given,
@@ -174,7 +175,8 @@ def confidence_sequence(
     """Difference of means, challenger - control, valid at every look (asymptotically).
 
     With N = n₀ + n₁ and V = N (s₀²/n₀ + s₁²/n₁) the half width is
-    √V √(2 (Nρ² + 1)/(N²ρ²) ln(√(Nρ² + 1)/α)), ρ from `tuning(planned)`.
+    √V √(2 (Nρ² + 1)/(N²ρ²) ln(√(Nρ² + 1)/α)), ρ from `tuning(planned)`. V is no smaller than with both variances
+    pooled: of heavy tails a small arm has seen little, and its own variance is then too small.
 
     `converted` says how many visitors of each arm had a value at all; for 0/1 outcomes it is read
     from the moments. Before START_UP (for values START_UP_VALUES) with and without one in each arm
@@ -209,7 +211,7 @@ def confidence_sequence(
     if not all(has_started(arm, count) for arm, count in zip((control, challenger), counts, strict=True)):
         return Interval(math.nan, challenger.mean - control.mean, math.nan)
     n = control.n + challenger.n
-    variance = n * (control.variance / control.n + challenger.variance / challenger.n)
+    variance = n * standard_error(control, challenger) ** 2
     reach = half_width(n, variance, planned, level)
     gap = challenger.mean - control.mean
     return Interval(gap - reach, gap, gap + reach)

@@ -111,6 +111,10 @@ class Moments:
         mean = total / n
         return cls(n, mean, max(0.0, (squares - n * mean * mean) / (n - 1)) if n > 1 else 0.0)
 
+    def times(self, factor: float) -> Moments:
+        """Of the same values, each so many times as large."""
+        return Moments(self.n, self.mean * factor, self.variance * factor * factor)
+
     def __add__(self, other: Moments) -> Moments:
         n = self.n + other.n
         if not other.n or not self.n:

@@ -10,9 +10,8 @@ import statsmodels.api as sm
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from clabo.core.evidence import Moments, adjusted, information, looks, saved
+from clabo.core.evidence import Moments, adjusted, information, looks, saved, standard_error
 from clabo.core.evidence.adjusted import FEWEST_IN_STRATUM
-from clabo.core.evidence.daily import standard_error
 
 
 def drawn(

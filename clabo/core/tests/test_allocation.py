@@ -55,9 +55,9 @@ class Allocation(TestCase):
             return drawn[:, chance.choice(n, n, p=weight / weight.sum())]
 
         centres = np.linspace(0.3, 0.98, 18)
-        prior = stats.beta.pdf(centres, 0.7 * 12, 0.3 * 12)
+        prior = stats.beta.pdf(centres, 0.7 * 10, 0.3 * 10)
         centre = chance.choice(centres, n, p=prior / prior.sum())
-        powers = chance.beta(6 * centre, 6 * (1 - centre), (2, n))
+        powers = chance.beta(4 * centre, 4 * (1 - centre), (2, n))
         brought = 1000 * resampled(rates, came) * np.exp(resampled(logs, worth))
         gains = 0.6 * (brought[1] * (1.2 ** powers[1] - 1) - brought[0] * (1 - 0.8 ** powers[0]))
         self.assertEqual((move.give, move.take, move.amount), (0, 1, 200.0))
@@ -86,12 +86,12 @@ class Allocation(TestCase):
         self.assertAlmostEqual(whole.gain.estimate * margin, move.gain.estimate, places=6)
 
     def test_luck_moves_nothing(self) -> None:
-        """One order after 15 euros is no reason to move thousands; eighty after a thousand are."""
+        """One order after 15 euros is no reason to move thousands; a hundred and twenty after a thousand are."""
         self.assertIsNone(best_move([Spent(1000.0, 25, 59.0, 0.0), Spent(15.0, 1, 59.0, 0.0)]))
         self.assertIsNone(best_move(two(25, 36)))
         self.assertIsNone(best_move([]))
         self.assertIsNone(best_move(two(0, 0)))
-        move = best_move(two(25, 80), 0.6)
+        move = best_move(two(25, 120), 0.6)
         assert move
         self.assertGreater(move.gain.estimate, 0)
         with self.assertRaises(ValueError):
@@ -99,7 +99,7 @@ class Allocation(TestCase):
 
     def test_a_few_large_orders_are_luck(self) -> None:
         """The same money by orders that vary says less; where nobody says how much they vary, the means tell."""
-        places = [Spent(1000.0, 20, 40.0, 0.0), Spent(1000.0, 20, 110.0, 0.0), Spent(1000.0, 20, 60.0, 0.0)]
+        places = [Spent(1000.0, 60, each, 0.0) for each in (30.0, 120.0, 60.0)]
         self.assertIsNotNone(best_move(places))
         for spread in (8.0, None):
             self.assertIsNone(best_move([Spent(p.spend, p.conversions, p.each, spread) for p in places]))
@@ -116,6 +116,6 @@ class Allocation(TestCase):
                 days = list(zip(came.tolist(), spend.tolist(), strict=True))
                 places.append(Spent(float(spend.sum()), int(came.sum()), 50.0, 0.0, days))
             found = elasticity(places)
-            self.assertAlmostEqual(found.estimate, power, delta=0.08)
+            self.assertAlmostEqual(found.estimate, power, delta=0.1)
             self.assertLessEqual(found.low, found.estimate)
             self.assertLess(found.high - found.low, 0.4)

@@ -154,9 +154,14 @@ class OtherCode(TestCase):
         p = [0.04, 0.001, 0.03, 0.5]
         np.testing.assert_allclose(holm(p), multipletests(p, method="holm")[1], atol=1e-12)
         found = split_health([5100, 4900], [1, 1])
-        self.assertAlmostEqual(found.p_value, stats.chisquare([5100, 4900]).pvalue, delta=1e-12)
+        counts, halves = [5100, 4900], [0.5, 0.5]
+        mixed = [
+            stats.dirichlet_multinomial.pmf(counts, [c / 2, c / 2], 10_000) for c in (30, 300, 3000, 30_000)
+        ]
+        one = stats.multinomial.pmf(counts, 10_000, halves)
+        self.assertAlmostEqual(found.p_value, one / float(np.mean(mixed)), delta=1e-9)
         self.assertFalse(found.broken)
-        self.assertTrue(split_health([5100, 4700], [50, 50]).broken)
+        self.assertTrue(split_health([5150, 4650], [50, 50]).broken)
 
     def test_chances_by_other_integrals(self) -> None:
         arms = [Counts(30, 1000), Counts(41, 1020), Counts(3, 80)]

@@ -27,9 +27,9 @@ class Suspicions(TestCase):
         self.assertFalse(too_many_pages(700, [150] * 14))
 
     def test_a_day_over_twice_the_usual_range(self) -> None:
-        like = [100, 96, 110, 93, 104, 99, 107, 95]  # usual up to 128
-        self.assertTrue(too_many(257, like))
-        self.assertFalse(too_many(256, like))
+        like = [100, 96, 110, 93, 104, 99, 107, 95]  # usual up to 116
+        self.assertTrue(too_many(233, like))
+        self.assertFalse(too_many(232, like))
         self.assertFalse(too_many(20, [0, 0, 1, 0]))
         self.assertFalse(too_many(10_000, [1, 2, 3]))
 

@@ -6,10 +6,21 @@ import math
 from typing import Any
 from unittest import TestCase
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clabo.core.evidence import Interval, SplitHealth, TestState, guard_standing, verdict
+from clabo.core.evidence import (
+    Counts,
+    Interval,
+    Moments,
+    SplitHealth,
+    TestState,
+    guard_factor,
+    guard_standing,
+    standard_error,
+    verdict,
+)
 from clabo.core.measures import Measure, read_measures
 from clabo.core.rules.errors import RuleError
 
@@ -17,25 +28,35 @@ AMOUNT = st.floats(-1, 1, allow_nan=False)
 
 
 class Standing(TestCase):
-    @given(st.tuples(AMOUNT, AMOUNT, AMOUNT), st.floats(0, 1), st.floats(0, 1))
-    def test_by_the_words(self, limits: tuple[float, float, float], control: float, margin: float) -> None:
+    @given(st.tuples(AMOUNT, AMOUNT, AMOUNT))
+    def test_by_the_words(self, limits: tuple[float, float, float]) -> None:
         """Every difference of the range is held against the limit by itself."""
         low, estimate, high = sorted(limits)
-        too_bad = [d < -margin * control for d in (low, estimate, high)]
+        too_bad = [d < 0 for d in (low, estimate, high)]
         expected = "fails" if all(too_bad) else "open" if any(too_bad) else "holds"
         # Right on the limit nothing is claimed.
-        if -margin * control in (low, high):
+        if 0 in (low, high):
             return
-        self.assertEqual(guard_standing(Interval(low, estimate, high), control, margin), expected)
-        mirrored = Interval(-high, -estimate, -low)
-        self.assertEqual(guard_standing(mirrored, control, margin, higher_is_better=False), expected)
+        self.assertEqual(guard_standing(Interval(low, estimate, high)), expected)
+        self.assertEqual(guard_standing(Interval(-high, -estimate, -low), higher_is_better=False), expected)
 
-    def test_nothing_is_said_without_a_range_or_a_control(self) -> None:
-        unknown = Interval(math.nan, math.nan, math.nan)
-        self.assertEqual(guard_standing(unknown, 0.1, 0.1), "open")
-        self.assertEqual(guard_standing(Interval(-1, -1, -1), math.nan, 0.1), "open")
+    def test_nothing_is_said_without_a_range(self) -> None:
+        self.assertEqual(guard_standing(Interval(math.nan, math.nan, math.nan)), "open")
         with self.assertRaises(ValueError):
-            guard_standing(Interval(0, 0, 0), 0.1, -0.1)
+            guard_factor(-0.1)
+
+    def test_right_at_the_limit_it_seldom_fails(self) -> None:
+        """A bounce rate that is worse by exactly what is allowed, with the control's no better known: 2.5 of 100 fail."""
+        chance = np.random.default_rng(8)
+        n, p, margin = 2000, 0.4, 0.2
+        fails = 0
+        for _ in range(2000):
+            a = Moments.of_counts(Counts(int(chance.binomial(n, p)), n)).times(guard_factor(margin, False))
+            b = Moments.of_counts(Counts(int(chance.binomial(n, p * (1 + margin))), n))
+            reach = 1.96 * standard_error(a, b)
+            gap = b.mean - a.mean
+            fails += guard_standing(Interval(gap - reach, gap, gap + reach), False) == "fails"
+        self.assertLess(abs(fails / 2000 - 0.025), 0.011)
 
 
 class Verdicts(TestCase):

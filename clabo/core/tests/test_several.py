@@ -51,18 +51,33 @@ class Holm(TestCase):
 
 
 class SplitHealth(TestCase):
-    def test_by_chi_square_from_its_sum(self) -> None:
+    def test_by_the_urn_that_it_is(self) -> None:
+        """Visitors drawn one by one from Pólya's urns, against a coin: the ratio of their chances of the same order."""
         for observed, shares in (([520, 480], [1, 1]), ([90, 210, 100], [25, 50, 25]), ([0, 7], [3, 1])):
-            total = sum(observed)
-            square = sum(
-                (o - total * s / sum(shares)) ** 2 / (total * s / sum(shares))
-                for o, s in zip(observed, shares, strict=True)
-            )
+            factors = []
+            for balls in (30, 300, 3000, 30_000):
+                urn = [balls * s / sum(shares) for s in shares]
+                log_factor = 0.0
+                for place, count in enumerate(observed):
+                    for _ in range(count):
+                        log_factor += math.log(urn[place] / sum(urn)) - math.log(shares[place] / sum(shares))
+                        urn[place] += 1
+                factors.append(math.exp(log_factor))
             found = split_health(observed, shares)
-            self.assertAlmostEqual(found.p_value, float(stats.chi2.sf(square, len(shares) - 1)))
+            self.assertAlmostEqual(found.p_value, min(1.0, len(factors) / math.fsum(factors)))
             self.assertEqual(found.broken, found.p_value < 0.001)
         self.assertTrue(split_health([600, 400], [1, 1]).broken)
-        self.assertFalse(split_health([550, 450], [1, 1]).broken)  # p = 0.0016
+        self.assertFalse(split_health([550, 450], [1, 1]).broken)
+
+    def test_however_often_it_is_looked_at(self) -> None:
+        """At a limit of a twentieth, to see it at all: of 400 tests looked at 60 times, 5 % and no more cross it."""
+        chance = np.random.default_rng(4)
+        crossed = 0
+        for _ in range(400):
+            b = np.cumsum(chance.binomial(50, 0.3, 60))
+            looks = [split_health([50 * n - int(x), int(x)], [7, 3]).p_value for n, x in enumerate(b, 1)]
+            crossed += min(looks) < 0.05
+        self.assertLessEqual(crossed / 400, 0.05 + 0.025)
         nobody = split_health([0, 0], [1, 1])
         self.assertTrue(math.isnan(nobody.p_value))
         self.assertFalse(nobody.broken)
@@ -116,12 +131,12 @@ class Usual(TestCase):
             [3, 90, 14, 40, 7],
         ):
             roots = [2 * (x + 3 / 8) ** 0.5 for x in counts]
-            spread = max(1.0, float(np.var(roots, ddof=1)))
+            spread = max(0.1, float(np.var(roots, ddof=1)))
             reach = float(stats.t.ppf(0.975, len(counts) - 1)) * (spread * (1 + 1 / len(counts))) ** 0.5
             middle = float(np.mean(roots))
             low, high = (max(0.0, max(0.0, r) ** 2 / 4 - 3 / 8) for r in (middle - reach, middle + reach))
             found = usual_range(counts)
-            self.assertEqual((found.low, found.high), (math.floor(low), math.ceil(high)))
+            self.assertEqual((found.low, found.high), (math.ceil(low), max(math.floor(high), 1)))
             self.assertAlmostEqual(found.estimate, float(np.mean(counts)))
 
     def test_three_days_are_too_few(self) -> None:
@@ -185,3 +200,17 @@ class Posteriors(TestCase):
         for prior in ((0.0, 1.0), (1.0, -1.0)):
             with self.assertRaisesRegex(ValueError, "^prior: "):
                 expected_loss([Counts(1, 2)], prior)
+
+    def test_the_usual_range_holds_as_many_as_it_says(self) -> None:
+        """Days alike, and days that vary three times as much as chance."""
+        chance = np.random.default_rng(6)
+        for n, mean, vary in ((8, 100, 1.0), (8, 10, 1.0), (8, 100, 3.0), (4, 30, 1.0)):
+            held = 0
+            for _ in range(1500):
+                means = (
+                    np.full(n + 1, mean) if vary == 1 else chance.gamma(mean / (vary - 1), vary - 1, n + 1)
+                )
+                *like, today = chance.poisson(means).tolist()
+                found = usual_range(like)
+                held += found.low <= today <= found.high
+            self.assertLess(abs(held / 1500 - 0.95), 0.02, (n, mean, vary))

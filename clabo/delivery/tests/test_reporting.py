@@ -154,6 +154,24 @@ class Reporting(DeliveryCase):
         run_jobs()
         self.assertEqual(queries.feedback(self.channel).refused, 1)
 
+    def test_a_clock_that_is_ahead_loses_nothing(self) -> None:
+        """Ours is six minutes ahead of the channel's: it is told once its clock has come there."""
+        now = datetime.now(UTC)
+        self.come(1, self.click()[1], now)
+        self.order(1, now + timedelta(minutes=6))
+        run_jobs()
+        self.assertEqual((queries.feedback(self.channel).waiting, self.known_there()), (1, {}))
+        with patch("clabo.network.clicks.time.time", return_value=now.timestamp() + 120):
+            tasks.channels.now()
+            run_jobs()
+        self.assertEqual((queries.feedback(self.channel).taken, len(self.known_there())), (1, 1))
+        # After a day it is no clock that differs.
+        self.come(2, self.click()[1], now)
+        self.order(2, now + timedelta(minutes=7))
+        with patch.object(reporting, "CLOCKS_DIFFER", timedelta()):
+            run_jobs()
+        self.assertEqual(queries.feedback(self.channel).refused, 1)
+
     def test_what_is_too_much_at_once_goes_in_parts(self) -> None:
         now = datetime.now(UTC)
         for number in range(7):

@@ -15,6 +15,7 @@ from clabo.core.identities import KINDS, digest
 from clabo.core.proof import sign_person
 from clabo.delivery import calling, members, sending, status, tasks
 from clabo.delivery.adapter import Member as Identified
+from clabo.delivery.adapter import Refusal
 from clabo.delivery.models import AdChannel, AudienceUse, Delivered, MemberBatch
 from clabo.delivery.over_http import OverHttp
 from clabo.delivery.tests.case import KIT, ORDERED, DeliveryCase, hashed
@@ -298,6 +299,30 @@ class Sending(DeliveryCase):
         forget(self.site, Visitor.objects.get(site=self.site, key=f"{2:032x}").pk)
         run_jobs()
         self.assertEqual(self.there(use), set())
+
+    def test_who_is_not_removed_there_is_said_and_asked_for_again(self) -> None:
+        for number, name in ((1, "ada"), (2, "bob")):
+            self.seen(number, name)
+        use = self.use(self.audience())
+        run_jobs()
+        forget(self.site, Visitor.objects.get(site=self.site, key=f"{1:032x}").pk)
+
+        def refused(
+            self: OverHttp, key: object, name: str, add: object, remove: list[Identified], *said: object
+        ) -> object:
+            return {member: Refusal("no_such_member", False) for member in remove}
+
+        member = Member(self.site, Role.OWNER)
+        with patch.object(OverHttp, "put_members", refused):
+            run_jobs()
+        self.assertEqual(self.there(use), hashed("ada", "bob"))
+        [told] = member.ask("GET", "/today")["channels"]
+        self.assertEqual((told["not_removed"], told["not_removed_why"]), (1, "no_such_member"))
+        AudienceUse.objects.update(done_at=None)
+        tasks.channels.now()
+        run_jobs()
+        self.assertEqual(self.there(use), hashed("bob"))
+        self.assertEqual(member.ask("GET", "/today")["channels"], [])
 
     def test_an_audience_changed_deleted_or_taken_away(self) -> None:
         self.seen(1, "ada")

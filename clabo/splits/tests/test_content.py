@@ -205,11 +205,11 @@ class Running(ContentCase):
     def test_the_page_goes_on_being_watched_once_its_test_has_ended(self) -> None:
         """It is no challenger that nobody is shown any more."""
         test = self.started()
-        end = STARTED + timedelta(days=6)
+        end = STARTED + timedelta(days=9)
         receive(
             [
                 each
-                for hour in range(24 * 6)
+                for hour in range(24 * 9)
                 for each in walk(self.site, hour + 1, STARTED + timedelta(hours=hour), "/a")
             ]
         )

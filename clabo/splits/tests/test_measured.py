@@ -35,7 +35,7 @@ class Measured(SplitCase):
         # Of each visitor: orders, refunds, and whether there was nothing but one view.
         seen: dict[str, list[tuple[int, int, bool]]] = {"A": [], "B": []}
         hits = []
-        for letter, n in (("A", 150), ("B", 150)):
+        for letter, n in (("A", 300), ("B", 300)):
             for order, visitor in zip(range(n), self.people(test, letter), strict=False):
                 at = STARTED + timedelta(hours=order % 150, seconds=order)
                 hits.append(

@@ -138,11 +138,11 @@ class Drafts(SplitCase):
     def test_a_challenger_rests_once_its_test_has_ended(self) -> None:
         """That nobody is shown it any more is no fault of its tag, unless it is visited for longer."""
         test = self.running()
-        end = STARTED + timedelta(days=6)
+        end = STARTED + timedelta(days=9)
         receive(
             [
                 each
-                for hour in range(24 * 6)
+                for hour in range(24 * 9)
                 for each in walk(self.site, hour + 1, STARTED + timedelta(hours=hour), "/a", "/b")
             ]
         )
@@ -224,7 +224,7 @@ class Results(SplitCase):
     def test_a_broken_split_comes_before_everything(self) -> None:
         test = self.running()
         self.come(test, "A", 200, 2)
-        self.come(test, "B", 120, 60)
+        self.come(test, "B", 110, 60)
         self.assertEqual(self.result(test).verdict.kind, "broken_split")
 
     def test_a_draft_and_a_lens_that_nobody_fits(self) -> None:

@@ -86,6 +86,11 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
         <strong>
           {channel.name} has not answered since {hour(channel.failing_since)}.
         </strong>
+      ) : channel.not_removed ? (
+        <strong>
+          {channel.name} refused to remove {count(channel.not_removed)} identit{channel.not_removed === 1 ? "y" : "ies"}{" "}
+          from its lists.
+        </strong>
       ) : channel.oldest_waiting ? (
         <strong>
           {count(channel.waiting)} conversions wait for {channel.name} since {hour(channel.oldest_waiting)}.
@@ -97,7 +102,9 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       ),
       why: channel.failing_since
         ? `${channel.failure} It is tried again by itself, and nothing is lost; until then it neither learns from conversions nor knows who came in or left.`
-        : channel.oldest_waiting
+        : channel.not_removed
+          ? `Most often because ${channel.not_removed_why}. They are still reached there, though they left the audience or asked to be forgotten. Each delivery asks for their removal again; ask the channel to remove them.`
+          : channel.oldest_waiting
           ? "What it is not told of in time it cannot learn from."
           : `Most often because ${channel.reason}. What it refuses it does not learn from.`,
       to: "spend",
