@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from datetime import date
 from decimal import Decimal
 
@@ -22,25 +22,35 @@ Whole = NDArray[np.int64]
 class Came:
     """Conversions of an arm's visitors since their exposure: each visitor's one after another, in order of time.
 
-    Four arrays of the same length: the visitor, the day (date.toordinal), the value in UNITS, and what was known of the
-    visitor before (before.stratum_of).
+    Arrays of the same length: the visitor, the day (date.toordinal), the value in UNITS, what was known of the visitor before
+    (before.stratum_of), the day of the exposure, and whole hours since then.
     """
 
     visitor: Whole
     day: Whole
     units: Whole
     stratum: Whole
+    exposed: Whole
+    hours: Whole
 
     @classmethod
     def together(cls, several: Sequence[Came]) -> Came:
         """Those of several arms, which share no visitor."""
-        parts = ([getattr(c, name) for c in several] for name in ("visitor", "day", "units", "stratum"))
+        parts = ([getattr(c, f.name) for c in several] for f in fields(cls))
         return cls(*(np.concatenate(part) if part else np.zeros(0, dtype=np.int64) for part in parts))
 
     def known_as(self, stratum: int) -> Came:
         """Those of visitors of that stratum."""
-        mine = self.stratum == stratum
-        return Came(self.visitor[mine], self.day[mine], self.units[mine], self.stratum[mine])
+        return self._only(self.stratum == stratum)
+
+    def within(self, window: int, last: int) -> Came:
+        """Those within so many days of the exposure, each on the day at whose end that is over for all who were exposed with
+        it; of days up to `last` (date.toordinal)."""
+        found = self._only((self.hours < 24 * window) & (self.exposed + window <= last))
+        return replace(found, day=found.exposed + window)
+
+    def _only(self, which: NDArray[np.bool_]) -> Came:
+        return Came(*(getattr(self, f.name)[which] for f in fields(self)))
 
     @property
     def first(self) -> NDArray[np.bool_]:

@@ -30,7 +30,7 @@ from clabo.splits.models import Exposure, SplitTest
 
 TABLES = (Exposure, Visit, Conversion)
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
-_TICK = timedelta(microseconds=1)
+_TICK, _HOUR = timedelta(microseconds=1), timedelta(hours=1)
 
 # Visitors by the day of their exposure.
 Exposed = dict[date, int]
@@ -102,16 +102,16 @@ class Followed:
         rows = self._of_days(what, lambda days: self._came_on(days, rule, with_strata))
         if not rows:
             return {}
-        letters, visitors, times, days, units, strata = _put_together((self.test.pk, self._sight, what), rows)
+        letters, visitors, times, *parts = _put_together((self.test.pk, self._sight, what), rows)
         before = times < (until - _EPOCH) // _TICK
         return {
-            chr(letter): Came(visitors[mine], days[mine], units[mine], strata[mine])
+            chr(letter): Came(visitors[mine], *(part[mine] for part in parts))
             for letter in np.unique(letters)
             for mine in [np.flatnonzero(before & (letters == letter))]
         }
 
     def _came_on(self, days: Q, rule: ConversionRule, with_strata: bool) -> Iterable[Row]:
-        """A row for each day that something came on, with arrays: letter, visitor, time, day, units, stratum."""
+        """A row for each day that something came on, with arrays: letter, visitor, time, then what `Came` has."""
         conversions = list(
             Conversion.objects.reported()
             .filter(days, site=self.lens.site, rule=rule, time__gte=self.test.started_at)
@@ -124,19 +124,22 @@ class Followed:
             rows = of_their_visits(rows).annotate(before=converted_before(rule))
             known = ("device", "returning", "before")
         who = {
-            visitor: (ord(letter), first_at, stratum_of(*what) if what else 0)
-            for visitor, letter, first_at, *what in rows.values_list(
-                "visitor_id", "letter", "first_at", *known
+            visitor: (ord(letter), first_at, exposed.toordinal(), stratum_of(*what) if what else 0)
+            for visitor, letter, first_at, exposed, *what in rows.values_list(
+                "visitor_id", "letter", "first_at", "day", *known
             )
         }
         found: defaultdict[date, list[tuple[int, ...]]] = defaultdict(list)
         for day, visitor, time, value, currency, beyond in conversions:
             if visitor not in who or time < who[visitor][1]:
                 continue
-            letter, _, stratum = who[visitor]
+            letter, first_at, exposed, stratum = who[visitor]
             # A value in another currency, or beyond the day's limits, is in no sum.
             units = 0 if not value or currency or beyond else int(value * UNITS)
-            found[day].append((letter, visitor, (time - _EPOCH) // _TICK, day.toordinal(), units, stratum))
+            hours = (time - first_at) // _HOUR
+            found[day].append(
+                (letter, visitor, (time - _EPOCH) // _TICK, day.toordinal(), units, stratum, exposed, hours)
+            )
         for day, several in found.items():
             yield day, *np.array(several, dtype=np.int64).T
 

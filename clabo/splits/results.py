@@ -49,6 +49,7 @@ from clabo.splits.readings import (
     with_same_mix,
 )
 from clabo.splits.readings import against as differences
+from clabo.splits.ripe import Ripe
 
 LEVEL = 0.95
 # In place of a letter: all who were shown any variant.
@@ -108,6 +109,10 @@ class Result:
     forecast: Forecast | None
     # None where nobody is held out.
     held: HeldOut | None = None
+    # Compared are conversions within so many days of the exposure, of exposures that are older; 0: all as they stand.
+    window: int = 0
+    # By letter, how many were so, and how many of them converted in it.
+    compared: Mapping[str, Counts] = field(default_factory=dict)
 
 
 def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool = False) -> Result:
@@ -144,10 +149,13 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
     needed = needed_by(test)
     plan = Plan(needed, {v.letter: v.share for v in variants}, 1 - (1 - LEVEL) / m)
     closed = sum(lens.site.midnight(day + timedelta(days=1)) <= until for day in days)
-    by_day = {k: arm_days(exposed.get(k, {}), came.get(k, NOBODY), days) for k in letters}
-    against, ranges = differences(days, closed, by_day, came, plan, test.rule.has_value, brief)
+    ripe = Ripe.of([came.get(k, NOBODY) for k in letters], days, closed)
+    ripe_came = {k: ripe.came(c) for k, c in came.items()}
+    by_day = {k: arm_days(ripe.exposed(exposed.get(k, {})), ripe_came.get(k, NOBODY), days) for k in letters}
+    against, ranges = differences(days, closed, by_day, ripe_came, plan, test.rule.has_value, brief)
     if not brief:
-        against = with_same_mix(against, days, closed, by_day, _strata(followed, came, letters, days), plan)
+        strata = _strata(followed, ripe, ripe_came, letters, days)
+        against = with_same_mix(against, days, closed, by_day, strata, plan)
     total = sum(a.counts.trials for a in arms)
     length = max(1.0, _open_for(test, until) / timedelta(days=1))
     held = _held_out(test, variants, exposed, came, days, closed, needed) if test.held_out else None
@@ -162,7 +170,10 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
             left = followed.bounced()
             return {k: arm_at_once(exposed.get(k, {}), left.get(k, {}), days) for k in letters}
         did = followed.came(rule, until) if rule else {}
-        return {k: arm_days(exposed.get(k, {}), did.get(k, NOBODY), days) for k in letters}
+        own = Ripe.of([did.get(k, NOBODY) for k in letters], days, closed)
+        return {
+            k: arm_days(own.exposed(exposed.get(k, {})), own.came(did.get(k, NOBODY)), days) for k in letters
+        }
 
     measures = measure_results(besides, arms_of, days, closed, plan)
     state = TestState(
@@ -199,6 +210,8 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
         if decision.kind == "too_early" and not brief
         else None,
         held,
+        ripe.window,
+        {k: of.counts[-1] for k, of in by_day.items()},
     )
 
 
@@ -226,12 +239,12 @@ def _held_out(
         {HELD_OUT: test.held_out, SHOWN: 100 - test.held_out},
         LEVEL,
     )
-    by_day = {k: arm_days(*of, days) for k, of in both.items()}
-    [against], _ = differences(
-        days, closed, by_day, {k: c for k, (_, c) in both.items()}, plan, test.rule.has_value, brief=True
-    )
+    ripe = Ripe.of([c for _, c in both.values()], days, closed)
+    by_day = {k: arm_days(ripe.exposed(e), ripe.came(c), days) for k, (e, c) in both.items()}
+    of_both = {k: ripe.came(c) for k, (_, c) in both.items()}
+    [against], _ = differences(days, closed, by_day, of_both, plan, test.rule.has_value, brief=True)
     counts, value = _totals(*both[HELD_OUT])
-    return HeldOut(counts, value, by_day[SHOWN].counts[-1], against)
+    return HeldOut(counts, value, _totals(*both[SHOWN])[0], against)
 
 
 def _forecast(
@@ -269,6 +282,7 @@ def _open_for(test: SplitTest, until: datetime) -> timedelta:
 
 def _strata(
     followed: Followed,
+    ripe: Ripe,
     came: Mapping[str, Came],
     letters: Sequence[str],
     days: Sequence[date],
@@ -278,7 +292,7 @@ def _strata(
     for (letter, stratum), by_day in followed.exposed_by_stratum().items():
         if letter in found:
             mine = came.get(letter, NOBODY).known_as(stratum)
-            found[letter][stratum] = arm_days(by_day, mine, days)
+            found[letter][stratum] = arm_days(ripe.exposed(by_day), mine, days)
     return found
 
 

@@ -36,8 +36,13 @@ def as_stored(people: list[Any]) -> tuple[dict[date, int], Came]:
     for visitor, (day, bought) in enumerate(people):
         exposed[DAYS[day]] = exposed.get(DAYS[day], 0) + 1
         came = sorted((DAYS[0] + timedelta(days=day + later), v) for later, v in bought)
-        rows += [(visitor, d.toordinal(), v * UNITS, 0) for d, v in came if d <= DAYS[-1]]
-    return exposed, Came(*np.array(rows, dtype=np.int64).reshape(-1, 4).T)
+        start = DAYS[day]
+        rows += [
+            (visitor, d.toordinal(), v * UNITS, 0, start.toordinal(), 24 * (d - start).days)
+            for d, v in came
+            if d <= DAYS[-1]
+        ]
+    return exposed, Came(*np.array(rows, dtype=np.int64).reshape(-1, 6).T)
 
 
 def by_the_end_of(people: list[Any], day: int) -> tuple[list[int], list[float]]:
@@ -107,7 +112,7 @@ class Readings(unittest.TestCase):
         for converted in (4, 5):
             arms, strata = {}, {}
             for letter, k in (("A", converted), ("B", 60)):
-                rows = [(n, FIRST.toordinal(), UNITS, n % 2) for n in range(k)]
+                rows = [(n, FIRST.toordinal(), UNITS, n % 2, FIRST.toordinal(), 0) for n in range(k)]
                 came = Came(*np.array(rows, dtype=np.int64).T)
                 arms[letter] = arm_days({FIRST: 400}, came, DAYS)
                 strata[letter] = {s: arm_days({FIRST: 200}, came.known_as(s), DAYS) for s in (0, 1)}
