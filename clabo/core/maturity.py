@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 # Of all arms together so many of the conversions that will come have come by then; of each arm with enough of them so many.
-TOGETHER, EACH = 0.95, 0.9
-ENOUGH = 20
+TOGETHER, EACH = 0.95, 0.97
+ENOUGH = 40
 # Whoever converts within so many hours does so at once.
 AT_ONCE_HOURS = 2
 
@@ -29,7 +29,7 @@ def conversion_window(arms: list[tuple[Whole, Whole]]) -> int:
     Returns
     -------
     int
-        The least number of days by which 95 of 100 conversions of all arms have come, and 90 of each that has 20.
+        The least number of days by which 95 of 100 conversions of all arms have come, and 97 of each that has 40.
 
     Notes
     -----

@@ -23,10 +23,12 @@ from clabo.core.evidence import (
     compare_means,
     compare_rates,
     confidence_sequence,
+    first_crossing,
     holm,
     information,
     looks,
     looks_level,
+    median_unbiased,
     saved,
     standard_error,
     winsorise,
@@ -75,6 +77,9 @@ class Against:
     adjusted: Interval = NOTHING
     value_adjusted: Interval = NOTHING
     saved: float = math.nan
+    # At the first look that called a difference: as it was measured then, and without the luck of having stopped then.
+    called: float = math.nan
+    called_unbiased: float = math.nan
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,6 +232,7 @@ def against(
     for letter, comparison, p in zip(letters, fixed, adjusted, strict=True):
         looked, said = rates[letter]
         last = looked[-1] if looked else None
+        called = None if brief else first_crossing(looked)
         zeros = tuple(ends[k][0].trials - ends[k][0].conversions for k in (control, letter))
         found.append(
             Against(
@@ -247,6 +253,8 @@ def against(
                 if brief or not valued
                 else _winsorised((sums[control], sums[letter]), (zeros[0], zeros[1]), plan.level),
                 values[letter][1][-1],
+                called=math.nan if called is None else looked[called].interval.estimate,
+                called_unbiased=math.nan if called is None else median_unbiased(looked),
             )
         )
     by_day = [

@@ -319,6 +319,9 @@ class AgainstOut(Shape):
     looked_at: float | None
     # The difference that it would have shown in 80 of 100 tests.
     would_have_shown: float | None
+    # At the first look that called a difference: as measured, and corrected for having been called then.
+    called: float | None
+    called_unbiased: float | None
     fixed: IntervalOut
     p_value: float | None
     value_difference: IntervalOut
@@ -432,6 +435,14 @@ class HeldOutOut(Shape):
     value_range: IntervalOut
 
 
+class ComparedOut(Shape):
+    """Visitors of a variant whose exposure is older than the conversion window, and how many converted within it."""
+
+    letter: str
+    visitors: int
+    converted: int
+
+
 class ResultOut(Shape):
     test: SplitTestOut
     verdict: VerdictOut
@@ -462,6 +473,9 @@ class ResultOut(Shape):
     causes: list[CauseOut]
     # Missing where nobody is held out.
     held: HeldOutOut | None
+    # Compared are conversions within so many days of the exposure, of visitors whose exposure is older; 0: all so far.
+    window_days: int
+    compared: list[ComparedOut]
 
 
 class SplitLens(Shape):
@@ -715,6 +729,8 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
                 looked_on=a.looked_on,
                 looked_at=a.look.time if a.look else None,
                 would_have_shown=finite(would_have_shown(a.look)) if a.look else None,
+                called=finite(a.called),
+                called_unbiased=finite(a.called_unbiased),
                 fixed=interval_out(a.fixed),
                 p_value=finite(a.p_value),
                 value_difference=interval_out(a.value.difference),
@@ -753,5 +769,9 @@ def result_out(r: results.Result, test: SplitTest) -> ResultOut:
         if r.health.broken
         else [],
         held=held_out(r.held, valued=test.rule.has_value) if r.held else None,
+        window_days=r.window,
+        compared=[
+            ComparedOut(letter=k, visitors=c.trials, converted=c.conversions) for k, c in r.compared.items()
+        ],
         measures=[measure_out(m) for m in sorted(r.measures, key=lambda m: not m.measure.guard)],
     )

@@ -51,6 +51,7 @@ from clabo.core.evidence.quantiles import quantile_interval
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
 from clabo.core.evidence.ratios import count_ratio, ratio_of_means, return_interval
 from clabo.core.evidence.sequential import confidence_sequence
+from clabo.core.evidence.stopped import first_crossing, median_unbiased
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
 from clabo.core.evidence.verdicts import TestState, Verdict, verdict
@@ -94,6 +95,7 @@ __all__ = [
     "dry_run",
     "expected_loss",
     "fair_comparison",
+    "first_crossing",
     "forecast",
     "group_effects",
     "guard_factor",
@@ -104,6 +106,7 @@ __all__ = [
     "looks",
     "looks_level",
     "lost_conversions",
+    "median_unbiased",
     "one_rate_size",
     "plan_mean_test",
     "plan_rate_test",

@@ -168,6 +168,14 @@ class Look:
     interval: Interval
 
 
+def continued(
+    look: Look, places: Floats, masses: Floats, spread: float, drift: float
+) -> tuple[Floats, Floats]:
+    """Where a motion that drifts so is after a look that has called nothing: places, and masses."""
+    root = math.sqrt(look.time)
+    return _next(min(look.bound * root, _FAR * root + abs(drift) * look.time), places, masses, spread)
+
+
 def looks(
     control: Sequence[Moments],
     challenger: Sequence[Moments],

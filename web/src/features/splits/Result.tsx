@@ -106,6 +106,16 @@ export default function ResultPlace() {
         <p className="mt-1 max-w-4xl text-lead">
           {said.reason} <Worth r={r} />
         </p>
+        {r.window_days > 0 && r.test.state !== "draft" && (
+          <p className="mt-1 border-l-4 border-marigold pl-3">
+            Conversions take time on this site. Compared are conversions within {r.window_days} day
+            {r.window_days === 1 ? "" : "s"} of the first view, of visitors who came at least that long ago:{" "}
+            {r.compared
+              .map((c) => `${c.letter} ${count(c.converted)} of ${count(c.visitors)}`)
+              .join(", ")}
+            . The table below counts everything so far.
+          </p>
+        )}
         {lens.data?.audience && (
           <p className="mt-1 border-l-4 border-marigold pl-3">
             Only of who is in <bdi>{lens.data.audience.name}</bdi> now. A variant may itself have moved people in or
@@ -268,6 +278,14 @@ function Facts({ r }: { r: Result }) {
       r.against[0]?.looked_on ? `at the end of ${day(r.against[0].looked_on)}` : "not yet: too few have converted",
     ],
     ["Smallest difference worth having", `${(r.worth * 100).toFixed(2)} / 100`],
+    ...r.against.flatMap((a): [string, React.ReactNode][] =>
+      a.called == null || a.called_unbiased == null
+        ? []
+        : [
+            [`${a.letter} minus A / 100 when first decided, as measured`, signed(a.called * 100)],
+            ["the same, corrected for stopping at a high", signed(a.called_unbiased * 100)],
+          ],
+    ),
     ...r.against.map((a): [string, React.ReactNode] => [
       `Plain p-value of ${a.letter}, for one look only`,
       `${pValue(a.p_value)}`,
