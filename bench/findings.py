@@ -69,7 +69,7 @@ def sites() -> None:
     """Every page earns 20 % more than it costs, or returns just what it costs; all convert alike."""
     chance = np.random.default_rng(SEED + 1)
     rows: list[list[object]] = []
-    for pages, number in ((10, SITES), (60, SITES // 2), (500, max(10, SITES // 20))):
+    for pages, number in ((10, SITES), (60, SITES // 2), (500, max(10, SITES // 4))):
         for earns, sigma in ((1.2, 0.6), (1.0, 1.0)):
             wrong = dict.fromkeys(("loses_money", "earns", "converts_badly"), 0)
             for _ in range(number):

@@ -189,6 +189,7 @@ def result(lens: Lens, test: SplitTest, now: datetime | None = None, brief: bool
             for place, a in enumerate(one.against)
             if one.measure.guard and a.standing == "fails"
         },
+        ripe.window,
     )
     decision = verdict(state)
     decided = _decided_on(ranges, decision, letters)

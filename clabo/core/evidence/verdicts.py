@@ -32,6 +32,8 @@ class TestState:
     visitors_per_day: float
     # Challengers, by place, of which a guard fails.
     harmful: Collection[int] = ()
+    # Days after the exposure before somebody's conversions are compared.
+    window_days: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,5 +105,7 @@ def verdict(state: TestState) -> Verdict:
                 },
             )
     missing = state.needed - sum(state.visitors)
-    days = math.ceil(missing / state.visitors_per_day) if state.visitors_per_day > 0 and missing > 0 else None
+    days = None
+    if state.visitors_per_day > 0 and missing > 0:
+        days = math.ceil(missing / state.visitors_per_day) + state.window_days
     return Verdict("too_early", {"days_left": days, "overdue": missing <= 0, "counting": known})

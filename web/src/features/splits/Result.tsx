@@ -110,10 +110,8 @@ export default function ResultPlace() {
           <p className="mt-1 border-l-4 border-marigold pl-3">
             Conversions take time on this site. Compared are conversions within {r.window_days} day
             {r.window_days === 1 ? "" : "s"} of the first view, of visitors who came at least that long ago:{" "}
-            {r.compared
-              .map((c) => `${c.letter} ${count(c.converted)} of ${count(c.visitors)}`)
-              .join(", ")}
-            . The table below counts everything so far.
+            {r.compared.map((c) => `${c.letter} ${count(c.converted)} of ${count(c.visitors)}`).join(", ")}. The table
+            below counts everything so far.
           </p>
         )}
         {lens.data?.audience && (

@@ -105,8 +105,8 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
         : channel.not_removed
           ? `Most often because ${channel.not_removed_why}. They are still reached there, though they left the audience or asked to be forgotten. Each delivery asks for their removal again; ask the channel to remove them.`
           : channel.oldest_waiting
-          ? "What it is not told of in time it cannot learn from."
-          : `Most often because ${channel.reason}. What it refuses it does not learn from.`,
+            ? "What it is not told of in time it cannot learn from."
+            : `Most often because ${channel.reason}. What it refuses it does not learn from.`,
       to: "spend",
       search: { part: "channels" },
       go: "See the channel",
