@@ -40,7 +40,9 @@ def main() -> None:
         for share in (0.5, 0.2):
             failed = sum(harm(chance, rate, margin, 400, share) for _ in range(TESTS // 4))
             rows.append([f"{rate:.0%}", f"{margin:.0%}", f"{share:.0%}", f"{failed / (TESTS // 4):.1%}"])
-    print("A guard whose measure is worse by exactly its limit, 400 visitors a day, 28 midnights: called harmful")
+    print(
+        "A guard whose measure is worse by exactly its limit, 400 visitors a day, 28 midnights: called harmful"
+    )
     table(["the control's rate", "limit", "challenger's share", "harmful"], rows)
     rows = []
     for name, shares in (("50 : 50", [50, 50]), ("34 : 33 : 33", [34, 33, 33]), ("90 : 10", [90, 10])):

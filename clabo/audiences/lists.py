@@ -70,5 +70,5 @@ def remove_list(row: IdentityList) -> None:
     """Take it away, with all that is on it; raises Problem where an audience asks for it."""
     if users := Others(row.site).on_list(row.pk):
         names = ", ".join(f"“{u.name}”" for u in users)
-        raise Problem(f"It is part of {names}. Take it out there first.", status=409)
+        raise Problem(f"It is part of {names}. Remove it there first.", status=409)
     row.delete()

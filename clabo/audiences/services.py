@@ -60,7 +60,7 @@ def read_definition(site: Site, data: Any, of: int | None = None) -> Definition:
                 )
     if of is not None and others.leads_to(definition, of):
         raise Problem(
-            "It would rest on itself. Take out the part that leads back to this audience.", "definition"
+            "It would depend on itself. Remove the part that leads back to this audience.", "definition"
         )
     return definition
 
@@ -119,7 +119,7 @@ def remove_audience(audience: Audience) -> None:
     users = Others(audience.site).used_by(audience.pk)
     if users:
         names = ", ".join(f"“{u.name}”" for u in users)
-        raise Problem(f"It is part of {names}. Take it out there first.", status=409)
+        raise Problem(f"It is part of {names}. Remove it there first.", status=409)
     audience.deleted_at = datetime.now(UTC)
     audience.save(update_fields=["deleted_at"])
 

@@ -39,7 +39,7 @@ def answer(
     if not 1 <= days <= LONGEST_DAYS:
         raise Problem(f"Put it off for 1 to {LONGEST_DAYS} days.", "days")
     if standing(site).count() >= MOST_OPEN:
-        raise Problem("Too many proposals are put off or set aside. Take some back first.", status=409)
+        raise Problem("Too many proposals are put off or dismissed. Undo some first.", status=409)
     today = datetime.now(UTC).astimezone(site.zone).date()
     wait = {Decision.Answer.LATER: days, Decision.Answer.DONE: DONE_DAYS}.get(how)
     standing(site).filter(key=key).update(undone_at=datetime.now(UTC))

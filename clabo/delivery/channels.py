@@ -84,7 +84,7 @@ def save_channel(
         if taken.exists():
             raise Problem("Another channel has this name.", "name") from None
         raise Problem(
-            "Another channel has this source: what comes of the two could not be told apart.", "source"
+            "Another channel has this source, so results of the two could not be separated.", "source"
         ) from None
     if said is not None:
         keep(channel, said)

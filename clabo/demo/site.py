@@ -133,7 +133,7 @@ def page_html(page: DemoPage, links: Links) -> str:
         f'<meta name="viewport" content="width=device-width"><link rel="icon" href="data:,">{line * page.tags}<style>{_STYLE}</style></head>'
         f"<body><header><strong>Brackenhive</strong><nav>{nav}</nav></header><main><h1>{html.escape(page.title)}</h1>"
         f"{drawing(page.path)}<p>{_LEAD}</p>"
-        f"{form}{_more(page.path, links)}</main><footer>A made-up company. These pages carry Clabo’s tag, so your clicks show up in Live. "
+        f"{form}{_more(page.path, links)}</main><footer>A company that does not exist. These pages carry Clabo’s tag, so your clicks show up in Live. "
         '<a href="tel:+000 555 0140">Call us</a></footer></body></html>'
     )
 

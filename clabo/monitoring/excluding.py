@@ -47,7 +47,7 @@ def exclude(
     if from_at and until_at and from_at >= until_at:
         raise Problem("The end comes after the beginning.", "until_at")
     if Exclusion.objects.filter(site=site, undone_at=None).count() >= MOST_IN_FORCE:
-        raise Problem(f"{MOST_IN_FORCE} are set aside already. Put some back first.", status=409)
+        raise Problem(f"{MOST_IN_FORCE} are excluded already. Include some again first.", status=409)
     return Exclusion.objects.create(
         site=site,
         what=what,

@@ -34,7 +34,7 @@ def save_plan(site: Site, content: PlanContent, by: User | None, plan: AdPlan | 
     if plan is None and AdPlan.objects.filter(site=site).count() >= MOST_PLANS:
         raise Problem(f"A site has at most {MOST_PLANS} plans. Remove drafts first.", "name")
     if plan is not None and plan.state == AdPlan.State.ENDED:
-        raise Problem("This plan has ended. Copy it, and start the copy.", status=409)
+        raise Problem("This plan has ended. Duplicate it, and start the copy.", status=409)
     if plan is not None and plan.state == AdPlan.State.RUNNING:
         _as_it_was_shown(plan, written)
     plan = plan or AdPlan(site=site, made_by=by)

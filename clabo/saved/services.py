@@ -140,7 +140,9 @@ def behind(token: str, password: str) -> SharedLink:
 
 def _try(link: SharedLink, password: str) -> None:
     if not password:
-        raise Problem("This view asks for a password. Whoever sent you the link knows it.", "password", 401)
+        raise Problem(
+            "This view asks for a password. The person who sent you the link knows it.", "password", 401
+        )
     now = datetime.now(UTC)
     # Counted before it is looked at, so that many at once are not more than many after each other.
     with transaction.atomic():

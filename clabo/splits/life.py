@@ -28,7 +28,7 @@ def start(test: SplitTest, now: datetime | None = None, by: User | None = None) 
     """Let visitors in. The control page must have been seen with the tag, and no challenger may lead back to it."""
     if back := leads_back(test):
         raise Problem(
-            f"{back.path} leads back to {test.variants.all()[0].path}: whoever is sent there comes back. Mend the redirect first.",
+            f"{back.path} leads back to {test.variants.all()[0].path}: visitors sent there come back. Mend the redirect first.",
             "variants",
             409,
         )

@@ -105,7 +105,7 @@ texts(
         "change_no_list": gettext_noop("Changes are a list."),
         "change_too_many": gettext_noop("A variant has at most {most} changes."),
         "change_too_deep": gettext_noop(
-            "At most {most} elements may stand within one another. Take out those that hold nothing but another."
+            "At most {most} elements may be nested. Remove those that hold nothing but another."
         ),
         "change_ask_words": gettext_noop("Say what it is to say."),
         "change_ask_title": gettext_noop("Give the block a title."),

@@ -16,7 +16,7 @@ texts(
             "This conversion has not been counted once. Rehearse it under Live before money is spent on it."
         ),
         "plan_page_stopped": _("The tag on {path} has stopped."),
-        "plan_page_stopped_because": _("Whoever comes there would not be seen. Mend it under Pixel first."),
+        "plan_page_stopped_because": _("Visits there would not be recorded. Mend it under Pixel first."),
         "plan_page_unseen": _("Nobody was ever seen on {path}."),
         "plan_page_unseen_because": _(
             "Open it once with the tag on it, or check under Pixel whether it is there."
@@ -52,7 +52,7 @@ texts(
             "The audience “{audience}” has been deleted: nobody of it is shown this any more. Bring it back, or say whom the plan is for."
         ),
         "plan_tired": _(
-            "Its people are tired of it: seen {times} times each, {now} % of times shown are clicked now, {then} % at first. Show something new, or end it."
+            "Ad fatigue: a frequency of {times}, and a CTR of {now} % now, {then} % at first. Show something new, or end it."
         ),
         "plan_pays": _("It pays: ROAS is {low}× at least, and break-even {even}×."),
         "plan_loses": _("It loses money: ROAS is {high}× at most, and break-even {even}×."),

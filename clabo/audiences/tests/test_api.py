@@ -71,7 +71,7 @@ class Audiences(TestCase):
         self.assertIn("Second", answer["detail"])
         round_trip = {"name": "First", "definition": {"include": {"what": {"audience": second["id"]}}}}
         answer = self.refused("PUT", f"/audiences/{first['id']}", round_trip, 422)
-        self.assertIn("rest on itself", answer["detail"])
+        self.assertIn("depend on itself", answer["detail"])
         listed = {a["name"]: a["used_by"] for a in self.member.ask("GET", "/audiences")}
         self.assertEqual(listed, {"First": ["the audience “Second”"], "Second": []})
 

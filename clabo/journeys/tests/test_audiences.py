@@ -55,7 +55,7 @@ class Audiences(BrowserCase):
         expect(audience).to_contain_text("not in")
         page.go_back()
 
-        page.get_by_role("button", name="Take out", exact=True).click()
+        page.get_by_role("button", name="Export", exact=True).click()
         with page.expect_download() as download:
             page.get_by_role("link", name="CSV").click()
         rows = Path(download.value.path()).read_text().splitlines()

@@ -83,7 +83,7 @@ class Writing(ContentCase):
         expect(page.locator("[data-clabo-block]")).to_have_text("Until Sunday")
         page.get_by_role("button", name="What is changed").click()
         expect(page.get_by_role("listitem")).to_have_count(4)
-        page.get_by_role("button", name="Take back").nth(1).click()
+        page.get_by_role("button", name="Remove").nth(1).click()
         self.assertEqual(page.get_attribute("a.cta", "href"), "/kit")
         page.get_by_role("button", name="Save the draft").click()
         expect(page.get_by_role("status")).to_have_text("Saved in the draft.")

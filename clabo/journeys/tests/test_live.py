@@ -29,7 +29,7 @@ class Live(BrowserCase):
         # Times are the site's, wherever the reader sits.
         at = (now - timedelta(minutes=2) + timedelta(seconds=5)).astimezone(self.site.zone)
         expect(thanked).to_contain_text(f"{at:%H:%M:%S}")
-        expect(page.get_by_role("navigation")).to_contain_text("Times of Europe/Vienna")
+        expect(page.get_by_role("navigation")).to_contain_text("Time zone: Europe/Vienna")
         letter = {"id": "newsletter", "fields": ["email"]}
         receive(
             [hit(self.site, datetime.now(UTC), beacon(2, event("/contact", kind="form", element=letter)))],

@@ -87,7 +87,7 @@ class Plans(BrowserCase):
         page.get_by_label("Add an audience").select_option(str(self.audience.pk))
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Creatives").click()
-        page.get_by_role("button", name="Change it", exact=True).click()
+        page.get_by_role("button", name="Edit", exact=True).click()
         page.get_by_label("Headline").fill("Your hive is <b>still</b> here")
         page.get_by_label("Page it leads to").fill("/kit")
         page.get_by_role("button", name="Close").click()

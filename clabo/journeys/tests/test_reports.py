@@ -51,7 +51,7 @@ class Reports(BrowserCase):
         self.assertNotIn("revenue", columns)
         self.assertLess(columns.index("conversions"), columns.index("conversion_rate"))
         with page.expect_download() as taken:
-            page.get_by_role("button", name="Take out").click()
+            page.get_by_role("button", name="Export").click()
             page.get_by_role("menuitem", name="CSV").click()
         self.assertIn("/kit", taken.value.path().read_text())
         page.get_by_role("link", name="Saved views").click()

@@ -305,7 +305,7 @@ class Doing(ScreensCase):
         expect(yesterday.get_by_role("row", name=re.compile("^visits"))).to_contain_text(
             re.compile(r"\d+ to \d+")
         )
-        page.get_by_role("region", name="To decide").get_by_role("link", name="See the page").first.click()
+        page.get_by_role("region", name="To decide").get_by_role("link", name="Open page").first.click()
         expect(page.get_by_role("complementary", name="Detail")).to_be_visible()
         page.go_back()
         self.answered(page)
@@ -314,14 +314,14 @@ class Doing(ScreensCase):
         """A proposal is put off, another set aside with a reason, and the first is taken back."""
         decide = page.get_by_role("region", name="To decide")
         unused = decide.get_by_role("listitem").filter(has_text="nobody has used it")
-        unused.get_by_role("button", name="Ask again in a week").click()
+        unused.get_by_role("button", name="Remind me in a week").click()
         # Today is computed anew, which takes a while where all else is busy too.
         expect(unused).to_have_count(0)
         # Another proposal may take its place.
         first = decide.get_by_role("listitem").first.get_by_role("paragraph").first.inner_text()
-        decide.get_by_role("button", name="Set aside").first.click()
+        decide.get_by_role("button", name="Dismiss").first.click()
         page.get_by_label("Why it is not to be proposed again").fill("We keep it for the fair")
-        page.get_by_role("button", name="Set it aside").click()
+        page.get_by_role("dialog", name="Dismiss this").get_by_role("button", name="Dismiss").click()
         expect(decide.get_by_text(first, exact=True)).to_have_count(0)
         told = page.get_by_role("region", name="Answered")
         expect(told.get_by_text("We keep it for the fair")).to_be_visible()

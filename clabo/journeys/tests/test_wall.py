@@ -35,7 +35,7 @@ class Wall(BrowserCase):
         expect(page.get_by_text("No picture yet")).to_be_visible()
         page.get_by_role("button", name="/kit", exact=True).click()
         with override_settings(CLABO_LOCAL_ORIGINS=[self.own.url]):
-            page.get_by_role("button", name="Look again now").click()
+            page.get_by_role("button", name="Check again").click()
             shown = page.get_by_role("img", name="The whole page /kit")
             expect(shown).to_be_visible(timeout=40_000)
             self.assertTrue(shown.evaluate("i => i.decode().then(() => i.naturalWidth)") >= 1280)
@@ -43,7 +43,7 @@ class Wall(BrowserCase):
             earlier = datetime.now(UTC) - timedelta(days=1)
             PagePicture.objects.update(taken_at=earlier, seen_at=earlier)
             self.own.pages["/kit"] = HTML.format("Start with one hive")
-            page.get_by_role("button", name="Look again now").click()
+            page.get_by_role("button", name="Check again").click()
             expect(page.get_by_text("It has changed.")).to_be_visible(timeout=40_000)
         page.get_by_role("button", name="Before and after").click()
         expect(page.get_by_role("img", name="The page before the change")).to_be_visible()

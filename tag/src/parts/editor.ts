@@ -273,7 +273,7 @@ class Editor {
     more.push(["Put something in …", () => this.block(at)]);
     if (target.parentElement && target.parentElement !== document.body)
       more.push(["What is around it", () => target.parentElement && this.choose(target.parentElement)]);
-    more.push(["Leave it", () => this.close()]);
+    more.push(["Cancel", () => this.close()]);
     parts.push(this.actions(...more));
     this.open(...parts);
   }
@@ -318,7 +318,7 @@ class Editor {
       textBox,
       wordsBox,
       toBox,
-      this.actions(["Put it in", put], ["Leave it", () => this.close()]),
+      this.actions(["Put it in", put], ["Cancel", () => this.close()]),
     );
   }
 
@@ -332,7 +332,7 @@ class Editor {
       const item = made("li");
       item.append(
         made("code", told(change)),
-        button("Take back", () => this.step(() => this.history.without(change), true)),
+        button("Remove", () => this.step(() => this.history.without(change), true)),
       );
       all.append(item);
     }

@@ -44,7 +44,7 @@ export default function Asked({ siteId, sections, done }: Props & { done: () => 
         ref={(input) => input?.focus()}
         value={said}
         onValueChange={setSaid}
-        placeholder="A page, a conversion, a test, an audience, somebody’s e-mail address, …"
+        placeholder="A page, a conversion, a test, an audience, a person’s e-mail address, …"
         className="w-full border-b-2 border-plum/40 bg-transparent py-2 text-title outline-none focus:border-plum"
       />
       <Command.List className="mt-2 max-h-[60vh] overflow-y-auto">

@@ -164,7 +164,7 @@ export function Shell() {
             {session?.name}, {site.role}
           </div>
           {foreignZone() && (
-            <div className="hidden text-fine leading-tight text-quiet md:block">Times of {foreignZone()}</div>
+            <div className="hidden text-fine leading-tight text-quiet md:block">Time zone: {foreignZone()}</div>
           )}
           <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-small text-plum underline">
             People
@@ -178,7 +178,7 @@ export function Shell() {
               params={{ siteId: String(siteId) }}
               className="text-small whitespace-nowrap text-plum underline md:mt-1 md:block"
             >
-              Background work
+              Jobs
             </Link>
           )}
         </div>

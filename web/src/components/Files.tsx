@@ -23,7 +23,7 @@ export function Files({ path, query }: { path: string; query: Query }) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger asChild>
-        <Button>Take out</Button>
+        <Button>Export</Button>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content

@@ -1,10 +1,10 @@
-/** What comes from a practice network is made up, and said to be so wherever it is shown. */
+/** What comes from a practice network is simulated, and said to be so wherever it is shown. */
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { railQuery } from "../features/today/queries";
 import { cx } from "./ui";
 
-/** Campaign sources of a site, in small letters, whose visits and spend are made up. */
+/** Campaign sources of a site, in small letters, whose visits and spend are simulated. */
 export function useSimulated(siteId: number): string[] {
   return useQuery(railQuery(siteId)).data?.simulated ?? [];
 }
@@ -18,7 +18,7 @@ export function SimulationNote({ siteId, className }: { siteId: number; classNam
       to="/s/$siteId/spend"
       params={{ siteId: String(siteId) }}
       search={{ part: "channels" }}
-      title="Its visits and spend are made up."
+      title="Its visits and spend are simulated."
       className={cx("text-fine leading-tight text-quiet hover:text-plum", className)}
     >
       <Simulation sources={sources} />

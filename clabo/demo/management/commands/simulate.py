@@ -23,7 +23,7 @@ from clabo.splits.models import SplitTest
 class Command(BaseCommand):
     """Made-up visits in real time, until stopped."""
 
-    help = "Send made-up visits to the demo site as time goes by."
+    help = "Send simulated visits to the demo site as time goes by."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--live", action="store_true", required=True, help="in real time, until stopped")

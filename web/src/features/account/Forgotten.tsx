@@ -16,7 +16,7 @@ export default function Forgotten() {
   return (
     <Frame title="A new password" lead="A mail with a link to choose one goes to your address.">
       {asked ? (
-        <p role="status">If somebody signs in with this address, the mail is on its way.</p>
+        <p role="status">If an account has this address, the mail is on its way.</p>
       ) : (
         <Form form={form}>
           <Written form={form} name="email" label="E-mail" type="email" autoComplete="username" />

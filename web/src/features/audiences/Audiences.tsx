@@ -51,7 +51,7 @@ export default function Audiences() {
     {
       key: "people",
       head: "People now",
-      hint: "Exact, as of this moment. Own visits, bots and what is set aside are in no audience.",
+      hint: "Exact, as of this moment. Own visits, bots and excluded hits are in no audience.",
       cell: (a) => <span className="num font-semibold">{count(a.people)}</span>,
     },
     { key: "week", head: "In a week", hint: "Against the end of the day a week ago.", cell: (a) => <Moved of={a} /> },
@@ -100,7 +100,7 @@ export default function Audiences() {
             </div>
           ) : (
             <Empty title="No audience yet">
-              <p>Say who is meant, for example whoever saw a page in the last three weeks and did not order.</p>
+              <p>Say who is meant, for example people who saw a page in the last three weeks and did not order.</p>
               {site.canEdit && (
                 <Button kind="main" onClick={make}>
                   New audience

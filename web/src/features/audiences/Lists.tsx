@@ -95,7 +95,7 @@ export function Lists({ siteId }: { siteId: number }) {
       ) : (
         <Empty title="No list yet">
           <p>
-            Bring your customers, or whoever has asked not to be shown ads, to include or leave them out. It works for
+            Import your customers, or people who asked not to be shown ads, to include or exclude them. It works for
             people of whom your pages state an e-mail address or id: the kit under Pixel shows how.
           </p>
         </Empty>

@@ -183,7 +183,7 @@ function Together({ siteId, known, hold }: { siteId: number; known: Schemas["Vis
               A page has stated the {STATED[i.kind]} <span className="num">{i.hash.slice(0, 12)}…</span>
               {i.browsers > 1 && ` in ${count(i.browsers)} browsers`}
               {i.browsers > i.most && `, which is more than ${i.most}: it joins none of them`}
-              {i.off && ", which joins nobody because somebody has said so"}.
+              {i.off && ", which joins nobody because a colleague said so"}.
             </span>
             {site.canEdit && i.browsers > 1 && i.browsers <= i.most && (
               <TextButton

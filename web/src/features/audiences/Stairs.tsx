@@ -189,7 +189,7 @@ function Step({ draft, change, stair, before, widest, at, open, setOpen, canEdit
                   aside={
                     line.parts.length > 1 && (
                       <Button kind="against" onClick={() => setPart(place, null)}>
-                        Take out
+                        Remove
                       </Button>
                     )
                   }
@@ -217,7 +217,7 @@ function Step({ draft, change, stair, before, widest, at, open, setOpen, canEdit
             )}
             {(out || draft.include.length > 1) && (
               <TextButton className="text-brick" onClick={() => put(null)}>
-                Take out this line
+                Remove this line
               </TextButton>
             )}
             <TextButton onClick={() => setOpen(null)}>Done</TextButton>

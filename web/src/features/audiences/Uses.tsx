@@ -33,7 +33,7 @@ export function Uses({ siteId, audience, canEdit }: Props) {
           <Window name="Give to a channel">
             <Give siteId={siteId} audience={audience} />
           </Window>
-          <Window name="Take out">
+          <Window name="Export">
             <Files siteId={siteId} audience={audience} />
           </Window>
           <Remove siteId={siteId} audience={audience} />
@@ -81,8 +81,8 @@ function Give({ siteId, audience }: Omit<Props, "canEdit">) {
   return (
     <div className="flex flex-col gap-3">
       <p>
-        Hashes of the e-mail addresses and customer ids of its members go there, of people who agreed; whoever comes in
-        or leaves does so there within minutes.
+        Hashes of the e-mail addresses and customer ids of members who agreed go there. People who join or leave the
+        audience do so there within minutes.
       </p>
       <ul>
         {channels.data.map((channel) => {
@@ -151,8 +151,8 @@ function Bands({ siteId, audience }: Omit<Props, "canEdit">) {
       className="flex flex-col items-start gap-3"
     >
       <p>
-        An audience for each band of days since “{audience.name}” was fulfilled. Nobody is in two of them: whoever is in
-        a younger band is left out of the older ones.
+        An audience for each band of days since “{audience.name}” was fulfilled. Nobody is in two of them: people in a
+        younger band are excluded from the older ones.
       </p>
       <Field
         label="Cuts, in days"
@@ -199,7 +199,7 @@ function Files({ siteId, audience }: Omit<Props, "canEdit">) {
         <div>
           <CopyLine text={link.data.url} label="the link" />
           <p className="mt-1 text-small text-quiet">
-            Good until {hour(link.data.until)}, for whoever has it, as long as you may edit this site.
+            Valid until {hour(link.data.until)}, for anyone who has it, as long as you may edit this site.
           </p>
         </div>
       ) : (

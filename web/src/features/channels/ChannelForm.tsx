@@ -80,7 +80,7 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
       ),
     onSuccess: async () => {
       await again();
-      toast(`${channel?.name} is removed. Whoever is there for this site is taken out first.`);
+      toast(`${channel?.name} is removed. Everyone on its lists from this site is removed first.`);
       done();
     },
     onError: (error) => toast.error(error.message),
@@ -158,7 +158,7 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
         label="People have agreed to this"
         hint={
           channel?.agreed_at
-            ? `Said by ${channel.agreed_by || "somebody"}, ${hour(channel.agreed_at)}. Without it no audience goes there.`
+            ? `Said by ${channel.agreed_by || "a former member"}, ${hour(channel.agreed_at)}. Without it no audience goes there.`
             : "That hashes of their e-mail addresses and customer ids go to this channel. Without it no audience does. Who said so is kept."
         }
       />

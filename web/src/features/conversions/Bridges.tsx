@@ -125,7 +125,7 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
             </Scroll>
           ) : (
             <Empty title="No bridge link yet.">
-              <p>Make one for each page of somebody else’s that your visitors are sent to.</p>
+              <p>Create one for each page outside your site that your visitors are sent to.</p>
             </Empty>
           ))}
       </div>
@@ -244,7 +244,7 @@ function LinkForm({ siteId, link, canEdit, done, remove }: FormProps) {
           form={form}
           name="pixel_sales"
           label="Take sales that an image reports, too"
-          hint="Whoever has followed the link can load such an image; a signed report cannot be made up."
+          hint="Anyone who has followed the link can load such an image. A signed report cannot be forged."
         />
         <Unplaced form={form} />
         {canEdit && (

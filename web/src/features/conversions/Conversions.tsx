@@ -139,7 +139,7 @@ export default function Conversions() {
                         {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
                         {c.unproven > 0 && (
                           <span className="block text-fine text-marigold">
-                            {count(c.unproven)} without proof left aside
+                            {count(c.unproven)} without proof not counted
                           </span>
                         )}
                         {c.beyond > 0 && (

@@ -212,7 +212,7 @@ export function Editor({ siteId, rule, close }: Props) {
             <Worth draft={draft} change={change} currency={site.currency} error={error} />
             <Checkbox
               label="Only proven orders"
-              hint="Whose order number and value your own server has signed; Pixel, Made-up hits, says how."
+              hint="Only those whose order number and value your own server has signed. Pixel, Forged hits, says how."
               checked={draft.proven_only ?? false}
               set={(proven_only) => change({ proven_only })}
             />
@@ -222,7 +222,7 @@ export function Editor({ siteId, rule, close }: Props) {
                 <Button type="submit" kind="main" disabled={save.isPending || !written || preview.isError}>
                   {rule ? "Save and count back again" : "Save and count it back"}
                 </Button>
-                <Button onClick={close}>Leave it</Button>
+                <Button onClick={close}>Cancel</Button>
               </div>
             ) : (
               <p className="text-quiet">Your role lets you look at this, not change it.</p>

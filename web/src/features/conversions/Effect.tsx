@@ -56,8 +56,8 @@ export function Effect({ written, preview, days, setDays, pick }: Props) {
       </p>
       {preview.unproven > 0 && (
         <p className="text-marigold">
-          {count(preview.unproven)} more matching event{preview.unproven === 1 ? " is" : "s are"} left aside for want of
-          a proof.
+          {count(preview.unproven)} more matching event{preview.unproven === 1 ? " is" : "s are"} not counted for want
+          of a proof.
         </p>
       )}
       {preview.change && <Change preview={preview} {...preview.change} />}

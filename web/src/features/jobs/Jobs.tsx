@@ -79,14 +79,14 @@ export default function Jobs() {
   return (
     <>
       <Head
-        title="Background work"
+        title="Jobs"
         lead="What the worker does beside taking in hits. What fails is tried again, after longer and longer pauses, for about four hours."
       />
       {jobs.isPending && <Loading what="the work" />}
       {jobs.isError && <Failed error={jobs.error} retry={jobs.refetch} />}
       {jobs.data &&
         (jobs.data.length ? (
-          <Scroll label="Background work" className="mt-4 max-w-5xl">
+          <Scroll label="Jobs" className="mt-4 max-w-5xl">
             <Table columns={columns} rows={jobs.data} rowKey={(j) => j.id} />
           </Scroll>
         ) : (

@@ -143,7 +143,7 @@ export function Links({ siteId }: { siteId: number }) {
           </Scroll>
         ) : (
           <Empty title="No link was kept yet.">
-            <p>Build one above and keep it: here stands what came through it, as soon as somebody does.</p>
+            <p>Build one above and save it. What comes through it is shown here.</p>
           </Empty>
         )}
       </section>

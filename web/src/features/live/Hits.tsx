@@ -12,7 +12,7 @@ export const STANDINGS: Record<Hit["standing"], string> = {
   own: "own visit, not counted",
   bot: "bot, not counted",
   rehearsal: "rehearsal, not counted",
-  aside: "set aside: in no report",
+  aside: "excluded: in no report",
 };
 
 interface Props {

@@ -22,7 +22,7 @@ const WHO: Record<Who, string> = {
   own: "own visits",
   bot: "bots",
   rehearsal: "rehearsals",
-  aside: "what is set aside",
+  aside: "what is excluded",
 };
 const WHAT: Record<What, string> = {
   all: "everything",
@@ -201,7 +201,7 @@ function Arrivals({ now }: { now: Now }) {
       </span>
       {now.set_aside > 0 && (
         <span className="font-medium text-brick">
-          <span className="num">{count(now.set_aside)}</span> groups could not be processed and were set aside
+          <span className="num">{count(now.set_aside)}</span> groups could not be processed and were put on hold
         </span>
       )}
     </p>

@@ -102,7 +102,7 @@ function SetAside({ siteId, hit }: { siteId: number; hit: Hit }) {
         })
       }
     >
-      Set this visitor aside
+      Exclude this visitor
     </Button>
   );
 }

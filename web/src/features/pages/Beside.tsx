@@ -36,7 +36,7 @@ export function Beside({ siteId, lens, pages, frame }: { siteId: number; lens: L
                 </>
               ) : (
                 <>
-                  <strong>is not told apart</strong> from {pageName(first)}: {signed(known.low * 100)} to{" "}
+                  <strong>does not differ clearly</strong> from {pageName(first)}: {signed(known.low * 100)} to{" "}
                   {signed(known.high * 100)} per 100 visits (p {pValue(a.p_value)}).
                 </>
               )}

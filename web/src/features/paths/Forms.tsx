@@ -57,7 +57,7 @@ export default function Forms() {
       {found.data && (
         <div aria-busy={found.isPlaceholderData}>
           <p className="max-w-3xl py-3 text-quiet">
-            Visits that came so far, each step after the one before it. Names of fields are read, never what somebody
+            Visits that came so far, each step after the one before it. Names of fields are read, never what a visitor
             enters.{" "}
             {(!since || dayOf(new Date(since)) > read.first) &&
               `${since ? `Until ${day(since)} the` : "The"} tag did not tell of forms that were begun: those known were tried or sent.`}

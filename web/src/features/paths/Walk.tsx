@@ -192,7 +192,7 @@ export function TwoPaths({ report, other }: { report: Report; other: string }) {
             go all of this way than of “{other}”.
           </>
         ) : (
-          <>The two are not told apart: of 100 as many go all of this way as of “{other}”, give or take chance.</>
+          <>The two do not differ clearly: of 100 visits, as many complete this path as “{other}”, give or take chance.</>
         )}
       </p>
       <p className="text-quiet">

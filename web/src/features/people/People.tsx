@@ -154,10 +154,10 @@ function Add({ workspaceId }: { workspaceId: number }) {
   return (
     <section aria-labelledby="add" className="mt-6 max-w-5xl">
       <h2 id="add" className="mb-1 text-title">
-        Invite somebody
+        Invite a colleague
       </h2>
       <p className="mb-3 text-quiet">
-        A mail goes to the address. Only whoever reads it there can take the invitation, for 7 days.
+        A mail goes to the address. Only its reader can accept the invitation, for 7 days.
       </p>
       <Form form={form} className="grid items-start gap-3 sm:grid-cols-[1fr_1fr_1fr_auto]">
         <Written form={form} name="name" label="Name" />

@@ -48,7 +48,7 @@ export function Tokens({ workspaceId }: { workspaceId: number }) {
   return (
     <section aria-labelledby="tokens" className="mt-8 max-w-5xl border-t pt-5">
       <h2 id="tokens" className="mb-1 text-title">
-        Tokens for programs
+        API tokens
       </h2>
       <p className="mb-3 max-w-3xl text-quiet">
         With a token a notebook or a script reads the same tables as you, as CSV, JSON, Excel or Parquet, and changes
@@ -71,7 +71,7 @@ export function Tokens({ workspaceId }: { workspaceId: number }) {
           ))}
         </Chosen>
         <Button type="submit" kind="main" className="sm:mt-[26px]" disabled={form.pending}>
-          Make a token
+          Create API token
         </Button>
       </Form>
       <Unplaced form={form} />

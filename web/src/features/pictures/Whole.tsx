@@ -180,7 +180,7 @@ function Again({ siteId, pageId }: { siteId: number; pageId: number }) {
   if (!site.canEdit) return null;
   return (
     <Button onClick={() => again.mutate()} disabled={again.isPending} className="ml-auto">
-      {again.isPending ? "Looking…" : "Look again now"}
+      {again.isPending ? "Looking…" : "Check again"}
     </Button>
   );
 }

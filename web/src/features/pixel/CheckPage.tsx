@@ -21,7 +21,7 @@ const SAYS: Record<Finding["verdict"], (more: string, found: Found) => string> =
         ? "The tag is not in the page’s text, but hits come from it: another script puts it in, or it was taken out since the last one."
         : "The tag is not in the page. Paste the line from Install into its head.",
   twice: (more) => `The tag is in the page ${more}. Remove all but one.`,
-  old_key: (more) => `A tag with the key ${more} is in the page. It is not this site’s: take it out.`,
+  old_key: (more) => `A tag with the key ${more} is in the page. It is not this site’s: remove it.`,
   in_body: () => "The tag is in the body instead of the head. It works, a moment later; split tests may flash.",
   blocked: (more) => `The page’s own security policy keeps the tag out (${more}). Add the sources from Install.`,
   gated: (more) =>

@@ -103,7 +103,7 @@ function Settings({ site, canEdit }: { site: Site; canEdit: boolean }) {
           form={form}
           name="own_networks"
           label="Your networks"
-          hint="One a line, for example 203.0.113.0/24. Whoever visits from there is your own people."
+          hint="One a line, for example 203.0.113.0/24. Visits from there count as your own."
           rows={2}
         />
         <Lines

@@ -1,4 +1,4 @@
-/** The site's key is public: what can be proven, and what has been set aside. */
+/** The site's key is public: what can be proven, and what has been excluded. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, data, type Schemas } from "../../api/client";
 import { Button, CopyLine, Failed, FormProblem, Loading } from "../../components/ui";
@@ -45,7 +45,7 @@ function Proof({ siteId, canEdit }: Props) {
         Proven orders
       </h2>
       <p className="text-quiet">
-        Whoever reads your page can send what its tag sends. What nobody can make up is an order that your own server
+        Anyone who reads your page can send what its tag sends. What nobody can make up is an order that your own server
         has signed. Your page passes the proof on with the order; a conversion can then ask for it.
       </p>
       {keys.isPending && <Loading what="the keys" />}
@@ -108,28 +108,28 @@ function Aside({ siteId, canEdit }: Props) {
   return (
     <section aria-labelledby="aside" className="flex flex-col gap-3">
       <h2 id="aside" className="text-title">
-        Set aside
+        Excluded
       </h2>
       <p className="text-quiet">
-        Networks, visitors and periods that stand in no report. Their hits are kept and shown in Live; put back, they
-        count again as if nothing had been. Today proposes what looks made up; a visitor is set aside from Live.
+        Networks, visitors and periods that are in no report. Their hits are kept and shown in Live. Included again,
+        they count again as if nothing had been. Today proposes what looks forged. Exclude a visitor from Live.
       </p>
-      {list.isPending && <Loading what="what is set aside" />}
+      {list.isPending && <Loading what="what is excluded" />}
       {list.isError && <Failed error={list.error} retry={list.refetch} />}
-      {list.data?.length === 0 && <p>Nothing is set aside.</p>}
+      {list.data?.length === 0 && <p>Nothing is excluded.</p>}
       <ul className="flex flex-col gap-2">
         {list.data?.map((e) => (
           <li key={e.id} className="flex flex-wrap items-baseline justify-between gap-3 border-b pb-2">
             <span>
               <span className="font-medium">{what(e)}</span>
               <span className="block text-small text-quiet">
-                {e.visits == null ? "being taken out …" : `${count(e.visits)} visits`}; set aside {day(e.made_at)}
+                {e.visits == null ? "being excluded …" : `${count(e.visits)} visits`}; excluded {day(e.made_at)}
                 {e.made_by && ` by ${e.made_by}`}
               </span>
             </span>
             {canEdit && (
               <Button disabled={back.isPending} onClick={() => back.mutate(e.id)}>
-                Put back
+                Include again
               </Button>
             )}
           </li>

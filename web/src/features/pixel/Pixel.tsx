@@ -79,7 +79,7 @@ export default function Pixel() {
                 install: "Install",
                 coverage: "Coverage and check",
                 counted: "Own visits and consent",
-                forgery: "Made-up hits",
+                forgery: "Forged hits",
               }}
             >
               <div className="mt-4">

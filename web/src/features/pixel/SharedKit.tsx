@@ -19,7 +19,7 @@ export default function SharedKit() {
         <>
           <Head
             title={`One line for ${now.site}`}
-            lead={`${now.asked_by || "Somebody"} asks you to put Clabo’s tag on the pages of ${now.hosts.join(", ")}. This page can be read until ${day(now.expires_at)}.`}
+            lead={`${now.asked_by || "A colleague"} asks you to put Clabo’s tag on the pages of ${now.hosts.join(", ")}. This page can be read until ${day(now.expires_at)}.`}
           />
           {now.note && (
             <blockquote className="mt-3 border-l-4 border-line pl-3">

@@ -140,7 +140,7 @@ function Settings({ site: s, canEdit, done }: { site: Schemas["SiteOut"]; canEdi
         form={form}
         name="meaningful_parameters"
         label="Parameters that make another page"
-        hint="Names in the address, for example product. All others are ignored when pages are told apart."
+        hint="Names in the address, for example product. All others are ignored."
       />
       <Ticked form={form} name="keep_fragment" label="Pages differ by what follows # in the address" />
       <Unplaced form={form} />

@@ -1,4 +1,4 @@
-/** Takes what looks made up out of reports, and puts it back; the answer can be undone for a while. */
+/** Takes what looks forged out of reports, and puts it back; the answer can be undone for a while. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";

@@ -47,7 +47,7 @@ export function Creatives({ siteId, form, change, canEdit, fixed, problem, top }
               ))}
               {canEdit && at >= fixed && (
                 <div className="mt-1.5 flex gap-3">
-                  <Window name="Change it" kind="quiet">
+                  <Window name="Edit" kind="quiet">
                     <CreativeFields
                       siteId={siteId}
                       creative={c}
@@ -56,7 +56,7 @@ export function Creatives({ siteId, form, change, canEdit, fixed, problem, top }
                     />
                   </Window>
                   <Button kind="quiet" onClick={() => change({ creatives: form.creatives.filter((_, i) => i !== at) })}>
-                    Take it out
+                    Remove
                   </Button>
                 </div>
               )}
@@ -173,7 +173,7 @@ function CreativeFields({
         <span className="font-medium">Picture</span>
         <p className="text-small text-quiet">
           {creative.picture ? "Its own." : "None: a pattern stands in for it."}{" "}
-          {creative.picture && <TextButton onClick={() => set({ picture: "" })}>Take it out</TextButton>}
+          {creative.picture && <TextButton onClick={() => set({ picture: "" })}>Remove</TextButton>}
         </p>
         <OwnPicture siteId={siteId} kept={(picture) => set({ picture })} />
       </div>

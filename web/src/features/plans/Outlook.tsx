@@ -1,7 +1,7 @@
 /** What a plan should bring in a week: nine of ten weeks, by practice weeks and the site's own past. */
 import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
 import { Table } from "../../components/Table";
-import { count, money, several, times } from "../../lib/format";
+import { count, money, several, times, words } from "../../lib/format";
 import type { Effect } from "./queries";
 
 interface Props {
@@ -22,7 +22,7 @@ export function Outlook({ effect, aim, currency }: Props) {
     { name: "Spend", of: o.cost, as: cash },
     { name: "Clicks", of: o.clicks, as: whole },
     { name: upper(several(aim)), of: o.conversions, as: whole },
-    { name: "Cost of one", of: o.cost_of_one, as: cash },
+    { name: `Cost per ${words(aim)}`, of: o.cost_of_one, as: cash },
     { name: "ROAS", of: o.roas, as: (n) => (n == null ? "–" : times(n)) },
   ];
   const known = rows.filter((r): r is (typeof rows)[number] & { of: Range } => r.of != null);
@@ -69,7 +69,7 @@ export function Outlook({ effect, aim, currency }: Props) {
       <p className="mt-2 text-small text-quiet">
         Nine of ten weeks fall inside, by 39 practice weeks against the network’s own competitors.{" "}
         <Rests effect={effect} aim={aim} />
-        {o.roas && ` Break-even ROAS is ${times(effect.break_even)}.`} Its bars begin at nought, each on a scale of its
+        {o.roas && ` Break-even ROAS is ${times(effect.break_even)}.`} Its bars begin at zero, each on a scale of its
         own.
       </p>
     </section>

@@ -193,7 +193,7 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
             <div className="flex flex-wrap gap-2">
               {state === "draft" && (
                 <>
-                  {plan && <Button onClick={() => remove.mutate()}>Throw it away</Button>}
+                  {plan && <Button onClick={() => remove.mutate()}>Delete</Button>}
                   <Button onClick={() => save.mutate()} disabled={save.isPending}>
                     Save the draft
                   </Button>
@@ -208,17 +208,17 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
                     <>
                       <Button onClick={() => setForm(began)}>As it was</Button>
                       <Button kind="main" onClick={() => save.mutate()} disabled={save.isPending}>
-                        Let it go on so
+                        Resume
                       </Button>
                     </>
                   )}
-                  <Button onClick={() => copy.mutate()}>Copy it</Button>
+                  <Button onClick={() => copy.mutate()}>Duplicate</Button>
                   <Button kind="against" onClick={() => end.mutate()}>
                     End it
                   </Button>
                 </>
               )}
-              {state === "ended" && <Button onClick={() => copy.mutate()}>Copy it</Button>}
+              {state === "ended" && <Button onClick={() => copy.mutate()}>Duplicate</Button>}
             </div>
           )}
         </div>

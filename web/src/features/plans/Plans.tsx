@@ -132,7 +132,7 @@ export default function Plans() {
                 },
                 {
                   key: "each",
-                  head: "Cost of one",
+                  head: "Cost per conversion",
                   cell: (p) => (p.cost_of_one == null ? "–" : money(p.cost_of_one, site.currency)),
                 },
                 {

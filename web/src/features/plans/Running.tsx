@@ -8,7 +8,7 @@ import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
 import { Tabs } from "../../components/Tabs";
 import { Failed, Loading, TextButton } from "../../components/ui";
-import { ago, count, day, money, percent, several, signed, times } from "../../lib/format";
+import { ago, count, day, money, percent, several, signed, times, words } from "../../lib/format";
 import { seekWords } from "./model";
 import { Often } from "./Often";
 import { type AdPlan, type Part, type Results, resultsQuery } from "./queries";
@@ -50,7 +50,7 @@ export function Running({ siteId, plan, currency }: Props) {
             {says}
           </p>
         ))}
-        <Totals results={r} aim={aim} currency={currency} />
+        <Totals results={r} aim={aim} one={words(plan.aim_name)} currency={currency} />
         <p className="text-small text-quiet">
           As of {ago(r.told_at)}.{" "}
           {plan.state === "running" && (
@@ -61,13 +61,13 @@ export function Running({ siteId, plan, currency }: Props) {
               .{" "}
             </>
           )}
-          Shown, clicks and cost are the network’s word, today included; visits and {aim} are counted here, credited by
-          last paid touch. Pages and Sources have the spend from the next morning on.
+          Impressions, clicks and cost are as the network reports them, today included; visits and {aim} are counted
+          here, credited by last paid touch. Pages and Sources have the spend from the next morning on.
         </p>
         <TheirCount results={r} aim={aim} />
       </section>
       <section aria-label="By band, creative and page">
-        <Tabs label="Told apart by" tabs={PARTS} chosen={by} choose={setBy}>
+        <Tabs label="Broken down by" tabs={PARTS} chosen={by} choose={setBy}>
           <div className="mt-2">
             <Scroll label={PARTS[by]}>
               <Table
@@ -98,18 +98,18 @@ export function Running({ siteId, plan, currency }: Props) {
 const often = (p: Part) => (p.frequency == null ? "–" : `${p.frequency.toFixed(1)}×`);
 const total = (by: Record<string, number>) => Object.values(by).reduce((a, b) => a + b, 0);
 
-function Totals({ results, aim, currency }: { results: Results; aim: string; currency: string }) {
+function Totals({ results, aim, one, currency }: { results: Results; aim: string; one: string; currency: string }) {
   const t = results.total;
   const each = results.cost_of_one_interval;
   const people = total(results.people);
   const facts: [string, string, string][] = [
-    ["Spent", money(t.cost, currency), `${count(t.shown)} times shown`],
-    ["Reached", count(t.reached), `people; ${count(people)} known there now`],
-    ["Each saw it", often(t), "on average, of those reached"],
-    ["Clicks", count(t.clicks), `${percent(t.click_rate.estimate)} of times shown`],
+    ["Spent", money(t.cost, currency), `${count(t.shown)} impressions`],
+    ["Reach", count(t.reached), `people; ${count(people)} known there now`],
+    ["Frequency", often(t), "impressions each, of those reached"],
+    ["Clicks", count(t.clicks), `CTR ${percent(t.click_rate.estimate)}`],
     [aim.charAt(0).toUpperCase() + aim.slice(1), count(Number(t.conversions)), `of ${count(t.visits)} visits`],
     [
-      "Cost of one",
+      `Cost per ${one}`,
       t.cost_of_one == null ? "–" : money(t.cost_of_one, currency),
       each?.low != null
         ? `${money(each.low, currency)} to ${each.high == null ? "no end" : money(each.high, currency)}`
@@ -202,11 +202,11 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
         ]
       : []),
     { key: "cost", head: "Cost", cell: (p) => money(p.cost, currency) },
-    { key: "shown", head: "Shown", cell: (p) => count(p.shown) },
+    { key: "shown", head: "Impressions", cell: (p) => count(p.shown) },
     {
       key: "reached",
-      head: "Reached",
-      hint: "People whom it was shown to, and how often each saw it on average. Whoever saw two parts of the plan is counted with both, and once in the whole.",
+      head: "Reach",
+      hint: "People who saw it, and their frequency: impressions per person. A person who saw two parts of the plan is counted with both, and once in the total.",
       cell: (p) => (
         <>
           {count(p.reached)}
@@ -217,9 +217,9 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
     { key: "clicks", head: "Clicks", cell: (p) => count(p.clicks) },
     {
       key: "ctr",
-      head: "Clicks / shown",
+      head: "CTR",
       cell: (p) => percent(p.click_rate.estimate),
-      hint: "Of a hundred times shown, how many were clicked.",
+      hint: "Clicks per hundred impressions.",
     },
     {
       key: "conversions",
@@ -245,7 +245,11 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
         </span>
       ),
     },
-    { key: "each", head: "Cost of one", cell: (p) => (p.cost_of_one == null ? "–" : money(p.cost_of_one, currency)) },
+    {
+      key: "each",
+      head: `Cost per ${words(plan.aim_name)}`,
+      cell: (p) => (p.cost_of_one == null ? "–" : money(p.cost_of_one, currency)),
+    },
     {
       key: "roas",
       head: `ROAS, 0 to ${roas}×`,
@@ -275,13 +279,13 @@ function Compared({ plan, results, aim }: { plan: AdPlan; results: Results; aim:
             >
               <strong className="font-semibold">
                 {a.outcome === "too_early" && `“${other}”: too early to say.`}
-                {a.outcome === "alike" && `“${other}” cannot be told apart from it yet.`}
+                {a.outcome === "alike" && `“${other}” does not differ clearly from it yet.`}
                 {a.outcome === "better" && `“${other}” brings more.`}
                 {a.outcome === "worse" && `“${other}” brings less.`}
               </strong>
               <span className="block text-small text-quiet">
                 {d
-                  ? `${range} ${aim} of 1,000 times shown, whenever you look.`
+                  ? `${range} ${aim} per 1,000 impressions, however often you look.`
                   : `Each needs 5 ${aim} before anything is said.`}
                 {a.turned &&
                   a.raw &&
@@ -292,8 +296,8 @@ function Compared({ plan, results, aim }: { plan: AdPlan; results: Results; aim:
         })}
       </ul>
       <p className="mt-2 text-small text-quiet">
-        Compared within each day and band, where turns were drawn by lot and stayed as they were; so it does not matter
-        that they move from day to day.
+        Compared within each day and band, where turns were drawn at random and stayed as they were; so it does not
+        matter that they move from day to day.
       </p>
     </section>
   );

@@ -233,7 +233,7 @@ function LeftOut({ form, change, audiences }: Props) {
     >
       {() => (
         <>
-          <p className="text-small text-quiet">Whoever is in one of these is not shown it.</p>
+          <p className="text-small text-quiet">People in one of these do not see it.</p>
           {rest.map((a) => (
             <Checkbox
               key={a.id}

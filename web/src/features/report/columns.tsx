@@ -339,7 +339,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
   {
     key: "cost",
     name: "Cost per conversion",
-    head: (f) => <Money text="Cost for one" frame={f} />,
+    head: (f) => <Money text="Cost per conversion" frame={f} />,
     cell: (r, f) => <Plain now={money(r.cost_per_conversion)} was={was(r, f, (x) => money(x.cost_per_conversion))} />,
     order: (r) => number(r.cost_per_conversion),
   },

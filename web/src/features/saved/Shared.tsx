@@ -75,7 +75,7 @@ function Opened({ view }: { view: View }) {
         <h1 className="max-w-4xl font-head text-head leading-[1.4] font-normal">{said?.says}</h1>
         {view.simulated.length > 0 && (
           <p className="text-small text-quiet">
-            <Simulation sources={view.simulated} />: visits and spend that come of it are made up.
+            <Simulation sources={view.simulated} />: its visits and spend are simulated.
           </p>
         )}
       </header>

@@ -22,7 +22,7 @@ export default function Unsubscribe() {
     );
   return (
     <Frame title="It is ended." lead={`“${end.data.view}” no longer goes to ${end.data.to}.`}>
-      <p className="text-quiet">Whoever sent it to you can set it up again.</p>
+      <p className="text-quiet">The person who sent it can set it up again.</p>
     </Frame>
   );
 }

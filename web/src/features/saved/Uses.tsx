@@ -34,7 +34,7 @@ export function Uses({ siteId, view }: { siteId: number; view: SavedView }) {
           params: { path: { ...path, link_id: id } },
         }),
       ),
-    onSuccess: () => toast("The link is revoked: whoever opens it sees nothing."),
+    onSuccess: () => toast("The link is revoked. It shows nothing any more."),
     onSettled: again,
   });
   const mail = useMutation({
@@ -69,7 +69,7 @@ export function Uses({ siteId, view }: { siteId: number; view: SavedView }) {
       <section className="mt-5 border-t pt-4">
         <h3 className="text-lead">A link to read it</h3>
         <p className="mb-2 text-small text-quiet">
-          Whoever has the link sees this table as it is then, and nothing else of the site. Search engines are told to
+          Anyone with the link sees this table as it is then, and nothing else of the site. Search engines are told to
           leave it alone.
         </p>
         <Form form={linkForm} className="grid grid-cols-2 items-start gap-3">
@@ -114,7 +114,7 @@ export function Uses({ siteId, view }: { siteId: number; view: SavedView }) {
               <span>
                 <span className="num">…/{l.hint}…</span>
                 <span className="block text-small text-quiet">
-                  by {l.made_by || "somebody"}, until {day(l.expires_at)}
+                  by {l.made_by || "a former member"}, until {day(l.expires_at)}
                   {l.with_password && ", with a password"},{" "}
                   {l.times
                     ? `opened ${l.times === 1 ? "once" : `${l.times} times`}, last ${ago(l.last_used_at)}`

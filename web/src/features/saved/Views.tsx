@@ -32,7 +32,7 @@ export default function Views() {
     <>
       <Head
         title="Saved views"
-        lead="Reports as somebody has set them up, for everybody in the workspace. A view always shows the days as they are now."
+        lead="Reports set up once, for everybody in the workspace. A view always shows the current days."
       />
       {views.data.length === 0 ? (
         <div className="mt-5">
@@ -72,7 +72,7 @@ export default function Views() {
                   text: true,
                   cell: (v) => (
                     <span className="text-quiet">
-                      {day(v.changed_at ?? v.made_at)}, {(v.changed_at ? v.changed_by : v.made_by) || "somebody"}
+                      {day(v.changed_at ?? v.made_at)}, {(v.changed_at ? v.changed_by : v.made_by) || "a former member"}
                     </span>
                   ),
                 },

@@ -13,7 +13,7 @@ import { inOrder, sortable } from "../report/sorting";
 import { BY, DIMENSIONS } from "./search";
 
 type SourceRow = Schemas["SourceRowOut"];
-/** A row with where it stands: what it is told apart by, and the values of all rows around it and its own. */
+/** A row with where it stands: what it is broken down by, and the values of all rows around it and its own. */
 export type TreeRow = SourceRow & { by: string; path: string[]; depth: number; was?: TreeRow };
 
 export const COLUMNS = measuredColumns<TreeRow>() as Column<TreeRow>[];
@@ -127,7 +127,7 @@ function Name({ row, below, toggle, look }: NameProps) {
             aria-label={`Look only at ${said}`}
           >
             <DropdownMenu.Label className="px-3 py-1 text-small text-quiet">
-              Only <bdi>{said}</bdi>, told apart
+              Only <bdi>{said}</bdi>, broken down
             </DropdownMenu.Label>
             {WAYS.filter((way) => way !== row.by).map((way) => (
               <DropdownMenu.Item

@@ -49,9 +49,9 @@ export default function Sources() {
         <div className="max-w-[52rem]">
           <LensSentence read={lens.data} site={site.name} lens={search} change={(part) => set(part)} to="sources" />
           <p className="mt-1 text-title">
-            Told apart{" "}
+            Broken down by{" "}
             <Word
-              label="Told apart"
+              label="Broken down by"
               text={search.by ? `by ${BY[search.by] ?? search.by}` : "step by step"}
               value={search.by ?? "steps"}
               choices={Object.entries(BY)

@@ -173,7 +173,7 @@ const PARTS: Record<Part, (side: Side, answer: Answer) => string> = {
       : `within ${side.counting.window_days} days, not ${answer.lens.attribution_window_days}`,
   counting: (side) => (side.counting.once ? "once a click, not every one" : "counted alike"),
   days: (side) => (side.counting.time_zone ? "its midnight, not this site’s" : "the same midnight"),
-  uncounted: () => "robots, own visits and what was set aside",
+  uncounted: () => "robots, own visits and excluded hits",
   view_through: () => "for ads that were seen and not clicked, by its own word",
 };
 
@@ -285,7 +285,7 @@ function Landing({ side, asks }: { side: Side; asks: boolean }) {
   const rate = side.landing;
   const others = [
     side.robots > 0 && `${count(side.robots)} of robots`,
-    side.own > 0 && `${count(side.own)} own or set aside`,
+    side.own > 0 && `${count(side.own)} own or excluded`,
   ].filter(Boolean);
   const missing = side.clicks - side.arrived - side.robots - side.own;
   return (

@@ -80,7 +80,7 @@ export function CheckFile({ siteId, first, close }: Props) {
         }
         actions={
           <>
-            <Button onClick={close}>Leave it</Button>
+            <Button onClick={close}>Cancel</Button>
             <Button
               kind="main"
               disabled={!check.importable || again.isPending || take.isPending}
@@ -246,7 +246,7 @@ function BadRows({ check }: { check: Check }) {
       />
       {check.bad_count > check.bad.length && (
         <p className="p-2 text-quiet">
-          and {count(check.bad_count - check.bad.length)} more. Mend the file or the reading, and look again.
+          and {count(check.bad_count - check.bad.length)} more. Correct the file or how it is read, and check again.
         </p>
       )}
     </Scroll>

@@ -72,7 +72,7 @@ export default function Spend() {
         lead={
           part === "channels"
             ? "Where the ads run: whom each place knows, what it is told of conversions, and what it cost."
-            : "Links for ads, written so that what they bring can be told apart and joined with what they cost."
+            : "Links for ads, tagged so what they bring can be reported and joined with what they cost."
         }
       />
       {parts}
@@ -304,7 +304,7 @@ function Imports({ now, simulated, canEdit, undo }: ImportsProps) {
                   "taken out again"
                 ) : canEdit ? (
                   <Button kind="quiet" aria-label={`Take ${b.file_name} out again`} onClick={() => undo(b)}>
-                    Take out again
+                    Remove
                   </Button>
                 ) : null,
             },

@@ -139,7 +139,7 @@ function LookNow({ siteId, testId }: { siteId: number; testId: number }) {
   return (
     <>
       {" "}
-      <TextButton onClick={() => look.mutate()}>{look.isSuccess ? "Looking …" : "Look again"}</TextButton>
+      <TextButton onClick={() => look.mutate()}>{look.isSuccess ? "Checking …" : "Check again"}</TextButton>
     </>
   );
 }

@@ -214,8 +214,8 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
         title={test ? test.name : "New split test"}
         lead={
           ofContent
-            ? "A is the page as it is; its visitors are shared out by lot."
-            : "The first page is the control; its visitors are shared out by lot."
+            ? "A is the page as it is; its visitors are assigned at random."
+            : "The first page is the control; its visitors are assigned at random."
         }
       />
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)] items-start gap-6 lg:grid-cols-[420px_minmax(0,1fr)]">
@@ -364,7 +364,7 @@ function Form({ siteId, test, rules, close }: Props & { rules: Schemas["Conversi
             <Button type="submit" kind="main" disabled={save.isPending}>
               Save the draft
             </Button>
-            <Button onClick={close}>Leave it</Button>
+            <Button onClick={close}>Cancel</Button>
           </div>
         </form>
         <PlanEffect plan={plan.isError ? undefined : found} complete={complete} written={form} problem={plan.error} />

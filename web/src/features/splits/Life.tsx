@@ -88,28 +88,28 @@ export function Life({ siteId, r, change }: Props) {
       {test.state === "draft" && (
         <>
           <Button kind="against" onClick={() => remove.mutate()}>
-            Throw away
+            Delete
           </Button>
           <Button onClick={change}>Change</Button>
         </>
       )}
       {test.state !== "draft" && (
-        <Window name="Name, notes, end">{(close) => <Label siteId={siteId} test={test} close={close} />}</Window>
+        <Window name="Edit">{(close) => <Label siteId={siteId} test={test} close={close} />}</Window>
       )}
       <Button onClick={() => copy.mutate()} disabled={copy.isPending}>
         Copy
       </Button>
       {!under && (
         <Button onClick={() => archive.mutate()} disabled={archive.isPending}>
-          {test.archived ? "Back into the list" : "Put away"}
+          {test.archived ? "Restore" : "Archive"}
         </Button>
       )}
       {test.state === "draft" && act("start", "Start the test", "main")}
-      {test.state === "running" && act("pause", "Let it rest")}
+      {test.state === "running" && act("pause", "Pause")}
       {test.state === "paused" && act("resume", "Go on", "main")}
       {under && act("end", "End the test", decided && r.verdict.kind !== "adopt" ? "main" : "plain")}
       {(under || test.state === "ended") && (
-        <Window name="Take a variant over" kind={r.verdict.kind === "adopt" ? "main" : "plain"}>
+        <Window name="Adopt a variant" kind={r.verdict.kind === "adopt" ? "main" : "plain"}>
           {(close) => <Adopt siteId={siteId} r={r} close={close} />}
         </Window>
       )}
@@ -176,7 +176,7 @@ function Label({ siteId, test, close }: { siteId: number; test: Test; close: () 
   );
 }
 
-/** Which variant is taken over, and how visitors come to see it. */
+/** Which variant is adopted, and how visitors come to see it. */
 function Adopt({ siteId, r, close }: { siteId: number; r: Schemas["ResultOut"]; close: () => void }) {
   const { test } = r;
   const { path, stale, failed } = useDeeds(siteId, test.id);
@@ -193,7 +193,7 @@ function Adopt({ siteId, r, close }: { siteId: number; r: Schemas["ResultOut"]; 
       ),
     onSuccess: async () => {
       await stale();
-      toast(`${letter} is taken over.`);
+      toast(`${letter} is adopted.`);
       close();
     },
     onError: failed,

@@ -12,9 +12,9 @@ const DEEDS: Record<Schemas["DeedOut"]["what"], string> = {
   ended_on_date: "ended, for its day had come",
   ended_decided: "ended, for it was decided",
   ended_on_harm: "ended, for a challenger was worse",
-  adopted: "taken over",
+  adopted: "adopted",
   handed_over: "handed over to the page",
-  archived: "put away",
+  archived: "archived",
   brought_back: "back in the list",
   noted: "name, notes or end changed",
 };

@@ -34,9 +34,7 @@ export function OwnPicture({ siteId, kept }: { siteId: number; kept: (address: s
           if (file) keep.mutate(file);
         }}
       />
-      <TextButton onClick={() => input.current?.click()}>
-        {keep.isPending ? "Sending …" : "Take a file of yours"}
-      </TextButton>
+      <TextButton onClick={() => input.current?.click()}>{keep.isPending ? "Sending …" : "Import a file"}</TextButton>
       {keep.isError && (
         <p role="alert" className="text-brick">
           {keep.error.message}

@@ -36,7 +36,7 @@ const STANDS: Record<Test["state"], (t: Test) => string> = {
   running: (t) => `running since ${day(t.started_at)}${t.ends_on ? `, ends after ${day(t.ends_on)}` : ""}`,
   paused: (t) => `resting; begun on ${day(t.started_at)}`,
   ended: ran,
-  adopted: (t) => `${ran(t)}; ${t.adopted} taken over${t.shown ? ", shown by Clabo" : ""}`,
+  adopted: (t) => `${ran(t)}; ${t.adopted} adopted${t.shown ? ", shown by Clabo" : ""}`,
 };
 
 export default function ResultPlace() {
@@ -65,7 +65,7 @@ export default function ResultPlace() {
             </Link>
             {" · "}
             {STANDS[r.test.state](r.test)}
-            {r.test.archived && ", put away"}
+            {r.test.archived && ", archived"}
           </p>
           <h1 className="font-head text-head leading-[1.4] font-normal">
             <bdi className="font-semibold">{r.test.name}</bdi>: {several(r.test.conversion_name)} per visitor to{" "}
@@ -141,7 +141,7 @@ export default function ResultPlace() {
             <p key={v.letter + u.selector} className="mt-1 border-l-4 border-brick pl-3">
               The page had no element for <bdi className="num">{u.selector}</bdi> of {v.letter} in {count(u.times)}{" "}
               visit
-              {u.times === 1 ? "" : "s"}, last {hour(u.last_at)}. Whoever came then is in no variant. If the page has
+              {u.times === 1 ? "" : "s"}, last {hour(u.last_at)}. Visitors who came then are in no variant. If the page has
               changed, end the test and write it anew.
             </p>
           )),
@@ -264,13 +264,13 @@ function Facts({ r }: { r: Result }) {
       loss == null ? "–" : `${loss < 0.001 ? "< 0.001" : loss.toFixed(3)} ${many} / 100`,
     ],
     [
-      r.held ? "Split as planned, held out last?" : "Split as planned?",
+      r.held ? "Split as planned, holdout last (SRM check)" : "Split as planned (SRM check)",
       <span key="split" className={r.split_broken ? "font-semibold text-brick" : undefined}>
         {r.split_broken ? "no, " : "yes, "}
         {shares(lot(r))}, p {pValue(r.split_p)}
       </span>,
     ],
-    ["Visitors, of the plan’s", `${count(r.visitors)} of ${count(r.needed)}`],
+    ["Visitors (planned)", `${count(r.visitors)} of ${count(r.needed)}`],
     [
       "Last read",
       r.against[0]?.looked_on ? `at the end of ${day(r.against[0].looked_on)}` : "not yet: too few have converted",
@@ -305,7 +305,7 @@ function Facts({ r }: { r: Result }) {
         : [
             [`${r.currency} each, ${a.letter} minus A, one look, Welch`, range(a.value_difference)],
             [`the same by bootstrap (heavy tails)`, range(a.value_bootstrap)],
-            [`the same, the largest 1 % cut to size`, range(a.value_winsorised)],
+            [`the same with the top 1 % winsorised`, range(a.value_winsorised)],
           ],
     ),
   ];

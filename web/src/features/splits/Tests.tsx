@@ -19,7 +19,7 @@ const STATES: Record<Summary["state"], string> = {
   running: "running",
   paused: "resting",
   ended: "ended",
-  adopted: "taken over",
+  adopted: "adopted",
 };
 
 export default function Tests() {
@@ -37,7 +37,7 @@ export default function Tests() {
     <>
       <Head
         title="Split tests"
-        lead="The same visitors, sent by lot to one page or another. Which brings more, and is it sure yet?"
+        lead="The same visitors, sent at random to one page or another. Which brings more, and is it sure yet?"
         actions={tests.data?.length ? make : undefined}
       />
       {tests.isPending && <Loading what="the split tests" />}
@@ -69,7 +69,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
   const [wanted, setWanted] = useState("");
   const [away, setAway] = useState(false);
   const parts = wanted.toLowerCase().split(/\s+/).filter(Boolean);
-  // Whoever searches wants to find, put away or not.
+  // A search looks through the archive too.
   const rows = tests.filter((t) => (parts.length ? parts.every((p) => saidOf(t).includes(p)) : away || !t.archived));
   const hidden = tests.filter((t) => t.archived).length;
   return (
@@ -84,7 +84,7 @@ function List({ siteId, tests }: { siteId: number; tests: Summary[] }) {
           onChange={(e) => setWanted(e.target.value)}
         />
         {hidden > 0 && !parts.length && (
-          <Checkbox label={`with the ${count(hidden)} put away`} checked={away} set={setAway} />
+          <Checkbox label={`with ${count(hidden)} archived`} checked={away} set={setAway} />
         )}
       </div>
       {rows.length ? <Rows siteId={siteId} tests={rows} /> : <p className="mt-4 text-quiet">No test says that.</p>}
@@ -146,7 +146,7 @@ function Rows({ siteId, tests }: { siteId: number; tests: Summary[] }) {
             cell: (t) => (
               <>
                 {STATES[t.state]}
-                {t.archived && ", put away"}
+                {t.archived && ", archived"}
                 <span className="block text-small leading-tight text-quiet">
                   {t.started_at && !t.ended_at && `since ${day(t.started_at)}`}
                   {t.ended_at && `${day(t.started_at)} to ${day(t.ended_at)}`}

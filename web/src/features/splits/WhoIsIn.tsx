@@ -58,7 +58,7 @@ function When({ moment, set, error }: WhenProps) {
               <option value="">at once, before anything is seen</option>
               <option value="after">after some seconds on the page</option>
               <option value="scrolled">once a part of the page has been scrolled</option>
-              <option value="leaving">when somebody is about to leave (with a mouse)</option>
+              <option value="leaving">when a visitor is about to leave (with a mouse)</option>
             </Select>
           )}
         </Field>
@@ -181,7 +181,7 @@ export function WhoIsIn({ siteId, who, set, beside, setBeside, moment, setMoment
       <Button kind="quiet" className="self-start" onClick={() => set({ ...who, came: [...ways, BLANK] })}>
         {ways.length ? "Or who came otherwise" : "Only who came by …"}
       </Button>
-      <p className="text-small text-quiet">Whoever has once been in it stays in it, however they come later.</p>
+      <p className="text-small text-quiet">A visitor who has been in it once stays in it.</p>
       {moment && <When moment={moment} set={setMoment} error={error} />}
       <Field label="If another test is on the same page">
         {(p) => (

@@ -8,7 +8,7 @@ type Summary = Schemas["SplitTestSummary"];
 
 export function shortVerdict(t: Summary): { text: string; tone: "fern" | "brick" | "ink" | "quiet" } {
   if (t.state === "draft") return { text: "not started", tone: "quiet" };
-  if (t.state === "adopted") return { text: t.adopted === "A" ? "A kept" : `${t.adopted} taken over`, tone: "ink" };
+  if (t.state === "adopted") return { text: t.adopted === "A" ? "A kept" : `${t.adopted} adopted`, tone: "ink" };
   switch (t.verdict) {
     case "adopt":
       return { text: `adopt ${t.letter}`, tone: "fern" };

@@ -26,14 +26,14 @@ export function Act({ siteId, act }: { siteId: number; act: NonNullable<Note["ac
   });
   if (!site.canEdit) return null;
   const one = "host" in act ? add : aside;
-  const says = "Set aside. Reports leave it out within seconds; Pixel lists it.";
+  const says = "Excluded. Reports leave it out within seconds. Pixel lists it.";
   return (
     <Button
       className="mt-1.5"
       disabled={one.isPending || one.isSuccess}
       onClick={() => ("host" in act ? add.mutate(act.host) : aside.mutate({ what: act.aside, says }))}
     >
-      {"host" in act ? "Add this host" : "Set these aside"}
+      {"host" in act ? "Add this host" : "Exclude"}
     </Button>
   );
 }

@@ -1,4 +1,4 @@
-/** What can be answered to a proposal: done, not now, or never with a reason. Each can be taken back. */
+/** What can be answered to a proposal: done, not now, or never with a reason. Each can be undone. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { type FormEvent, useState } from "react";
@@ -13,7 +13,7 @@ type Said = Omit<Schemas["AnswerIn"], "key">;
 const SAYS: Record<Said["answer"], string> = {
   done: "Noted. What came of it stands below, from tomorrow on.",
   later: "It is asked again in a week.",
-  never: "Set aside, with your reason.",
+  never: "Dismissed, with your reason.",
 };
 
 export function Answer({ siteId, about }: { siteId: number; about: string }) {
@@ -47,24 +47,24 @@ export function Answer({ siteId, about }: { siteId: number; about: string }) {
         Done
       </TextButton>
       <TextButton disabled={busy} onClick={() => answer.mutate({ answer: "later", days: 7, reason: "" })}>
-        Ask again in a week
+        Remind me in a week
       </TextButton>
       <Popover.Root open={open} onOpenChange={setOpen}>
         <Popover.Trigger asChild>
-          <TextButton>Set aside</TextButton>
+          <TextButton>Dismiss</TextButton>
         </Popover.Trigger>
         <Popover.Portal>
           <Popover.Content
             align="start"
             sideOffset={6}
-            aria-label="Set this aside"
+            aria-label="Dismiss this"
             className="z-30 w-80 rounded-box border bg-surface p-3"
           >
             <form onSubmit={never} className="flex flex-col gap-2">
               <label htmlFor="why-not">Why it is not to be proposed again</label>
               <Input id="why-not" value={reason} maxLength={300} onChange={(e) => setReason(e.target.value)} />
               <Button type="submit" disabled={!reason.trim() || busy}>
-                Set it aside
+                Dismiss
               </Button>
               <FormProblem problem={answer.error} fields={[]} />
             </form>

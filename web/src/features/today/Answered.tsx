@@ -59,8 +59,8 @@ export function Answered({ siteId, currency }: { siteId: number; currency: strin
               )}
             </div>
             {site.canEdit && (
-              <TextButton onClick={() => back.mutate(d.id)} aria-label={`Take back: ${d.about}`}>
-                take back
+              <TextButton onClick={() => back.mutate(d.id)} aria-label={`Undo: ${d.about}`}>
+                Undo
               </TextButton>
             )}
           </li>
@@ -78,7 +78,7 @@ export function Answered({ siteId, currency }: { siteId: number; currency: strin
 
 function said(d: Decision) {
   if (d.answer === "done") return "done";
-  return d.answer === "later" ? `put off until ${day(d.until)}` : "set aside";
+  return d.answer === "later" ? `put off until ${day(d.until)}` : "dismissed";
 }
 
 function change(d: Decision, currency: string) {

@@ -45,7 +45,7 @@ export default function Today() {
                   notes={mendings(now)}
                   none="Nothing is broken that Clabo can see."
                 />
-                <Notes siteId={siteId} title="Perhaps made up" notes={suspects(now)} />
+                <Notes siteId={siteId} title="Perhaps forged" notes={suspects(now)} />
                 <Notes
                   siteId={siteId}
                   title="To decide"

@@ -21,7 +21,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       why: `${count(test.visitors)} visitors; the range is honest at every look.`,
       to: "tests/$testId",
       test: test.id,
-      go: "See the test",
+      go: "Open test",
     });
   for (const test of t.overdue)
     notes.push({
@@ -37,7 +37,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       why: `${count(test.visitors)} visitors should have shown a difference worth having. Going on costs time, stopping costs little.`,
       to: "tests/$testId",
       test: test.id,
-      go: "See the test",
+      go: "Open test",
     });
   for (const f of t.findings) {
     const counted = f.own_goal
@@ -68,7 +68,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
           : `Last 28 days, judged by ${counted} by last paid touch: between ${times(roas?.low)} and ${times(roas?.high)} of what was spent came back; ${times(t.break_even_roas)} pays for the ads.`,
       to: "pages",
       search: { open: f.page_id },
-      go: "See the page",
+      go: "Open page",
     });
   }
   if (t.move) notes.push(moveNote(t.move, t.currency, t.has_margin));

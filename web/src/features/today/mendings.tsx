@@ -29,7 +29,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       why: "Visitors of one variant are lost on the way, so that no other number of this test can be trusted.",
       to: "tests/$testId",
       test: test.id,
-      go: "See the split",
+      go: "Open test",
     });
   for (const back of t.led_back)
     notes.push({
@@ -46,7 +46,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       why: `The test “${back.name}” has sent ${count(back.times)} visitor${back.times === 1 ? "" : "s"} there who came back at once, last ${hour(back.last_at)}. They see the control; the variant gains nobody.`,
       to: "tests/$testId",
       test: back.test,
-      go: "See the test",
+      go: "Open test",
     });
   for (const gone of t.unfound)
     notes.push({
@@ -60,10 +60,10 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
           </strong>
         </>
       ),
-      why: `Variant ${gone.letter} of the test “${gone.name}” changes it. Told ${count(gone.times)} time${gone.times === 1 ? "" : "s"}, last ${hour(gone.last_at)}; whoever came then is in no variant.`,
+      why: `Variant ${gone.letter} of the test “${gone.name}” changes it. Told ${count(gone.times)} time${gone.times === 1 ? "" : "s"}, last ${hour(gone.last_at)}. Visitors who came then are in no variant.`,
       to: "tests/$testId",
       test: gone.test,
-      go: "See the test",
+      go: "Open test",
     });
   for (const rule of t.quiet)
     notes.push({
@@ -171,8 +171,8 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
     notes.push({
       key: "aside",
       tone: "marigold",
-      says: `${count(t.set_aside)} request${t.set_aside > 1 ? "s" : ""} could not be stored and stand${t.set_aside > 1 ? "" : "s"} aside.`,
-      why: "Nothing of them is lost: “manage.py set_aside” lists them with the reason and puts them back.",
+      says: `${count(t.set_aside)} request${t.set_aside > 1 ? "s" : ""} could not be stored and ${t.set_aside > 1 ? "are" : "is"} on hold.`,
+      why: "Nothing is lost. “manage.py set_aside” lists them with the reason and stores them again.",
       to: "live",
       go: "See Live",
     });

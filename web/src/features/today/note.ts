@@ -11,7 +11,7 @@ export interface Note {
   test?: number;
   search?: { open: number } | { check: string } | { part: "channels" };
   go: string;
-  /** What can be done from here: a host added, or something set aside from reports. */
+  /** What can be done from here: a host added, or something excluded from reports. */
   act?: { host: string } | { aside: Schemas["ExclusionIn"] };
   /** The proposal's key, where it can be answered; and the money that it is about in 28 days. */
   about?: string;

@@ -1,4 +1,4 @@
-/** What looks made up: the site's key is public, so anyone can send. Nothing here is a proof. */
+/** What looks forged: the site's key is public, so anyone can send. Nothing here is a proof. */
 import type { Schemas } from "../../api/client";
 import { count, day, money, words } from "../../lib/format";
 import type { Note } from "./note";
@@ -30,7 +30,7 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
             , over five times the largest before it ({money(s.usual, t.currency)}).
           </>
         ),
-        why: `${s.order ? `Order ${s.order}. ` : ""}Look whether you have such an order. Set aside, its visitor stands in no report.`,
+        why: `${s.order ? `Order ${s.order}. ` : ""}Check if you have such an order. Excluded, its visitor is in no report.`,
         to: "live",
         go: "See Live",
       };
@@ -61,7 +61,7 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
             , {usual(s.usual)} from all others together.
           </>
         ),
-        why: `Network ${s.network.slice(0, 6)}. An office or a partner may be behind it, or somebody who makes them up.`,
+        why: `Network ${s.network.slice(0, 6)}. An office or a partner may be behind it, or they are forged.`,
         to: "conversions",
         go: "See Conversions",
       };
@@ -75,10 +75,10 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
           </>
         ),
         why: s.network
-          ? `Most of them came from one network, ${s.network.slice(0, 6)}. Set aside, it stands in no report.`
-          : "Addresses that nobody links to are made up, or a parameter of yours makes a page of every visit.",
+          ? `Most of them came from one network, ${s.network.slice(0, 6)}. Excluded, it is in no report.`
+          : "Addresses that nobody links to are forged, or a parameter of yours makes a page of every visit.",
         to: "pixel",
-        go: "See the pages",
+        go: "Open pages",
       };
     return {
       ...note,
@@ -90,7 +90,7 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
           , over twice what such a weekday brings at most; usually {usual(s.usual)}.
         </>
       ),
-      why: "A campaign or a mention explains it, or it is made up. Set aside, that day’s visits stand in no report.",
+      why: "A campaign or a mention explains it, or it is forged. Excluded, that day’s visits are in no report.",
       to: s.kind === "visits" ? "pages" : "conversions",
       go: s.kind === "visits" ? "See Pages" : "See Conversions",
     };
