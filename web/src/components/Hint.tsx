@@ -9,7 +9,7 @@ export function Hint({ says, children }: { says: string; children: ReactNode }) 
         <Tooltip.Trigger asChild>
           <button
             type="button"
-            className="cursor-help decoration-dotted underline-offset-4 hover:underline focus:underline"
+            className="cursor-help text-left decoration-dotted underline-offset-4 hover:underline focus:underline"
           >
             {children}
           </button>

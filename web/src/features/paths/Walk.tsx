@@ -192,7 +192,9 @@ export function TwoPaths({ report, other }: { report: Report; other: string }) {
             go all of this way than of “{other}”.
           </>
         ) : (
-          <>The two do not differ clearly: of 100 visits, as many complete this path as “{other}”, give or take chance.</>
+          <>
+            The two do not differ clearly: of 100 visits, as many complete this path as “{other}”, give or take chance.
+          </>
         )}
       </p>
       <p className="text-quiet">

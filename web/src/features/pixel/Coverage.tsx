@@ -98,8 +98,8 @@ function KnownTable({ rows, searched, check }: TableProps) {
     ) : (
       <Empty title="No page is known yet.">
         <p>
-          That is no error: a page shows up here once a visitor opens it with the tag on it. Open one, or add a
-          list of your pages to see which are still missing.
+          That is no error: a page shows up here once a visitor opens it with the tag on it. Open one, or add a list of
+          your pages to see which are still missing.
         </p>
       </Empty>
     );

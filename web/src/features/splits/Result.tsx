@@ -10,7 +10,7 @@ import { OriginAndDevice, PeopleWord } from "../../components/LensSentence";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
 import { cx, Failed, Letter, Loading, TextButton } from "../../components/ui";
-import { count, day, hour, money, percent, plural, pValue, several, signed, times, words } from "../../lib/format";
+import { count, day, hour, money, percent, plural, several, signed, times, words } from "../../lib/format";
 import type { Lens } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
@@ -18,6 +18,7 @@ import { changed } from "../../words/changed";
 import { lensChoicesQuery } from "../pages/queries";
 import { Checklist } from "./Checklist";
 import { Draft } from "./Draft";
+import { Facts } from "./Facts";
 import { Groups } from "./Groups";
 import { HeldOut } from "./HeldOut";
 import { Life } from "./Life";
@@ -25,7 +26,7 @@ import { Log } from "./Log";
 import { Measures } from "./Measures";
 import { AlsoOn } from "./MorePages";
 import { looksQuery, resultQuery } from "./queries";
-import { shares, verdictWords } from "./verdict";
+import { verdictWords } from "./verdict";
 
 type Result = Schemas["ResultOut"];
 type Test = Result["test"];
@@ -34,7 +35,7 @@ const ran = (t: Test) => `ran from ${day(t.started_at)} to ${day(t.ended_at)}`;
 const STANDS: Record<Test["state"], (t: Test) => string> = {
   draft: () => "draft",
   running: (t) => `running since ${day(t.started_at)}${t.ends_on ? `, ends after ${day(t.ends_on)}` : ""}`,
-  paused: (t) => `resting; begun on ${day(t.started_at)}`,
+  paused: (t) => `paused; started on ${day(t.started_at)}`,
   ended: ran,
   adopted: (t) => `${ran(t)}; ${t.adopted} adopted${t.shown ? ", shown by Clabo" : ""}`,
 };
@@ -141,8 +142,8 @@ export default function ResultPlace() {
             <p key={v.letter + u.selector} className="mt-1 border-l-4 border-brick pl-3">
               The page had no element for <bdi className="num">{u.selector}</bdi> of {v.letter} in {count(u.times)}{" "}
               visit
-              {u.times === 1 ? "" : "s"}, last {hour(u.last_at)}. Visitors who came then are in no variant. If the page has
-              changed, end the test and write it anew.
+              {u.times === 1 ? "" : "s"}, last {hour(u.last_at)}. Visitors who came then are in no variant. If the page
+              has changed, end the test and write it anew.
             </p>
           )),
         )}
@@ -242,87 +243,6 @@ function Ranges({ r }: { r: Result }) {
     </figure>
   );
 }
-
-/** How the visitors came to lie, in per cent; those held out last. */
-function lot(r: Result) {
-  const each = [...r.arms.map((a) => a.visitors), ...(r.held ? [r.held.visitors] : [])];
-  const all = Math.max(
-    1,
-    each.reduce((a, b) => a + b, 0),
-  );
-  return each.map((n) => (n / all) * 100);
-}
-
-function Facts({ r }: { r: Result }) {
-  const many = plural(r.category);
-  const best = r.arms.reduce((a, b) => ((b.chance ?? 0) > (a.chance ?? 0) ? b : a));
-  const loss = best.loss == null ? null : best.loss * 100;
-  const rows: [string, React.ReactNode][] = [
-    [`Chance that ${best.letter} is best`, (best.chance ?? 0) > 0.9995 ? "> 99.9\u00a0%" : percent(best.chance, 1)],
-    [
-      `Expected loss if ${best.letter} is not`,
-      loss == null ? "–" : `${loss < 0.001 ? "< 0.001" : loss.toFixed(3)} ${many} / 100`,
-    ],
-    [
-      r.held ? "Split as planned, holdout last (SRM check)" : "Split as planned (SRM check)",
-      <span key="split" className={r.split_broken ? "font-semibold text-brick" : undefined}>
-        {r.split_broken ? "no, " : "yes, "}
-        {shares(lot(r))}, p {pValue(r.split_p)}
-      </span>,
-    ],
-    ["Visitors (planned)", `${count(r.visitors)} of ${count(r.needed)}`],
-    [
-      "Last read",
-      r.against[0]?.looked_on ? `at the end of ${day(r.against[0].looked_on)}` : "not yet: too few have converted",
-    ],
-    ["Smallest difference worth having", `${(r.worth * 100).toFixed(2)} / 100`],
-    ...r.against.flatMap((a): [string, React.ReactNode][] =>
-      a.called == null || a.called_unbiased == null
-        ? []
-        : [
-            [`${a.letter} minus A / 100 when first decided, as measured`, signed(a.called * 100)],
-            ["the same, corrected for stopping at a high", signed(a.called_unbiased * 100)],
-          ],
-    ),
-    ...r.against.map((a): [string, React.ReactNode] => [
-      `Plain p-value of ${a.letter}, for one look only`,
-      `${pValue(a.p_value)}`,
-    ]),
-    ...r.against.flatMap((a): [string, React.ReactNode][] =>
-      a.adjusted.low == null || a.saved == null
-        ? []
-        : [
-            [
-              `${a.letter} minus A / 100, each with the same mix of visitors`,
-              `${signed((a.adjusted.low ?? 0) * 100)} to ${signed((a.adjusted.high ?? 0) * 100)}`,
-            ],
-            ["what that saves", a.saved < 0.005 ? "nothing" : `${percent(a.saved, 0)} of the visitors`],
-          ],
-    ),
-    ...r.against.flatMap((a): [string, React.ReactNode][] =>
-      a.value_bootstrap.low == null
-        ? []
-        : [
-            [`${r.currency} each, ${a.letter} minus A, one look, Welch`, range(a.value_difference)],
-            [`the same by bootstrap (heavy tails)`, range(a.value_bootstrap)],
-            [`the same with the top 1 % winsorised`, range(a.value_winsorised)],
-          ],
-    ),
-  ];
-  return (
-    <dl aria-label="Facts">
-      {rows.map(([name, value]) => (
-        <div key={name} className="flex items-baseline justify-between gap-3 border-b py-1.5 last:border-b-0">
-          <dt>{name}</dt>
-          <dd className="num text-right whitespace-nowrap">{value}</dd>
-        </div>
-      ))}
-    </dl>
-  );
-}
-
-const range = (i: Schemas["IntervalOut"]) =>
-  i.low == null || i.high == null ? "–" : `${signed(i.low)} to ${signed(i.high)}`;
 
 function Lifetime({ children }: { children: React.ReactNode }) {
   return <span className="block text-mark leading-tight text-quiet">lifetime {children}</span>;
