@@ -164,6 +164,7 @@ class FirstPath(BrowserCase):
         expect(rows.nth(1)).to_contain_text("100.00")
         expect(rows.nth(2)).to_contain_text("/starter-hive-b")
         page.get_by_role("button", name="End the test").click()
+        page.get_by_role("alertdialog").get_by_role("button", name="End the test").click()
         expect(page.get_by_label("Verdict")).to_contain_text("Ended before it could be decided")
 
     def tag_settings(self, page: Page) -> str:

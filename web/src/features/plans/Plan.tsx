@@ -4,8 +4,9 @@ import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
+import { Confirm } from "../../components/Confirm";
 import { Button, Empty, Failed, FormProblem, fieldError, Input, Loading } from "../../components/ui";
-import { count } from "../../lib/format";
+import { count, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
 import { useSiteId } from "../../lib/useSiteId";
@@ -101,7 +102,7 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
         made.state === "running"
           ? made.waits
             ? "It is written down. The network is away, and hears of it as soon as it can be reached."
-            : "It goes on so from now on."
+            : "Saved. The changes apply from now on."
           : "The draft is saved. Nothing is shown before you start it.",
       );
       await open(made);
@@ -132,7 +133,7 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
     mutationFn: () => data(client.POST("/api/sites/{site_id}/plans/{plan_id}/end", { params: { path } })),
     onSuccess: async () => {
       await fresh();
-      toast("It is shown no more.");
+      toast("The plan has ended.");
     },
     onError: (error) => toast.error(error.message),
   });
@@ -140,7 +141,7 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
     mutationFn: () => data(client.POST("/api/sites/{site_id}/plans/{plan_id}/copy", { params: { path } })),
     onSuccess: async (made) => {
       await fresh();
-      toast("This is the copy, a draft.");
+      toast("Duplicated as a draft.");
       await open(made);
     },
     onError: (error) => toast.error(error.message),
@@ -193,13 +194,18 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
             <div className="flex flex-wrap gap-2">
               {state === "draft" && (
                 <>
-                  {plan && <Button onClick={() => remove.mutate()}>Delete</Button>}
+                  {plan && (
+                    <Confirm name="Delete the draft" act={() => remove.mutate()}>
+                      The draft “{plan.name}” is deleted for good. Nothing of it has been shown.
+                    </Confirm>
+                  )}
                   <Button onClick={() => save.mutate()} disabled={save.isPending}>
                     Save the draft
                   </Button>
-                  <Button kind="main" onClick={() => begin.mutate()} disabled={begin.isPending}>
-                    Start it
-                  </Button>
+                  <Confirm name="Start the plan" kind="main" disabled={begin.isPending} act={() => begin.mutate()}>
+                    {channel?.name ?? "The channel"} shows the ads from now on and spends up to{" "}
+                    {money(form.dailyBudget || "0", site.currency)} a day until you end the plan.
+                  </Confirm>
                 </>
               )}
               {running && (
@@ -208,14 +214,15 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
                     <>
                       <Button onClick={() => setForm(began)}>As it was</Button>
                       <Button kind="main" onClick={() => save.mutate()} disabled={save.isPending}>
-                        Resume
+                        Save changes
                       </Button>
                     </>
                   )}
                   <Button onClick={() => copy.mutate()}>Duplicate</Button>
-                  <Button kind="against" onClick={() => end.mutate()}>
-                    End it
-                  </Button>
+                  <Confirm name="End the plan" kind="against" act={() => end.mutate()}>
+                    The ads are not shown any more, and it spends nothing further. Its results stay. An ended plan
+                    cannot be started again; duplicate it instead.
+                  </Confirm>
                 </>
               )}
               {state === "ended" && <Button onClick={() => copy.mutate()}>Duplicate</Button>}

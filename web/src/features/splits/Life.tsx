@@ -5,6 +5,7 @@ import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { Checkbox } from "../../components/Checkbox";
+import { Confirm } from "../../components/Confirm";
 import { Form, Lines, Ticked, Unplaced, useServerForm, Written } from "../../components/form";
 import { Radios } from "../../components/Radios";
 import { Button, Field, Input, Letter } from "../../components/ui";
@@ -17,8 +18,8 @@ type Deed = "start" | "pause" | "resume" | "end" | "hand-over";
 
 const DONE: Record<Deed, string> = {
   start: "It runs. Visitors of the page are shared out from now on.",
-  pause: "It rests: everybody sees the control. What was counted stays.",
-  resume: "It goes on. Everybody sees what they saw before.",
+  pause: "Paused. Everybody sees the control. What was counted stays.",
+  resume: "Resumed. Everybody sees what they saw before.",
   end: "It has ended: everybody sees the control again, and the result stays.",
   "hand-over": "Clabo shows the winner no longer: the page itself has it.",
 };
@@ -87,17 +88,17 @@ export function Life({ siteId, r, change }: Props) {
     <div className="flex flex-wrap gap-2">
       {test.state === "draft" && (
         <>
-          <Button kind="against" onClick={() => remove.mutate()}>
-            Delete
-          </Button>
-          <Button onClick={change}>Change</Button>
+          <Confirm name="Delete the draft" kind="against" act={() => remove.mutate()}>
+            The draft “{test.name}” is deleted for good. No visitor has been in it.
+          </Confirm>
+          <Button onClick={change}>Edit</Button>
         </>
       )}
       {test.state !== "draft" && (
         <Window name="Edit">{(close) => <Label siteId={siteId} test={test} close={close} />}</Window>
       )}
       <Button onClick={() => copy.mutate()} disabled={copy.isPending}>
-        Copy
+        Duplicate
       </Button>
       {!under && (
         <Button onClick={() => archive.mutate()} disabled={archive.isPending}>
@@ -106,8 +107,17 @@ export function Life({ siteId, r, change }: Props) {
       )}
       {test.state === "draft" && act("start", "Start the test", "main")}
       {test.state === "running" && act("pause", "Pause")}
-      {test.state === "paused" && act("resume", "Go on", "main")}
-      {under && act("end", "End the test", decided && r.verdict.kind !== "adopt" ? "main" : "plain")}
+      {test.state === "paused" && act("resume", "Resume", "main")}
+      {under && (
+        <Confirm
+          name="End the test"
+          kind={decided && r.verdict.kind !== "adopt" ? "main" : "plain"}
+          act={() => done.mutate("end")}
+        >
+          Everybody sees the control again, and no further visitor is counted. The result stays. An ended test cannot be
+          started again.
+        </Confirm>
+      )}
       {(under || test.state === "ended") && (
         <Window name="Adopt a variant" kind={r.verdict.kind === "adopt" ? "main" : "plain"}>
           {(close) => <Adopt siteId={siteId} r={r} close={close} />}

@@ -3,19 +3,19 @@ import type { Schemas } from "../../api/client";
 import { hour } from "../../lib/format";
 
 const DEEDS: Record<Schemas["DeedOut"]["what"], string> = {
-  made: "written",
+  made: "created",
   changed: "changed",
   started: "started",
-  paused: "left to rest",
-  resumed: "gone on with",
+  paused: "paused",
+  resumed: "resumed",
   ended: "ended",
-  ended_on_date: "ended, for its day had come",
-  ended_decided: "ended, for it was decided",
-  ended_on_harm: "ended, for a challenger was worse",
+  ended_on_date: "ended on its end date",
+  ended_decided: "ended because it was decided",
+  ended_on_harm: "ended because a challenger was worse",
   adopted: "adopted",
   handed_over: "handed over to the page",
   archived: "archived",
-  brought_back: "back in the list",
+  brought_back: "restored",
   noted: "name, notes or end changed",
 };
 

@@ -17,7 +17,7 @@ type Summary = Schemas["SplitTestSummary"];
 const STATES: Record<Summary["state"], string> = {
   draft: "draft",
   running: "running",
-  paused: "resting",
+  paused: "paused",
   ended: "ended",
   adopted: "adopted",
 };

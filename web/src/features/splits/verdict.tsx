@@ -23,7 +23,7 @@ export function shortVerdict(t: Summary): { text: string; tone: "fern" | "brick"
     case "no_data":
       return { text: "no visitor yet", tone: "quiet" };
     default:
-      if (t.state === "paused") return { text: "open, and resting", tone: "quiet" };
+      if (t.state === "paused") return { text: "open, paused", tone: "quiet" };
       if (t.state === "ended") return { text: "ended undecided", tone: "quiet" };
       return { text: t.days_left ? `too early: about ${t.days_left} more days` : "open", tone: "quiet" };
   }
@@ -126,7 +126,7 @@ export function verdictWords(r: Result): Words {
     default:
       if (r.test.state === "paused")
         return {
-          head: <>Resting, and still open.</>,
+          head: <>Paused, and still open.</>,
           reason: "Nobody is let in for now; what those do who are in it still counts.",
         };
       if (r.test.state === "ended" || r.test.state === "adopted")
