@@ -8,8 +8,10 @@ from typing import Any
 from hypothesis import strategies as st
 
 from clabo.core.addresses import Address
+from clabo.core.audiences.definition import parse
 from clabo.core.audiences.whats import Arrival, Happening
 from clabo.core.rules import Occurrence
+from clabo.core.rules.errors import RuleError
 
 HOST = "shop.example"
 # A day begins at midnight of UTC in these histories.
@@ -58,11 +60,22 @@ NODES: st.SearchStrategy[dict[str, Any]] = st.recursive(
     ),
     max_leaves=3,
 )
+
+
+def _allowed(definition: Any) -> bool:
+    """Whether it has no more parts than one may have."""
+    try:
+        parse(definition)
+    except RuleError as error:
+        return error.told.code != "too_many_parts"
+    return True
+
+
 DEFINITIONS = st.builds(
     lambda include, exclude: {"include": include, **({"exclude": exclude} if exclude else {})},
     NODES,
     st.one_of(st.none(), NODES),
-)
+).filter(_allowed)
 
 
 def _happening(at: int, what: Any) -> Happening:
