@@ -102,4 +102,9 @@ export function several(name: string): string {
   return NOUNS.has(said.split(" ").at(-1) ?? "") ? `${said}s` : said;
 }
 
+/** A number with its noun: "1 visitor", "2 visitors", "1 person", "3 people". */
+export function many(n: number, one: string, several = `${one}s`): string {
+  return `${count(n)} ${n === 1 ? one : several}`;
+}
+
 export const plural = (category: string | undefined) => PLURALS[category ?? "other"] ?? "conversions";

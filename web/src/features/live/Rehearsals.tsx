@@ -7,7 +7,7 @@ import { client, data, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
 import { Button, CopyLine, Empty, Failed, Field, fieldError, Loading, Select, TextButton } from "../../components/ui";
-import { clock, count, day, words } from "../../lib/format";
+import { clock, count, day, many, words } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import { conversionsQuery } from "../conversions/queries";
 import { rehearsalQuery, rehearsalsQuery, stepsQuery } from "./queries";
@@ -193,7 +193,7 @@ function Summary({ now }: { now: Whole }) {
             : "Every line passed: it counts what it should, and nothing else."}
       </strong>{" "}
       <span className="text-quiet">
-        {count(now.hits)} hits in this rehearsal, none of them in any report.
+        {many(now.hits, "hit")} in this rehearsal, none of them in any report.
         {now.ended_at && ` Ended ${day(now.ended_at)}, ${clock(now.ended_at)}.`}
       </span>
     </p>

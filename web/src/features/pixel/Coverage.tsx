@@ -8,7 +8,7 @@ import { PageName } from "../../components/PageName";
 import { Scroll } from "../../components/Scroll";
 import { Table } from "../../components/Table";
 import { Button, cx, Empty, Failed, Input, Loading, Select } from "../../components/ui";
-import { ago, count, day } from "../../lib/format";
+import { ago, count, day, many } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
 import { z } from "../../lib/zod";
 import { CheckPage } from "./CheckPage";
@@ -198,7 +198,7 @@ function AddPages({ siteId, done }: { siteId: number; done: () => void }) {
       ),
     done: async (found) => {
       await makeStale(queries, siteId, "coverage");
-      toast(found.added ? `${count(found.added)} pages are new.` : "All of these pages were known already.");
+      toast(found.added ? `${many(found.added, "new page")} found.` : "All of these pages were known already.");
       done();
     },
   });

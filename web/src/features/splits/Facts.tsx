@@ -28,7 +28,7 @@ function Group({ name, facts }: { name: string; facts: Fact[] }) {
   if (facts.length === 0) return null;
   return (
     <section aria-label={name}>
-      <h3 className="text-lead">{name}</h3>
+      <h2 className="text-lead">{name}</h2>
       <dl>
         {facts.map((f) => (
           <div key={f.name} className="flex items-baseline justify-between gap-3 border-b py-1.5 last:border-b-0">

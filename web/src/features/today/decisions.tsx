@@ -1,6 +1,6 @@
 /** What the evidence allows to decide: tests first, for they cost traffic while they run. */
 import type { Schemas } from "../../api/client";
-import { count, money, percent, several, times, words } from "../../lib/format";
+import { count, many, money, percent, several, times, words } from "../../lib/format";
 import { Said } from "../pages/Findings";
 import { decidedHead } from "../splits/verdict";
 import type { Note } from "./note";
@@ -80,7 +80,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       says: (
         <>
           <strong>
-            {count(t.unused.people)} people are in “<bdi>{t.unused.name}</bdi>”
+            {many(t.unused.people, "person is", "people are")} in “<bdi>{t.unused.name}</bdi>”
           </strong>
           , and nobody has used it.
         </>

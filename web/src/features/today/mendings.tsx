@@ -1,6 +1,6 @@
 /** What is broken, worst first. */
 import type { Schemas } from "../../api/client";
-import { count, day, hour, money, words } from "../../lib/format";
+import { count, day, hour, many, money, words } from "../../lib/format";
 import { decidedHead } from "../splits/verdict";
 import type { Note } from "./note";
 
@@ -93,7 +93,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
         </strong>
       ) : channel.oldest_waiting ? (
         <strong>
-          {count(channel.waiting)} conversions wait for {channel.name} since {hour(channel.oldest_waiting)}.
+          {many(channel.waiting, "conversion")} waiting for {channel.name} since {hour(channel.oldest_waiting)}.
         </strong>
       ) : (
         <strong>

@@ -1,6 +1,6 @@
 /** What looks forged: the site's key is public, so anyone can send. Nothing here is a proof. */
 import type { Schemas } from "../../api/client";
-import { count, day, money, words } from "../../lib/format";
+import { count, day, many, money, words } from "../../lib/format";
 import type { Note } from "./note";
 
 type Suspect = Schemas["SuspectNote"];
@@ -70,7 +70,7 @@ export function suspects(t: Schemas["TodayOut"]): Note[] {
         ...note,
         says: (
           <>
-            <strong>{count(s.count)} pages were seen for the first time</strong>{" "}
+            <strong>{many(s.count, "page")} seen for the first time</strong>{" "}
             {s.from_at ? `on ${day(s.from_at)}` : "in a day"}; usually {usual(s.usual)} are.
           </>
         ),
