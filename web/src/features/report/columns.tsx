@@ -338,8 +338,9 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
   ),
   {
     key: "cost",
-    name: "Cost per conversion",
-    head: (f) => <Money text="Cost per conversion" frame={f} />,
+    name: "CPA: cost per conversion",
+    brief: "CPA",
+    head: (f) => <Money text="CPA" frame={f} />,
     cell: (r, f) => <Plain now={money(r.cost_per_conversion)} was={was(r, f, (x) => money(x.cost_per_conversion))} />,
     order: (r) => number(r.cost_per_conversion),
   },

@@ -203,7 +203,7 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
           <bdi className="num text-body font-semibold">{page.path}</bdi> has the tag twice.
         </>
       ),
-      why: "Nothing is counted twice, but visitors load it twice. Take one of them out.",
+      why: "Nothing is counted twice, but visitors load it twice. Remove one of them.",
       to: "pixel",
       search: { check: `${page.host}${page.path}` },
       go: "Check the page",
