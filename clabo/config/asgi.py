@@ -20,14 +20,25 @@ if settings.SECRET_KEY == settings.CLABO_NO_SECRET:
 from clabo.config.doors import Bounds, Health, TrustedProxies  # noqa: E402
 from clabo.config.turns import Turns  # noqa: E402
 from clabo.ingest.asgi import Collector  # noqa: E402  (needs Django's apps to be loaded)
-from clabo.ingest.http import Asgi  # noqa: E402
+from clabo.ingest.http import Answer, Asgi, Receive, Scope, Send  # noqa: E402
 from clabo.live.stream import Stream  # noqa: E402
 
 
-def assembled() -> Asgi:
-    """Whoever comes in passes these from left to right."""
-    collector = Collector(behind=Stream(behind=Turns(cast(Asgi, django_application))))
-    return TrustedProxies(Bounds(Health(collector, lambda: bool(collector.directory.loaded_at))))
+class Application:
+    """Whoever comes in passes all of these; a hit goes straight to the collector where the server sees that it can."""
+
+    def __init__(self) -> None:
+        self.collector = Collector(behind=Stream(behind=Turns(cast(Asgi, django_application))))
+        health = Health(self.collector, lambda: bool(self.collector.directory.loaded_at))
+        self.doors = TrustedProxies(Bounds(health))
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        await self.doors(scope, receive, send)
+
+    def take_hit(self, key: str, scope: Scope, body: bytes, answer: Answer) -> bool:
+        """See Collector.take_hit."""
+        self.doors.look_through(scope)
+        return self.collector.take_hit(key, scope, body, answer)
 
 
-application = assembled()
+application = Application()

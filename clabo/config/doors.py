@@ -51,7 +51,13 @@ class TrustedProxies:
         self.trusted: Sequence[Network] = [ip_network(n) for n in settings.CLABO_TRUSTED_PROXIES]
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if self.trusted and scope["type"] == "http" and self._is_trusted((scope.get("client") or ("",))[0]):
+        if scope["type"] == "http":
+            self.look_through(scope)
+        await self.behind(scope, receive, send)
+
+    def look_through(self, scope: Scope) -> None:
+        """Put into `scope` who has asked the proxy, where it is one that is named."""
+        if self.trusted and self._is_trusted((scope.get("client") or ("",))[0]):
             headers = dict(scope["headers"])
             told = headers.get(b"x-forwarded-for", b"").decode("latin-1").split(",")
             for address in (a.strip() for a in reversed(told)):
@@ -62,7 +68,6 @@ class TrustedProxies:
             scheme = headers.get(b"x-forwarded-proto", b"").decode("latin-1").strip().lower()
             if scheme in ("http", "https"):
                 scope["scheme"] = scheme
-        await self.behind(scope, receive, send)
 
     def _is_trusted(self, address: str) -> bool:
         return _is_address(address) and any(ip_address(address) in network for network in self.trusted)

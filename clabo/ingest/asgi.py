@@ -32,12 +32,11 @@ from clabo.ingest.beacon import Beacon, BeaconEvent, Envelope, Refused, admit, c
 from clabo.ingest.directory import Directory, TagSite
 from clabo.ingest.gate import Limits, network_of
 from clabo.ingest.http import (
-    ACCEPTED_BODY,
-    ACCEPTED_START,
     ANYONE,
     GIF,
     OURS,
     UNCACHED,
+    Answer,
     Asgi,
     Headers,
     Receive,
@@ -130,12 +129,7 @@ class Collector:
                 refused.problem(),
             )
         except Full as full:
-            _not_kept("a hit could not be kept: %s", full)
-            problem = Refused(
-                503, "full", "Hits cannot be kept at the moment", "Keep it and try again later."
-            )
-            headers = [*OURS, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
-            await respond(send, 503, headers, problem.problem())
+            await respond(send, *_cannot_keep(full))
 
     async def _new_site(self, key: str) -> TagSite:
         """Perhaps a site made a moment ago: all who ask wait for one look. What is no key is remembered for a while."""
@@ -184,17 +178,47 @@ class Collector:
             raise Refused(
                 405, "wrong_method", "Hits are sent by POST", "Use the tag as it is served.", site.id
             )
-        body = cleaned(await read_body(scope, receive, site))
+        body = await read_body(scope, receive, site)
+        visitor = await self.nameless(site, scope, user_agent(scope)) if site.nameless else ""
+        await self.inbox.keep(self._checked(site, scope, body, visitor))
+        await respond(send, 204, OURS)
+
+    def take_hit(self, key: str, scope: Scope, body: bytes, answer: Answer) -> bool:
+        """Take in a hit that has arrived whole and call `answer` once it is kept, or cannot be.
+
+        False where that needs more than looking at it: then nothing has been done, and it is to be sent through
+        this application as any other request.
+        """
+        site = self.directory.get(key)
+        if site is None or site.nameless or self._housekeeping is None:
+            return False
+
+        def answered(full: Full | None) -> None:
+            answer(*(_cannot_keep(full) if full else (204, OURS, b"")))
+
+        try:
+            self.inbox.put(self._checked(site, scope, body), answered)
+        except (Refused, Full):
+            return False
+        return True
+
+    def _checked(self, site: TagSite, scope: Scope, body: bytes, visitor: str = "") -> Envelope:
+        """The tag's hit as it goes into the inbox; raises Refused."""
+        body = cleaned(body)
         beacon = check(body, site)
+        envelope = self._envelope(site, scope, body, visitor, beacon.visitor)
         if beacon.dropped:
             lost = Refused(413, "too_large", "", "An event was too large for the tag to send.", site.id)
             self.refused.add(lost, beacon.dropped)
-        visitor = await self.nameless(site, scope, user_agent(scope)) if site.nameless else ""
-        await self.take(site, scope, body, visitor, beacon.visitor)
-        await send(ACCEPTED_START)
-        await send(ACCEPTED_BODY)
+        return envelope
 
     def take(
+        self, site: TagSite, scope: Scope, body: bytes, told: str = "", agent: str | None = None
+    ) -> asyncio.Future[None]:
+        """Take in a hit that is not the tag's; done once it is kept. Raises Refused where there are too many."""
+        return self.inbox.keep(self._envelope(site, scope, body, told=told, agent=agent))
+
+    def _envelope(
         self,
         site: TagSite,
         scope: Scope,
@@ -202,17 +226,17 @@ class Collector:
         visitor: str = "",
         told: str = "",
         agent: str | None = None,
-    ) -> asyncio.Future[None]:
-        """The one way into the inbox, for hits of every kind; done once the hit is kept.
+    ) -> Envelope:
+        """A hit of any kind as it goes into the inbox; raises Refused where there are too many.
 
-        `visitor` takes the place of the one that the body tells (`told`). Raises Refused where there are too many.
+        `visitor` takes the place of the one that the body tells (`told`).
         """
         client = client_of(scope)
         network = network_of(client, self._network_secret, site.id)
         self.limits.admit(site, visitor or told, network)
         agent = user_agent(scope) if agent is None else agent
         now = time.time_ns() // 1_000_000
-        return self.inbox.put(Envelope(site.id, now, agent, body, visitor, site.is_own(client), network))
+        return Envelope(site.id, now, agent, body, visitor, site.is_own(client), network)
 
     async def _pixel(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
         headers = dict(scope["headers"])
@@ -320,8 +344,16 @@ class Collector:
                     self._housekeeping.cancel()
                 with suppress(*AWAY):
                     await asyncio.to_thread(_with_database, self.refused.save)
+                await asyncio.to_thread(self.inbox.close)
                 await send({"type": "lifespan.shutdown.complete"})
                 return
+
+
+def _cannot_keep(full: Full) -> tuple[int, Headers, bytes]:
+    _not_kept("a hit could not be kept: %s", full)
+    problem = Refused(503, "full", "Hits cannot be kept at the moment", "Keep it and try again later.")
+    headers = [*OURS, (b"retry-after", b"30"), (b"content-type", b"application/problem+json")]
+    return 503, headers, problem.problem()
 
 
 def _no_such_key() -> Refused:

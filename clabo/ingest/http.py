@@ -18,13 +18,13 @@ Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 Asgi = Callable[[Scope, Receive, Send], Awaitable[None]]
 Headers = list[tuple[bytes, bytes]]
 
+# Takes status, headers and body of a whole answer.
+Answer = Callable[[int, Headers, bytes], None]
+
 ANYONE: Headers = [(b"access-control-allow-origin", b"*")]
 # By which the tag knows the collector's own answer from one that a service worker makes up.
 OURS: Headers = [*ANYONE, (b"clabo", b"1"), (b"access-control-expose-headers", b"clabo")]
 UNCACHED: Headers = [*ANYONE, (b"cache-control", b"no-store")]
-# The answer to nearly every request, made once.
-ACCEPTED_START: MutableMapping[str, Any] = {"type": "http.response.start", "status": 204, "headers": OURS}
-ACCEPTED_BODY = {"type": "http.response.body", "body": b""}
 GIF = b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 _GZIP = re.compile(r"\bgzip\b")
 

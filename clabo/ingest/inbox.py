@@ -14,12 +14,13 @@ import os
 import time
 import uuid
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
+import psycopg
 from django.db import DatabaseError, InterfaceError, connection
 
 from clabo.ingest.beacon import Envelope, pack, unpack
@@ -53,16 +54,60 @@ def _by_site(envelopes: Iterable[Envelope]) -> dict[int, list[Envelope]]:
     return found
 
 
+# One site's part of a group: its id, the packed requests, their number.
+Row = tuple[int, bytes, int]
+
+
+def _rows(envelopes: Iterable[Envelope]) -> list[Row]:
+    return [(site_id, pack(own), len(own)) for site_id, own in _by_site(envelopes).items()]
+
+
 def store(envelopes: Iterable[Envelope]) -> None:
     """One inbox row a site, by one insert, committed on return."""
-    _store([(site_id, pack(own), len(own)) for site_id, own in _by_site(envelopes).items()])
+    _store(_rows(envelopes))
 
 
-def _store(rows: Iterable[tuple[int, bytes, int]]) -> None:
+def _store(rows: Iterable[Row]) -> None:
     now = datetime.now(UTC)
     InboxBatch.objects.bulk_create(
         [InboxBatch(site_id=s, payload=payload, requests=n, received_at=now) for s, payload, n in rows]
     )
+
+
+class Writer:
+    """Inserts rows by one prepared statement on a connection of its own, committed on return.
+
+    Not through the ORM, which took a sixth of the collector's time; no other path is as hot as this one.
+    """
+
+    _INSERT = (
+        "INSERT INTO ingest_inboxbatch (site_id, payload, requests, received_at) "
+        "SELECT *, now() FROM unnest(%s::bigint[], %s::bytea[], %s::integer[])"
+    )
+    _FROM_DJANGO = ("dbname", "user", "password", "host", "port", "options", "connect_timeout")
+
+    def __init__(self) -> None:
+        self._connection: psycopg.Connection[tuple[()]] | None = None
+
+    def write(self, rows: Sequence[Row]) -> None:
+        """Insert and commit; raises psycopg.Error, after which the next call connects anew."""
+        try:
+            if self._connection is None:
+                stated = connection.get_connection_params()
+                wanted = {key: stated[key] for key in self._FROM_DJANGO if key in stated}
+                self._connection = psycopg.connect(**wanted, autocommit=True)
+            self._connection.execute(
+                self._INSERT, [list(column) for column in zip(*rows, strict=True)], prepare=True, binary=True
+            )
+        except psycopg.Error:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        """Give the connection up."""
+        if self._connection is not None:
+            self._connection.close()
+            self._connection = None
 
 
 class Spool:
@@ -180,22 +225,35 @@ class Inbox:
         self.spool = spool
         self.accepted = 0
         self.spooled = 0
-        self._waiting: list[tuple[Envelope, asyncio.Future[None]]] = []
+        self._writer = Writer()
+        self._waiting: list[tuple[Envelope, Callable[[Full | None], None]]] = []
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="inbox")
         self._writing = False
         self._away_until = 0.0
 
-    def put(self, envelope: Envelope) -> asyncio.Future[None]:
-        """Done once `envelope` is committed or spooled; raises Full, now or when awaited, when it is neither."""
+    def put(self, envelope: Envelope, answered: Callable[[Full | None], None]) -> None:
+        """Call `answered` once `envelope` is committed or spooled, or is neither; raises Full where too many wait."""
         if len(self._waiting) >= MAX_WAITING:
             raise Full("too many requests are waiting")
-        loop = asyncio.get_running_loop()
-        committed: asyncio.Future[None] = loop.create_future()
-        self._waiting.append((envelope, committed))
+        self._waiting.append((envelope, answered))
         if not self._writing:
             self._writing = True
-            loop.call_soon(self._next)
-        return committed
+            asyncio.get_running_loop().call_soon(self._next)
+
+    def keep(self, envelope: Envelope) -> asyncio.Future[None]:
+        """Done once `envelope` is committed or spooled; raises Full, now or when awaited, when it is neither."""
+        kept: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+
+        def answered(full: Full | None) -> None:
+            if kept.done():  # the sender hung up
+                return
+            if full:
+                kept.set_exception(full)
+            else:
+                kept.set_result(None)
+
+        self.put(envelope, answered)
+        return kept
 
     def _next(self) -> None:
         group, self._waiting = self._waiting[:MAX_GROUP], self._waiting[MAX_GROUP:]
@@ -204,33 +262,36 @@ class Inbox:
             return
         loop = asyncio.get_running_loop()
         write = loop.run_in_executor(self._thread, self._commit, [g[0] for g in group])
-        write.add_done_callback(lambda done: self._answer(group, done))
+        write.add_done_callback(lambda done: self._answer([g[1] for g in group], done))
 
-    def _answer(self, group: list[tuple[Envelope, asyncio.Future[None]]], done: asyncio.Future[None]) -> None:
-        error = done.exception()
-        for _, committed in group:
-            if committed.done():  # the sender hung up
-                continue
-            if error:
-                committed.set_exception(error if isinstance(error, Full) else Full(str(error)))
-            else:
-                committed.set_result(None)
-        if not error:
-            self.accepted += len(group)
+    def _answer(self, group: list[Callable[[Full | None], None]], done: asyncio.Future[None]) -> None:
+        # What has come meanwhile is written while these are answered.
         self._next()
+        error = done.exception()
+        full = None if error is None else error if isinstance(error, Full) else Full(str(error))
+        if full is None:
+            self.accepted += len(group)
+        for answered in group:
+            try:
+                answered(full)
+            except Exception:
+                log.exception("an answer could not be given")
 
     def _commit(self, envelopes: list[Envelope]) -> None:
         if time.monotonic() >= self._away_until:
             try:
-                store(envelopes)
+                self._writer.write(_rows(envelopes))
                 return
-            except AWAY:
+            except psycopg.Error:
                 # Unknown whether it was committed: spooling it again is safe, see Spool.replay.
                 _away("the database is away; hits go to the spool")
-                connection.close()
                 self._away_until = time.monotonic() + 1
         self.spool.write(envelopes)
         self.spooled += len(envelopes)
+
+    def close(self) -> None:
+        """Give up the connection, once what was taken in is written."""
+        self._thread.submit(self._writer.close).result()
 
     def replay(self) -> int:
         """Replay the spool from the calling thread, on its own connection; 0 while the database is away."""

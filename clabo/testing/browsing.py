@@ -14,12 +14,12 @@ from pathlib import Path
 from typing import Any, ClassVar
 from urllib.parse import urlsplit
 
-import uvicorn
 from django.db import connections
 from django.test import override_settings
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from clabo.chromium import ARGUMENTS
+from clabo.config import server
 from clabo.jobs.worker import JobWorker
 from clabo.pipeline import owing, runner
 from clabo.testing.clearing import ClearedCase
@@ -49,7 +49,7 @@ class Server:
     """uvicorn in a thread, on a port of its own choosing."""
 
     def __init__(self) -> None:
-        self._server: uvicorn.Server | None = None
+        self._server: server.Server | None = None
         self._thread: threading.Thread | None = None
         self.url = ""
 
@@ -60,10 +60,8 @@ class Server:
         self.url = f"http://localhost:{listening.getsockname()[1]}"
 
         def run() -> None:
-            config = uvicorn.Config(
-                application(), log_level="error", lifespan="on", timeout_graceful_shutdown=5
-            )
-            self._server = uvicorn.Server(config)
+            config = server.configured(application(), log_level="error", lifespan="on")
+            self._server = server.Server(config)
             asyncio.run(self._server.serve([listening]))
 
         self._thread = threading.Thread(target=run, daemon=True)
@@ -153,9 +151,9 @@ class ClaboCase(ClearedCase):
             )
             with_url.enable()
             self.addCleanup(with_url.disable)
-            from clabo.config.asgi import assembled
+            from clabo.config.asgi import Application
 
-            return assembled()
+            return Application()
 
         self.server.start(application)
         # A request that is cut off goes on in its thread, and would hold what the next test clears.

@@ -13,7 +13,7 @@ from unittest.mock import patch
 from urllib.parse import parse_qs, urlsplit
 from uuid import uuid4
 
-from django.db import DatabaseError
+import psycopg
 from django.test import override_settings
 from hypothesis import given
 from hypothesis import strategies as st
@@ -244,7 +244,7 @@ class Bridges(ClearedCase):
         seldom = patch.object(inbox, "_away", Seldom(inbox.log.warning))
         with (
             seldom,
-            patch.object(inbox, "store", side_effect=DatabaseError),
+            patch.object(inbox.Writer, "write", side_effect=psycopg.OperationalError),
             self.assertLogs("clabo.ingest.inbox"),
         ):
             status, headers, _ = self.follow("?sub1=a")

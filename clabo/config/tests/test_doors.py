@@ -4,24 +4,18 @@ from __future__ import annotations
 
 import asyncio
 import json
-import socket
 import tempfile
-import threading
-import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
-import uvicorn
 from django.core.exceptions import ImproperlyConfigured
 from django.db import connection
 from django.test import SimpleTestCase, override_settings
 
 from clabo.accounts.models import Role
-from clabo.config import doors, server
+from clabo.config import doors
 from clabo.ingest.models import InboxBatch
 from clabo.splits.editing import edit_address, open_session
 from clabo.splits.services import SplitContent, save_test
@@ -166,107 +160,6 @@ class Health(ClearedCase):
             self.assertEqual((status, body["ready"]), (503, False))
             self.assertIn("none has been read", body["sites"])
         self.assertIn(b"Disallow: /", ask(app, "/robots.txt")[1])
-
-
-class Headers(SimpleTestCase):
-    @contextmanager
-    def serving(self) -> Iterator[int]:
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            port: int = free.getsockname()[1]
-        config = uvicorn.Config(
-            echo, port=port, http=server.PatientToAPoint, log_level="critical", lifespan="off"
-        )
-        running = uvicorn.Server(config)
-        thread = threading.Thread(target=running.run, daemon=True)
-        thread.start()
-        while not running.started:
-            time.sleep(0.01)
-        yield port
-        running.should_exit = True
-        thread.join(5)
-
-    def say(self, port: int, *pieces: bytes, pause: float = 0.0) -> bytes:
-        with socket.create_connection(("127.0.0.1", port), timeout=5) as connection:
-            said = b""
-            try:
-                for piece in pieces:
-                    connection.sendall(piece)
-                    time.sleep(pause)
-                while got := connection.recv(65536):
-                    said += got
-                    if b"scheme" in said:
-                        break
-            except (ConnectionError, TimeoutError):
-                pass
-        return said
-
-    def test_half_sent_slow_and_endless_headers(self) -> None:
-        begin = b"GET / HTTP/1.1\r\nhost: x\r\n"
-        with patch.object(server, "HEADER_SECONDS", 0.4), self.serving() as port:
-            self.assertIn(b" 200 ", self.say(port, begin, b"\r\n"))
-            self.assertIn(b"408", self.say(port, begin))
-            self.assertIn(b"408", self.say(port))
-            # Whoever goes on sending may not get to see why the connection has ended.
-            self.assertNotIn(b" 200 ", self.say(port, begin, *[b"a: b\r\n"] * 10, b"\r\n", pause=0.1))
-            self.assertNotIn(
-                b" 200 ", self.say(port, begin, *[b"x-%d: " % i + b"y" * 4000 + b"\r\n" for i in range(30)])
-            )
-            # A large body is none of the headers' business, nor is the request after it.
-            body = b"x" * 300_000
-            post = b"POST / HTTP/1.1\r\nhost: x\r\ncontent-length: %d\r\n\r\n" % len(body)
-            self.assertIn(b"300000", self.say(port, post + body))
-
-    def test_idle_connections_give_way(self) -> None:
-        request = b"GET / HTTP/1.1\r\nhost: x\r\n\r\n"
-
-        def asked(connection: socket.socket) -> bool:
-            try:
-                connection.sendall(request)
-                return b" 200 " in connection.recv(65536)
-            except ConnectionError:
-                return False
-
-        few = server.Idle(of_one=4, in_all=100)
-        with patch.object(server, "idle", few), self.serving() as port:
-
-            def connected() -> socket.socket:
-                made = socket.create_connection(("127.0.0.1", port), timeout=5)
-                self.addCleanup(made.close)
-                return made
-
-            used = connected()
-            self.assertTrue(asked(used))
-            crowd = []
-            for _ in range(20):
-                crowd.append(connected())
-                # Whoever goes on asking stays, however many say nothing.
-                self.assertTrue(asked(used))
-            self.assertEqual(sum(map(asked, crowd)), 3)
-
-    def test_who_is_owed_an_answer_does_not(self) -> None:
-        idle = server.Idle(of_one=2, in_all=3)
-        ended: list[int] = []
-
-        class Connection:
-            def __init__(self, number: int) -> None:
-                self.number = number
-
-            def end(self) -> None:
-                ended.append(self.number)
-
-        made: list[Any] = [Connection(n) for n in range(6)]
-        for n, of in enumerate(("a", "a", "b")):
-            idle.add(made[n], of)
-        idle.remove(made[0])
-        idle.add(made[3], "a")
-        self.assertEqual(ended, [])
-        idle.add(made[4], "c")
-        idle.add(made[5], "b")
-        self.assertEqual(ended, [1, 2])
-        for one in made:
-            idle.remove(one)
-        self.assertEqual((len(idle._all), len(idle._of)), (0, 0))
 
 
 class Secret(SimpleTestCase):

@@ -6,7 +6,8 @@ import asyncio
 import gzip
 import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
@@ -14,6 +15,7 @@ from typing import Any
 from unittest.mock import patch
 
 import msgspec
+import psycopg
 from django.db import InterfaceError
 from django.test import override_settings
 
@@ -285,11 +287,21 @@ class Refusing(CollectorCase):
         self.assertEqual(InboxBatch.objects.count(), 0)
 
 
+@contextmanager
+def away() -> Iterator[None]:
+    """The database is, for new hits and for the spool alike."""
+    with (
+        patch("clabo.ingest.inbox.Writer.write", side_effect=psycopg.OperationalError("away")),
+        patch("clabo.ingest.inbox._store", side_effect=InterfaceError("away")),
+    ):
+        yield
+
+
 class WithoutDatabase(CollectorCase):
     def test_hits_are_spooled_and_written_later_once(self) -> None:
         self.hit(beacon(1, event("/before")))
         body = beacon(2, event("/while-away"))
-        with patch("clabo.ingest.inbox._store", side_effect=InterfaceError("away")):
+        with away():
             self.assertEqual(self.hit(body).status, 204)
             self.assertEqual(self.app.inbox.replay(), 0)
         self.assertEqual(len(self.app.inbox.spool.files()), 1)
@@ -306,16 +318,13 @@ class WithoutDatabase(CollectorCase):
         self.hit(beacon(1, event("/before")))
         self.spool.parent.mkdir(parents=True, exist_ok=True)
         self.spool.write_text("a file where the folder should be")
-        with (
-            patch("clabo.ingest.inbox._store", side_effect=InterfaceError("away")),
-            patch("clabo.ingest.asgi._not_kept"),
-        ):
+        with away(), patch("clabo.ingest.asgi._not_kept"):
             answer = self.hit(beacon(2, event("/lost")))
         self.assertEqual((answer.status, answer.headers["retry-after"]), (503, "30"))
 
     def test_a_damaged_spool_file_is_set_aside_and_the_rest_goes_on(self) -> None:
         spool = self.app.inbox.spool
-        with patch("clabo.ingest.inbox._store", side_effect=InterfaceError("away")):
+        with away():
             self.hit(beacon(1, event("/a")))
         (self.spool / "00000000000000000000-damaged").write_bytes(b"\xc1")
         with patch("clabo.ingest.inbox.log.error"):
