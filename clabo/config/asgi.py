@@ -2,11 +2,14 @@
 
 import os
 import warnings
+from importlib import import_module
+from threading import Thread
 from typing import cast
 
 from django.conf import settings
 from django.core.asgi import get_asgi_application
 from django.core.exceptions import ImproperlyConfigured
+from django.urls import get_resolver
 
 # WhiteNoise hands its files over as synchronous iterators; Django reads them whole, and they are small.
 warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
@@ -33,12 +36,21 @@ class Application:
         self.doors = TrustedProxies(Bounds(health))
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "lifespan":
+            Thread(target=_load_the_rest, daemon=True).start()
         await self.doors(scope, receive, send)
 
     def take_hit(self, key: str, scope: Scope, body: bytes, answer: Answer) -> bool:
         """See Collector.take_hit."""
         self.doors.look_through(scope)
         return self.collector.take_hit(key, scope, body, answer)
+
+
+def _load_the_rest() -> None:
+    """What hits do without and takes seconds to load; whoever opens the first page should not wait for it."""
+    get_resolver().url_patterns  # noqa: B018  (read for what it loads)
+    for name in ("scipy.special", "scipy.optimize", "scipy.stats"):
+        import_module(name)
 
 
 application = Application()

@@ -11,11 +11,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special
-from scipy.stats import beta as beta_distribution
 
 from clabo.core.evidence import Interval, dispersion_of
 
@@ -176,8 +176,8 @@ class _Rates:
         self._shape = shape
         self._rate = shape / (mean * np.exp(np.tile(logs, len(deviations))))
         likelihood = np.sum(
-            special.gammaln(shape[:, None] + self._counts)
-            - special.gammaln(shape)[:, None]
+            scipy.special.gammaln(shape[:, None] + self._counts)
+            - scipy.special.gammaln(shape)[:, None]
             + (shape * np.log(self._rate))[:, None]
             - (shape[:, None] + self._counts) * np.log(self._rate[:, None] + self._spends),
             axis=1,
@@ -253,11 +253,21 @@ def _spread(places: Sequence[Spent], n: Floats, logs: Floats) -> Floats:
 
 _CENTRES = np.linspace(0.3, 0.98, 18)
 _POWERS = (np.arange(25) + 0.5) / 25
-_CENTRE_PRIOR = beta_distribution.logpdf(_CENTRES, _ELASTICITY * _LIKE_SITES, (1 - _ELASTICITY) * _LIKE_SITES)
-# Of a place, given the site's: a column for each power.
-_PLACE_PRIOR = np.diff(
-    [beta_distribution.cdf(np.linspace(0, 1, 26), c * _LIKE_PLACES, (1 - c) * _LIKE_PLACES) for c in _CENTRES]
-)
+
+
+@cache
+def _centre_prior() -> Floats:
+    """Log density of each centre."""
+    like = _ELASTICITY * _LIKE_SITES, (1 - _ELASTICITY) * _LIKE_SITES
+    prior: Floats = scipy.stats.beta.logpdf(_CENTRES, *like)
+    return prior
+
+
+@cache
+def _place_prior() -> Floats:
+    """Of a place, given the site's centre: a row for each centre, a column for each power."""
+    edges = np.linspace(0, 1, 26)
+    return np.diff([scipy.stats.beta.cdf(edges, c * _LIKE_PLACES, (1 - c) * _LIKE_PLACES) for c in _CENTRES])
 
 
 class _Elasticities:
@@ -265,15 +275,17 @@ class _Elasticities:
 
     def __init__(self, places: Sequence[Spent], dispersion: float) -> None:
         self._told = np.exp([_told_by(_weeks(p.days), dispersion) for p in places])
-        each = self._told @ _PLACE_PRIOR.T
-        self.centre_share: Floats = _normalised(np.log(np.maximum(each, 1e-300)).sum(axis=0) + _CENTRE_PRIOR)
+        each = self._told @ _place_prior().T
+        self.centre_share: Floats = _normalised(
+            np.log(np.maximum(each, 1e-300)).sum(axis=0) + _centre_prior()
+        )
         self.means: Floats = np.array(
             [self.centre_share @ self._given(i) @ _POWERS for i in range(len(places))]
         )
 
     def _given(self, place: int) -> Floats:
         """The chances of a place's powers (columns), given the site's centre (rows)."""
-        joint = self._told[place] * _PLACE_PRIOR
+        joint = self._told[place] * _place_prior()
         return np.asarray(joint / np.maximum(joint.sum(axis=1, keepdims=True), 1e-300))
 
     def drawn(self, which: Sequence[int], chance: np.random.Generator) -> Floats:
@@ -300,7 +312,7 @@ def _told_by(weeks: Floats, dispersion: float) -> Floats:
         return np.zeros(len(_POWERS))
     counts, logs = weeks[:, 0], np.log(weeks[:, 1] / weeks[:, 1].mean())
     terms = _POWERS[:, None] * logs
-    found = (terms @ counts - counts.sum() * special.logsumexp(terms, axis=1)) / dispersion
+    found = (terms @ counts - counts.sum() * scipy.special.logsumexp(terms, axis=1)) / dispersion
     return np.asarray(found - found.max())
 
 

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import chi2, nbinom
 
 from clabo.core.evidence import Interval
 from clabo.core.evidence.types import alpha_of
@@ -149,7 +149,7 @@ def _changed(counts: Floats) -> bool:
             spread = part * (1 - part) * (1 / within).sum()
             total += float((came[0] / within[0] - came[1] / within[1]) ** 2 / spread)
             freedom += 1
-    return freedom > 0 and float(chi2.sf(total, freedom)) < _CLEARLY
+    return freedom > 0 and float(scipy.stats.chi2.sf(total, freedom)) < _CLEARLY
 
 
 def _alike(counts: Floats, exposures: Floats) -> float:
@@ -207,5 +207,5 @@ def to_come(found: Delays, days: Sequence[tuple[int, float]], level: float = 0.9
         return Interval(0.0, 0.0, 0.0)
     p = min(mean / variance, 1 - 1e-9)
     size = mean * p / (1 - p)
-    low, high = float(nbinom.ppf(tail, size, p)), float(nbinom.ppf(1 - tail, size, p))
+    low, high = float(scipy.stats.nbinom.ppf(tail, size, p)), float(scipy.stats.nbinom.ppf(1 - tail, size, p))
     return Interval(min(low, estimate), estimate, max(high, estimate))

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
-from scipy import stats
+import scipy
 
 from clabo.core.evidence import Counts, Spread, ValueSums, chance_of_less, chance_of_more, is_thin
 from clabo.core.evidence.proportions import THIN
@@ -139,7 +139,7 @@ def _chance_of_fewer(page: Counts, whole: Counts) -> float:
     """How often so few of all conversions or fewer fall to this page, if its rate is the others'."""
     if page.trials == whole.trials:
         return 1.0
-    return float(stats.hypergeom.cdf(page.conversions, whole.trials, whole.conversions, page.trials))
+    return float(scipy.stats.hypergeom.cdf(page.conversions, whole.trials, whole.conversions, page.trials))
 
 
 def _nearest(thin: Sequence[tuple[int, Counts]], rate: float) -> Nearest | None:

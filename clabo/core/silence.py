@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import gamma
 
 # So many false alarms a site and year are borne, over all that is watched on it.
 ALARMS_A_YEAR = 0.5
@@ -165,7 +165,7 @@ def silence(
     """
     by_day = rhythm.expected(last, min(now, last + LONGEST), absent)
     expected = sum(by_day.values())
-    weight = gamma.logpdf(_LEVELS, rhythm.level, scale=1 / rhythm.level) + np.log(_LEVELS)
+    weight = scipy.stats.gamma.logpdf(_LEVELS, rhythm.level, scale=1 / rhythm.level) + np.log(_LEVELS)
     weight = np.exp(weight - weight.max())
     none = np.zeros(len(_LEVELS))
     for much in by_day.values():

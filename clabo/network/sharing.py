@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
-from scipy.special import betainc
+import scipy
 
 What = Literal["line", "creative"]
 
@@ -53,7 +53,7 @@ def chance_better(one: Tally, other: Tally) -> float:
     if one.effort <= 0 or other.effort <= 0:
         return 0.5
     edge = one.effort / (one.effort + other.effort)
-    return float(1 - betainc(one.conversions + 0.5, other.conversions + 0.5, edge))
+    return float(1 - scipy.special.betainc(one.conversions + 0.5, other.conversions + 0.5, edge))
 
 
 def next_move(

@@ -168,6 +168,10 @@ class Secret(SimpleTestCase):
         self.assertIn(ImproperlyConfigured.__name__, done.stderr)
         self.assertIn("CLABO_SECRET is not set", done.stderr)
 
+    def test_what_only_reports_need_is_not_loaded_before_hits_are_taken(self) -> None:
+        seen = "import sys, clabo.config.asgi; print({'scipy.stats', 'scipy.special'} & {*sys.modules})"
+        self.assertEqual(run_manage("shell", "-c", seen).stdout.split("\n")[-2:], ["set()", ""])
+
     def test_a_deployment_behind_https_has_nothing_to_be_warned_of(self) -> None:
         done = run_manage(
             "check", "--deploy", "--fail-level", "WARNING", CLABO_PUBLIC_URL="https://clabo.shop.example"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy import stats
+import scipy
 
 Enough = Literal["not_yet", "enough", "plenty"]
 
@@ -61,7 +61,7 @@ def outlook(sizes: Sequence[int], days: int = 7) -> Outlook | None:
     changes = np.diff(np.asarray(sizes[-29:], dtype=float))
     n, drift = len(changes), float(changes.mean())
     spread = float(changes.std(ddof=1)) * math.sqrt(days + days * days / n)
-    t = float(stats.t.ppf(0.975, n - 1))
+    t = float(scipy.stats.t.ppf(0.975, n - 1))
     expected = sizes[-1] + days * drift
     return Outlook(
         days, max(0.0, expected - t * spread), max(0.0, expected), max(0.0, expected + t * spread), drift

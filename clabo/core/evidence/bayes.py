@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import betainc, betaincinv
 
 from clabo.core.evidence.types import Counts
 
@@ -31,7 +31,9 @@ def _panels(parameters: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArr
     """
     cuts = [0.0, np.pi / 2]
     for a, b in parameters:
-        quantiles = np.concatenate([betaincinv(a, b, _TAILS), 1 - betaincinv(b, a, _TAILS)])
+        quantiles = np.concatenate(
+            [scipy.special.betaincinv(a, b, _TAILS), 1 - scipy.special.betaincinv(b, a, _TAILS)]
+        )
         cuts += np.arcsin(np.sqrt(np.clip(quantiles, 0, 1))).tolist()
     edges = np.unique(cuts)
     half = np.diff(edges) / 2
@@ -86,7 +88,7 @@ def chance_to_be_best(arms: Sequence[Counts], prior: tuple[float, float] = (0.5,
     parameters = _posteriors(arms, prior)
     angle, weight = _panels(parameters)
     rate = np.sin(angle) ** 2
-    below = np.array([betainc(a, b, rate) for a, b in parameters])
+    below = np.array([scipy.special.betainc(a, b, rate) for a, b in parameters])
     density = _densities(parameters, angle)
     chances = []
     for i in range(len(arms)):
@@ -127,6 +129,6 @@ def expected_loss(arms: Sequence[Counts], prior: tuple[float, float] = (0.5, 0.5
     angle, weight = _panels(parameters)
     rate = np.sin(angle) ** 2
     step = weight * np.sin(2 * angle)  # dx = sin(2u) du
-    below = np.array([betainc(a, b, rate) for a, b in parameters])
+    below = np.array([scipy.special.betainc(a, b, rate) for a, b in parameters])
     best = np.prod(below, axis=0)
     return [float(np.sum((own - best) * step)) for own in below]

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import ndtr, ndtri
 
 from clabo.core.evidence.types import NOTHING, Interval, alpha_of
 
@@ -179,10 +179,12 @@ def bootstrap_mean(
 
 def _limits(estimate: float, replicates: NDArray[np.float64], acceleration: float, level: float) -> Interval:
     below = (np.mean(replicates < estimate) + np.mean(replicates <= estimate)) / 2
-    bias = float(ndtri(below))
+    bias = float(scipy.special.ndtri(below))
     if not math.isfinite(bias):
         return Interval(float(replicates.min()), estimate, float(replicates.max()))
-    tail = float(ndtri(alpha_of(level) / 2))
-    low, high = (float(ndtr(bias + (bias + z) / (1 - acceleration * (bias + z)))) for z in (tail, -tail))
+    tail = float(scipy.special.ndtri(alpha_of(level) / 2))
+    low, high = (
+        float(scipy.special.ndtr(bias + (bias + z) / (1 - acceleration * (bias + z)))) for z in (tail, -tail)
+    )
     limits = np.percentile(replicates, [100 * low, 100 * high])
     return Interval(float(limits[0]), estimate, float(limits[1]))

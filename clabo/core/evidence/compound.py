@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize, special
-from scipy.stats import norm, qmc
 
 from clabo.core.evidence.types import NOTHING, Interval, alpha_of
 
@@ -185,9 +184,14 @@ def expected_total(sums: ValueSums, spread: Spread, level: float = 0.95) -> Inte
         return NOTHING
     low = 0.0
     if y > 0:
-        low = v * spread.dispersion / y * float(special.gammaincinv(y * y / (v * spread.dispersion), tail))
+        low = (
+            v
+            * spread.dispersion
+            / y
+            * float(scipy.special.gammaincinv(y * y / (v * spread.dispersion), tail))
+        )
     yw, vw = y + weight, (v + weight * weight) * spread.dispersion
-    high = vw / yw * float(special.gammaincinv(yw * yw / vw, 1 - tail))
+    high = vw / yw * float(scipy.special.gammaincinv(yw * yw / vw, 1 - tail))
     if sums.positive > 0 and not spread.fixed:
         high = max(high, _lognormal_high(sums, spread, tail))
     return Interval(low, y, high)
@@ -212,7 +216,7 @@ def chance_of_more(sums: ValueSums, spread: Spread, target: float, enough: float
     if not weight or target <= 0:
         return 1.0
     yw, vw = y + weight, (v + weight * weight) * spread.dispersion
-    chance = float(special.gammaincc(yw * yw / vw, target * yw / vw))
+    chance = float(scipy.special.gammaincc(yw * yw / vw, target * yw / vw))
     if sums.positive > 0 and not spread.fixed and chance <= enough:
         if spread.freedom < LEAST_FREEDOM:
             return 1.0
@@ -232,7 +236,7 @@ def chance_of_less(sums: ValueSums, spread: Spread, target: float) -> float:
     y, v = sums.total, sums.squares * spread.dispersion
     if y <= 0 or v <= 0:
         return 1.0
-    return float(special.gammainc(y * y / v, max(0.0, target) * y / v))
+    return float(scipy.special.gammainc(y * y / v, max(0.0, target) * y / v))
 
 
 def _lognormal_chance(sums: ValueSums, spread: Spread, log_target: float) -> float:
@@ -241,7 +245,7 @@ def _lognormal_chance(sums: ValueSums, spread: Spread, log_target: float) -> flo
     variance = np.minimum(spread.deviations / _chi_square(spread.freedom, z), _MOST_VARIANCE)[:, None]
     needed = log_target - sums.logs / n - np.sqrt(variance / n) * z[None, :] - variance / 2
     shape = (n + 0.5) / spread.dispersion
-    tail = special.gammaincc(shape, np.exp(np.minimum(needed, 700.0)) / spread.dispersion)
+    tail = scipy.special.gammaincc(shape, np.exp(np.minimum(needed, 700.0)) / spread.dispersion)
     return float(share @ tail @ share)
 
 
@@ -265,7 +269,7 @@ def _lognormal_high(sums: ValueSums, spread: Spread, tail: float) -> float:
             up *= 2
         while above(found - down) <= 0:
             down *= 2
-        found = optimize.brentq(above, found - down, found + up, xtol=1e-4)
+        found = scipy.optimize.brentq(above, found - down, found + up, xtol=1e-4)
     return math.exp(found)
 
 
@@ -282,8 +286,8 @@ def _chi_square(freedom: float, z: NDArray[np.float64]) -> NDArray[np.float64]:
 @cache
 def _scores() -> NDArray[np.float64]:
     """The same points for everybody, spread evenly (Sobol): an interval does not change from one look to the next."""
-    even = qmc.Sobol(3, scramble=True, rng=np.random.default_rng(1)).random(_POINTS)
-    return np.asarray(norm.ppf(np.clip(even, 1e-9, 1 - 1e-9)))
+    even = scipy.stats.qmc.Sobol(3, scramble=True, rng=np.random.default_rng(1)).random(_POINTS)
+    return np.asarray(scipy.stats.norm.ppf(np.clip(even, 1e-9, 1 - 1e-9)))
 
 
 @cache

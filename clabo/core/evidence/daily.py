@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize
-from scipy.special import ndtr, ndtri, roots_legendre
 
 from clabo.core.evidence.means import standard_error
 from clabo.core.evidence.power import SamplePlan
@@ -25,7 +24,7 @@ LOOKS_SHARE = 0.9
 LEAST_STEP = 1 / 500
 # Beyond so many standard deviations there is nothing that could be counted.
 _FAR = 8.0
-_NODES, _WEIGHTS = roots_legendre(256)
+_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(256)
 Floats = NDArray[np.float64]
 
 
@@ -41,7 +40,7 @@ def spent(time: float, alpha: float) -> float:
         return 0.0
     if time >= 1:
         return alpha
-    return float(4 * ndtr(-ndtri(1 - alpha / 4) / math.sqrt(time)))
+    return float(4 * scipy.special.ndtr(-scipy.special.ndtri(1 - alpha / 4) / math.sqrt(time)))
 
 
 def bounds(times: Sequence[float], alpha: float = 0.05) -> list[float]:
@@ -127,7 +126,7 @@ def _bounds(times: tuple[float, ...], alpha: float) -> tuple[float, ...]:
             edge = math.inf
         else:
             now = places, masses, spread, allowed
-            edge = float(optimize.brentq(_excess, 0.0, reach, now, xtol=1e-12, rtol=1e-12))
+            edge = float(scipy.optimize.brentq(_excess, 0.0, reach, now, xtol=1e-12, rtol=1e-12))
             gone += allowed
         found.append(edge / math.sqrt(time))
         places, masses = _next(min(edge, reach), places, masses, spread)
@@ -144,7 +143,7 @@ def _next(half: float, places: Floats, masses: Floats, spread: float) -> tuple[F
 
 def _excess(edge: float, places: Floats, masses: Floats, spread: float, allowed: float) -> float:
     """By how much the probability of lying beyond ± `edge`, after a step that spreads so, exceeds what is allowed."""
-    outside = ndtr((places - edge) / spread) + ndtr((-edge - places) / spread)
+    outside = scipy.special.ndtr((places - edge) / spread) + scipy.special.ndtr((-edge - places) / spread)
     return float(masses @ outside) - allowed
 
 
@@ -250,7 +249,7 @@ def would_have_shown(look: Look, power: float = 0.8) -> float:
     0.0182
     """
     reach = look.interval.high - look.interval.estimate
-    return reach * (1 + float(ndtri(power)) / look.bound)
+    return reach * (1 + float(scipy.special.ndtri(power)) / look.bound)
 
 
 def looks_level(level: float) -> float:
@@ -296,8 +295,10 @@ def _inflation(days: int, level: float, power: float) -> float:
     """How many times the information of a single look at `level` the looks at `days` even days need for that power."""
     times = [(i + 1) / days for i in range(days)]
     edges = bounds(times, alpha_of(looks_level(level)))
-    alone = z_of(level) + float(ndtri(power))
-    drift = optimize.brentq(lambda d: crossing(times, edges, d) - power, alone / 2, alone * 2, xtol=1e-8)
+    alone = z_of(level) + float(scipy.special.ndtri(power))
+    drift = scipy.optimize.brentq(
+        lambda d: crossing(times, edges, d) - power, alone / 2, alone * 2, xtol=1e-8
+    )
     return float((drift / alone) ** 2)
 
 

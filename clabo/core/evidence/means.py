@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from scipy import stats
+import scipy
 
 from clabo.core.evidence.types import NOTHING, Interval, Moments, alpha_of, t_of
 
@@ -77,5 +77,5 @@ def compare_means(control: Moments, challenger: Moments, level: float = 0.95) ->
     df = 1 / ((a / (a + b)) ** 2 / (control.n - 1) + (b / (a + b)) ** 2 / (challenger.n - 1))
     reach = t_of(level, df) * error
     return MeanComparison(
-        Interval(gap - reach, gap, gap + reach), float(2 * stats.t.sf(abs(gap) / error, df)), df
+        Interval(gap - reach, gap, gap + reach), float(2 * scipy.stats.t.sf(abs(gap) / error, df)), df
     )

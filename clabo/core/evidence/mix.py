@@ -7,7 +7,7 @@ from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from typing import TypeVar
 
-from scipy import stats
+import scipy
 
 from clabo.core.evidence.proportions import difference_interval
 from clabo.core.evidence.types import NOTHING, Counts, Interval, z_of
@@ -139,7 +139,7 @@ def fair_comparison(strata: Mapping[K, tuple[Counts, Counts]], level: float = 0.
         raw,
         q,
         df,
-        float(stats.chi2.sf(q, df)) if df else math.nan,
+        float(scipy.stats.chi2.sf(q, df)) if df else math.nan,
         left_out,
         raw.estimate * estimate < 0,
     )

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammaln, logsumexp
+import scipy
 
 BROKEN_BELOW = 0.001
 
@@ -105,10 +105,13 @@ def split_health(observed: Sequence[int], shares: Sequence[float]) -> SplitHealt
     parts = np.asarray(shares, dtype=float) / math.fsum(shares)
     prior = _CONCENTRATIONS[:, None] * parts
     log_factors = (
-        np.sum(gammaln(prior + counts) - gammaln(prior) - counts * np.log(parts), axis=1)
-        + gammaln(_CONCENTRATIONS)
-        - gammaln(_CONCENTRATIONS + counts.sum())
+        np.sum(
+            scipy.special.gammaln(prior + counts) - scipy.special.gammaln(prior) - counts * np.log(parts),
+            axis=1,
+        )
+        + scipy.special.gammaln(_CONCENTRATIONS)
+        - scipy.special.gammaln(_CONCENTRATIONS + counts.sum())
     )
-    log_factor = float(logsumexp(log_factors)) - math.log(len(_CONCENTRATIONS))
+    log_factor = float(scipy.special.logsumexp(log_factors)) - math.log(len(_CONCENTRATIONS))
     p = math.exp(min(0.0, -log_factor))
     return SplitHealth(p, p < BROKEN_BELOW)

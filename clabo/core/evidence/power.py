@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy import optimize, stats
+import scipy
 
 from clabo.core.evidence.sequential import half_width
 from clabo.core.evidence.types import z_of
@@ -37,7 +37,7 @@ def _shares(arms: int, shares: Sequence[float] | None) -> list[float]:
 def _quantiles(power: float, level: float) -> tuple[float, float]:
     if not 0 < power < 1:
         raise ValueError("power: must lie between 0 and 1, for example 0.8")
-    return z_of(level), float(stats.norm.ppf(power))
+    return z_of(level), float(scipy.stats.norm.ppf(power))
 
 
 def _plan(
@@ -254,7 +254,7 @@ def detectable_lift(baseline: float, per_arm: int, power: float = 0.8, level: fl
     low, high = baseline + 1e-12, 1 - 1e-12
     if short(high) > 0:
         return math.inf
-    return float(optimize.brentq(short, low, high, xtol=1e-14) / baseline - 1)
+    return float(scipy.optimize.brentq(short, low, high, xtol=1e-14) / baseline - 1)
 
 
 def days_needed(plan: SamplePlan, visitors_per_day: float) -> int:
@@ -317,4 +317,4 @@ def sequential_cost(plan: SamplePlan) -> float:
         reach = half_width(max(1, round(n)), variance, plan.total, plan.level)
         return reach + zb * math.sqrt(variance / n) - abs(plan.difference)
 
-    return float(math.exp(optimize.brentq(short, -3.0, 6.0, xtol=1e-6)))
+    return float(math.exp(scipy.optimize.brentq(short, -3.0, 6.0, xtol=1e-6)))

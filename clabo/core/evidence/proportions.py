@@ -9,9 +9,8 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike, NDArray
-from scipy import optimize, stats
-from scipy.special import bdtr, bdtrc, betaincinv
 
 from clabo.core.evidence.types import NOTHING, Counts, Interval, alpha_of, z_of
 
@@ -265,7 +264,7 @@ def ratio_interval(control: Counts, challenger: Counts, level: float = 0.95) -> 
         # The score falls as the ratio grows.
         low, high = -30.0, 30.0
         return math.exp(
-            optimize.brentq(
+            scipy.optimize.brentq(
                 lambda t: max(-1e9, min(1e9, score(t) - target)), low, high, xtol=1e-14, rtol=1e-14
             )
         )
@@ -281,7 +280,7 @@ def _score_test(a: Counts, b: Counts) -> float:
     variance = pooled * (1 - pooled) * (1 / a.trials + 1 / b.trials)
     if variance == 0:
         return 1.0
-    return float(2 * stats.norm.sf(abs(b.rate - a.rate) / math.sqrt(variance)))
+    return float(2 * scipy.stats.norm.sf(abs(b.rate - a.rate) / math.sqrt(variance)))
 
 
 # A third of a second for a pair, and the list of tests asks for the same pairs on every screen.
@@ -299,7 +298,7 @@ def boschloo(a: Counts, b: Counts) -> float:
     if (a.trials + 1) * (b.trials + 1) <= _SCIPY_CELLS:
         table = [[a.conversions, b.conversions], [a.failures, b.failures]]
         one_sided = (
-            stats.boschloo_exact(table, alternative=side, n=64).pvalue for side in ("less", "greater")
+            scipy.stats.boschloo_exact(table, alternative=side, n=64).pvalue for side in ("less", "greater")
         )
         return min(1.0, 2 * min(float(p) for p in one_sided))
     greater = _boschloo_greater(a, b)
@@ -318,7 +317,7 @@ def _boschloo_greater(a: Counts, b: Counts) -> float:
     if a.trials > b.trials:
         a, b = Counts(b.failures, b.trials), Counts(a.failures, a.trials)
     n0, n1 = a.trials, b.trials
-    observed = float(stats.hypergeom.sf(b.conversions - 1, n0 + n1, a.conversions + b.conversions, n1))
+    observed = float(scipy.stats.hypergeom.sf(b.conversions - 1, n0 + n1, a.conversions + b.conversions, n1))
     bar = observed * (1 + 1e-9)
     edges: dict[int, int] = {}
 
@@ -328,7 +327,7 @@ def _boschloo_greater(a: Counts, b: Counts) -> float:
             low, high = np.zeros_like(unknown), np.full_like(unknown, n1 + 1)
             while np.any(low < high):
                 middle = (low + high) // 2
-                extreme = stats.hypergeom.sf(middle - 1, n0 + n1, middle + unknown, n1) <= bar
+                extreme = scipy.stats.hypergeom.sf(middle - 1, n0 + n1, middle + unknown, n1) <= bar
                 extreme |= middle > n1
                 high = np.where((low < high) & extreme, middle, high)
                 low = np.where((low < high) & ~extreme, middle + 1, low)
@@ -339,16 +338,23 @@ def _boschloo_greater(a: Counts, b: Counts) -> float:
         spread = 9 * math.sqrt(n0 * rate * (1 - rate)) + 12
         x0s = np.arange(max(0, int(n0 * rate - spread)), min(n0, int(n0 * rate + spread)) + 1)
         from_edge = edge(x0s)
-        weight = bdtr(x0s, n0, rate) - np.where(x0s > 0, bdtr(x0s - 1, n0, rate), 0.0)
+        weight = scipy.special.bdtr(x0s, n0, rate) - np.where(
+            x0s > 0, scipy.special.bdtr(x0s - 1, n0, rate), 0.0
+        )
         beyond = np.where(
-            from_edge > n1, 0.0, np.where(from_edge <= 0, 1.0, bdtrc(np.maximum(from_edge, 1) - 1, n1, rate))
+            from_edge > n1,
+            0.0,
+            np.where(from_edge <= 0, 1.0, scipy.special.bdtrc(np.maximum(from_edge, 1) - 1, n1, rate)),
         )
         return float(np.sum(weight * beyond))
 
     if (n0 + 1) * (n1 + 1) <= _FULL_CELLS:
         return _supremum(probability, 1e-6, 1 - 1e-6)
     x, n = a.conversions + b.conversions, n0 + n1
-    low, high = betaincinv(x, n - x + 1, _BERGER_BOOS / 2), betaincinv(x + 1, n - x, 1 - _BERGER_BOOS / 2)
+    low, high = (
+        scipy.special.betaincinv(x, n - x + 1, _BERGER_BOOS / 2),
+        scipy.special.betaincinv(x + 1, n - x, 1 - _BERGER_BOOS / 2),
+    )
     return min(1.0, _supremum(probability, float(low), float(high)) + _BERGER_BOOS)
 
 
@@ -359,7 +365,7 @@ def _supremum(probability: Callable[[float], float], low: float, high: float) ->
     values = [probability(float(r)) for r in grid]
     best = max(values)
     for place in np.argsort(values)[-3:]:
-        found = optimize.minimize_scalar(
+        found = scipy.optimize.minimize_scalar(
             lambda r: -probability(float(r)),
             bounds=(grid[max(0, place - 1)], grid[min(grid.size - 1, place + 1)]),
             method="bounded",

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from scipy import stats
+import scipy
 
 from clabo.core.evidence.types import NOTHING, Interval, whole
 
@@ -64,8 +64,8 @@ def quantile_interval(
     half = (1 - level) / 2 * (1 + 1e-12)
     ranks = np.arange(n)
     # The largest rank of which it is improbable that fewer values lie below; and the smallest from above.
-    low = int((stats.binom.cdf(ranks, n, share) <= half).sum())
-    high = int((stats.binom.sf(ranks, n, share) > half).sum()) + 1
+    low = int((scipy.stats.binom.cdf(ranks, n, share) <= half).sum())
+    high = int((scipy.stats.binom.sf(ranks, n, share) > half).sum()) + 1
     return Interval(
         ranked(low) if low >= 1 else -math.inf,
         ranked(max(1, math.ceil(share * n - 1e-9))),

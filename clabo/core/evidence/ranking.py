@@ -6,9 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize
-from scipy.special import betaincinv, betaln, digamma, expit
 
 from clabo.core.evidence.types import Counts, Interval, alpha_of
 
@@ -68,16 +67,16 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
         raise ValueError("counts: at least one page needs a trial")
 
     def loss(point: NDArray[np.float64]) -> float:
-        mean, precision = expit(point[0]), np.exp(point[1])
+        mean, precision = scipy.special.expit(point[0]), np.exp(point[1])
         a, b = mean * precision, (1 - mean) * precision
-        return -float(np.sum(betaln(a + x, b + n - x) - betaln(a, b)))
+        return -float(np.sum(scipy.special.betaln(a + x, b + n - x) - scipy.special.betaln(a, b)))
 
     def slope(point: NDArray[np.float64]) -> NDArray[np.float64]:
-        mean, precision = expit(point[0]), np.exp(point[1])
+        mean, precision = scipy.special.expit(point[0]), np.exp(point[1])
         a, b = mean * precision, (1 - mean) * precision
-        shared = digamma(precision + n) - digamma(precision)
-        by_a = -float(np.sum(digamma(a + x) - digamma(a) - shared))
-        by_b = -float(np.sum(digamma(b + n - x) - digamma(b) - shared))
+        shared = scipy.special.digamma(precision + n) - scipy.special.digamma(precision)
+        by_a = -float(np.sum(scipy.special.digamma(a + x) - scipy.special.digamma(a) - shared))
+        by_b = -float(np.sum(scipy.special.digamma(b + n - x) - scipy.special.digamma(b) - shared))
         turn = precision * mean * (1 - mean)
         return np.array([turn * (by_a - by_b), a * by_a + b * by_b])
 
@@ -87,7 +86,7 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     # The likelihood is flat where pages are alike: several starts, the best end.
     point = min(
         (
-            optimize.minimize(
+            scipy.optimize.minimize(
                 loss,
                 [centre, start],
                 jac=slope,
@@ -101,17 +100,17 @@ def shrink_rates(counts: Sequence[Counts], level: float = 0.95) -> ShrunkRates:
     )
     # The last digits, which a descent leaves open on a flat top: where the slope is nought.
     with np.errstate(all="ignore"):
-        level_point = optimize.root(slope, point, method="hybr", tol=1e-13).x
+        level_point = scipy.optimize.root(slope, point, method="hybr", tol=1e-13).x
     inside = all(low <= v <= high for v, (low, high) in zip(level_point, bounds, strict=True))
     if inside and loss(level_point) <= loss(point) + 1e-9 * abs(loss(point)):
         point = level_point
-    mean, precision = float(expit(point[0])), float(np.exp(point[1]))
+    mean, precision = float(scipy.special.expit(point[0])), float(np.exp(point[1]))
     a, b = mean * precision, (1 - mean) * precision
     post_a, post_b = a + pages[:, 0], b + pages[:, 1] - pages[:, 0]
     means = post_a / (post_a + post_b)
     # So near to nought or one that the limits underflow, they are no nearer than the mean.
-    low = np.minimum(np.asarray(betaincinv(post_a, post_b, tail)), means)
-    high = np.maximum(1 - np.asarray(betaincinv(post_b, post_a, tail)), means)
+    low = np.minimum(np.asarray(scipy.special.betaincinv(post_a, post_b, tail)), means)
+    high = np.maximum(1 - np.asarray(scipy.special.betaincinv(post_b, post_a, tail)), means)
     return ShrunkRates(
         a, b, [Interval(float(lo), float(m), float(hi)) for lo, m, hi in zip(low, means, high, strict=True)]
     )

@@ -6,8 +6,8 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special
 
 from clabo.core.evidence.compound import Spread, ValueSums, expected_total
 from clabo.core.evidence.proportions import rate_interval
@@ -135,8 +135,8 @@ def poisson_limits(count: float, level: float = 0.95) -> tuple[float, float]:
     (4.795, 18.39)
     """
     alpha = alpha_of(level)
-    low = float(special.gammaincinv(count, alpha / 2)) if count else 0.0
-    return low, float(special.gammaincinv(count + 1, 1 - alpha / 2))
+    low = float(scipy.special.gammaincinv(count, alpha / 2)) if count else 0.0
+    return low, float(scipy.special.gammaincinv(count + 1, 1 - alpha / 2))
 
 
 def return_interval(sums: ValueSums, cost: float, spread: Spread, level: float = 0.95) -> Interval:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import lambertw
 
 from clabo.core.evidence.means import standard_error
 from clabo.core.evidence.types import NOTHING, Interval, Moments, alpha_of
@@ -48,7 +48,7 @@ def tuning(planned: int, level: float = 0.95) -> float:
     if planned < 1:
         raise ValueError("planned: must be at least 1")
     alpha = alpha_of(level)
-    return float((-lambertw(-(alpha**2) / math.e, -1).real - 1) / planned)
+    return float((-scipy.special.lambertw(-(alpha**2) / math.e, -1).real - 1) / planned)
 
 
 def errors_reached(n: int, planned: int, level: float = 0.95) -> float:

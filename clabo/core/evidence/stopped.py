@@ -6,8 +6,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from scipy import optimize
-from scipy.special import ndtr
+import scipy
 
 from clabo.core.evidence.daily import Look, continued
 
@@ -64,12 +63,12 @@ def median_unbiased(looks: Sequence[Look]) -> float:
             root = math.sqrt(look.time)
             above = z if look is seen else look.bound
             if math.isfinite(above):
-                crossed += float(masses @ ndtr((moved - above * root) / spread))
+                crossed += float(masses @ scipy.special.ndtr((moved - above * root) / spread))
             places, masses = continued(look, moved, masses, spread, drift)
             before = look.time
         return crossed
 
     plain = z / math.sqrt(seen.time)
     low, high = plain - 6 / math.sqrt(seen.time), plain + 6 / math.sqrt(seen.time)
-    drift = float(optimize.brentq(lambda d: more_extreme(d) - 0.5, low, high, xtol=1e-6))
+    drift = float(scipy.optimize.brentq(lambda d: more_extreme(d) - 0.5, low, high, xtol=1e-6))
     return math.copysign(drift * math.sqrt(seen.time) * error, seen.interval.estimate)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy import stats
+import scipy
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,10 +136,10 @@ def alpha_of(level: float) -> float:
 @lru_cache(maxsize=256)
 def z_of(level: float) -> float:
     """The normal quantile that a two-sided interval at `level` reaches to."""
-    return float(stats.norm.isf(alpha_of(level) / 2))
+    return float(scipy.stats.norm.isf(alpha_of(level) / 2))
 
 
 @lru_cache(maxsize=4096)
 def t_of(level: float, degrees_of_freedom: float) -> float:
     """The same of Student's t."""
-    return float(stats.t.isf(alpha_of(level) / 2, degrees_of_freedom))
+    return float(scipy.stats.t.isf(alpha_of(level) / 2, degrees_of_freedom))

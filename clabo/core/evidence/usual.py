@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from scipy import stats
+import scipy
 
 from clabo.core.evidence.types import Interval, alpha_of, whole
 
@@ -53,7 +53,7 @@ def usual_range(counts: Sequence[int], level: float = 0.95) -> Interval:
     centre = sum(roots) / n
     # By luck alone a few counts are all the same.
     spread = max(0.1, sum((r - centre) ** 2 for r in roots) / (n - 1))
-    reach = float(stats.t.isf(tail, n - 1)) * math.sqrt(spread * (1 + 1 / n))
+    reach = float(scipy.stats.t.isf(tail, n - 1)) * math.sqrt(spread * (1 + 1 / n))
 
     def back(root: float) -> float:
         return max(0.0, max(0.0, root) ** 2 / 4 - 0.375)
@@ -61,5 +61,5 @@ def usual_range(counts: Sequence[int], level: float = 0.95) -> Interval:
     low, high = math.ceil(back(centre - reach) - 1e-9), math.floor(back(centre + reach) + 1e-9)
     total, mean = sum(counts), sum(counts) / n
     if total < FEW:
-        high = max(high, int(stats.nbinom.ppf(1 - tail, total + 0.5, n / (n + 1))))
+        high = max(high, int(scipy.stats.nbinom.ppf(1 - tail, total + 0.5, n / (n + 1))))
     return Interval(float(min(low, math.floor(mean))), mean, float(max(high, math.ceil(mean))))
