@@ -8,13 +8,15 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from dataclasses import astuple
 from decimal import Decimal
+from itertools import pairwise
 
 import numpy as np
 
 from bench.common import table
 from clabo.core.evidence import Counts, Interval, Spread, ValueSums, return_interval
-from clabo.core.findings import LandingPage, Returned, findings
+from clabo.core.findings import Kind, LandingPage, Returned, findings
 from clabo.plans.results import _SAID
 
 SITES = int(os.environ.get("SITES", "400"))
@@ -73,8 +75,8 @@ def sites() -> None:
         for earns, sigma in ((1.2, 0.6), (1.0, 1.0)):
             wrong = dict.fromkeys(("loses_money", "earns", "converts_badly"), 0)
             for _ in range(number):
-                said = looked_at(chance, pages, earns, sigma)
-                for kind in said:
+                said = looked_at(chance, np.full(pages, 0.03), earns, sigma)
+                for kind in {kind for day in said for kind, _ in day}:
                     wrong[kind] += 1
             cells = [f"{wrong[k] / number:.1%}" for k in ("loses_money", "earns", "converts_badly")]
             if earns > 1:
@@ -84,26 +86,25 @@ def sites() -> None:
     table(["pages", "each returns", "σ of values", "sites", "loses money", "earns", "converts badly"], rows)
 
 
-def looked_at(chance: np.random.Generator, pages: int, earns: float, sigma: float) -> set[str]:
-    """What is said on any day of a site whose pages are alike: 40 visits a day each on average, 3 % of them order for 50."""
+def looked_at(
+    chance: np.random.Generator, rates: np.ndarray, earns: float, sigma: float, keeps: bool = True
+) -> list[set[tuple[str, int]]]:
+    """What is said on each day of a site: 40 visits a day and page on average, of which `rates` order for 50.
+
+    Its pages return `earns` where 3 % order. What was said is kept as Today does it, unless `keeps` is false.
+    """
+    pages = len(rates)
     sizes = chance.lognormal(0, 0.8, pages) * 40
     span = DAYS + WINDOW
     visits = chance.poisson(np.repeat(sizes[:, None], span, 1))
-    orders = chance.binomial(visits, 0.03)
+    orders = chance.binomial(visits, rates[:, None])
     cost = visits * 0.03 * 50 / earns
     sums = np.zeros((6, pages, span))
     for page, day in zip(*np.nonzero(orders), strict=True):
         values = chance.lognormal(-sigma * sigma / 2, sigma, orders[page, day]) * 50
-        logs = np.log(values)
-        sums[:, page, day] = (
-            len(values),
-            values.sum(),
-            (values**2).sum(),
-            len(values),
-            logs.sum(),
-            (logs**2).sum(),
-        )
-    said: set[str] = set()
+        sums[:, page, day] = astuple(ValueSums.of(values))
+    said: list[set[tuple[str, int]]] = []
+    before: set[tuple[Kind, int]] = set()
     for day in range(WINDOW, span):
         cut = slice(day - WINDOW, day)
         of = [ValueSums(*column) for column in sums[:, :, cut].sum(2).T]
@@ -121,10 +122,50 @@ def looked_at(chance: np.random.Generator, pages: int, earns: float, sigma: floa
                     False,
                 )
                 for p in range(pages)
-            ]
+            ],
+            said=before,
         )
-        said |= {f.kind for f in told.found}
+        said.append({(f.kind, f.place) for f in told.found})
+        if keeps:
+            before = {*(before & told.holding), *((f.kind, f.place) for f in told.found)}
     return said
+
+
+def kept() -> None:
+    """A page that loses or converts badly in truth: on how many days it is said, and how often that comes and goes."""
+    rows: list[list[object]] = []
+    for pages in (10, 60):
+        for rate in (0.018, 0.012, 0.006):
+            for keeps in (False, True):
+                chance = np.random.default_rng(SEED + 3)
+                days = breaks = others = 0
+                number = SITES // 4
+                for _ in range(number):
+                    rates = np.full(pages, 0.03)
+                    rates[0] = rate
+                    said = looked_at(chance, rates, 1.2, 0.6, keeps)
+                    is_said = [bool({("loses_money", 0), ("converts_badly", 0)} & day) for day in said]
+                    days += sum(is_said)
+                    breaks += sum(a and not b for a, b in pairwise(is_said))
+                    others += any(p != 0 and k != "earns" for day in said for k, p in day)
+                rows.append(
+                    [
+                        *(
+                            pages,
+                            f"{rate / 0.03:.0%}",
+                            "kept until it no longer holds" if keeps else "each day anew",
+                        ),
+                        *(number, f"{days / number:.1f}", f"{breaks / number:.2f}", f"{others / number:.1%}"),
+                    ]
+                )
+    print(f"One page that converts worse than the others, which earn 20 %: {DAYS} days of daily looks")
+    table(
+        [
+            *("pages", "its rate, of the others'", "a finding is said", "sites", "days on which it is said"),
+            *("times that it fell silent again", "sites on which another page is blamed"),
+        ],
+        rows,
+    )
 
 
 def plans() -> None:
@@ -152,4 +193,5 @@ def plans() -> None:
 if __name__ == "__main__":
     returns()
     sites()
+    kept()
     plans()

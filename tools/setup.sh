@@ -4,6 +4,8 @@ here=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd -P)
 cd "$here"
 state="$here/.local"; mkdir -p "$state/done"
 export PYTHONUNBUFFERED=1
+# A process that died is soon back only where its modules are not compiled anew.
+unset PYTHONDONTWRITEBYTECODE
 
 say() { printf '\033[1m%s\033[0m\n' "$*"; }
 die() { printf 'Clabo cannot go on: %s\n' "$*" >&2; exit 1; }

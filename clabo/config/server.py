@@ -7,8 +7,11 @@ but for hits, which nearly all requests are: they meet neither a task of their o
 from __future__ import annotations
 
 import asyncio
+import socket
+import sys
 from asyncio import Transport
-from collections import OrderedDict, defaultdict
+from collections import defaultdict
+from collections.abc import Collection
 from math import inf
 from typing import Any, Protocol
 
@@ -24,6 +27,8 @@ HEADER_BYTES = 64 * 1024
 HIT_SECONDS = 20.0
 KEEP_ALIVE_SECONDS = 30
 MOST_CONNECTIONS = 4096
+# The loop that answers hits gets the interpreter back from a thread that computes a report after so long, not after 5 ms.
+SWITCH_SECONDS = 0.001
 # Of those that are owed no answer: from one address (of IPv6, one /64), and from all.
 MOST_OF_ADDRESS, MOST_IDLE = 512, 3000
 HIT = b"/hit/"
@@ -36,54 +41,56 @@ class TakesHits(Protocol):
         """Take a hit in and call `answer` once it is kept, or cannot be; False where it wants to be called."""
 
 
-class Idle:
-    """Connections that are owed no answer, those that were silent longest first: they give way when there are too many."""
+class Crowd:
+    """The connections, by the address they come from (of IPv6, by /64).
+
+    Where too many are owed no answer, those that were silent longest give way, a tenth at a time.
+    """
 
     def __init__(self, of_one: int, in_all: int) -> None:
         self.of_one, self.in_all = of_one, in_all
-        self._all: OrderedDict[PatientToAPoint, str] = OrderedDict()
-        self._of: defaultdict[str, OrderedDict[PatientToAPoint, None]] = defaultdict(OrderedDict)
+        self._of: defaultdict[str, set[PatientToAPoint]] = defaultdict(set)
+        self._count = 0
 
     def add(self, connection: PatientToAPoint, of: str) -> None:
-        """One more, or one that has just been heard of; the longest silent ones beyond the limits are ended."""
-        self.remove(connection)
-        self._all[connection] = of
+        """One more."""
         same = self._of[of]
-        same[connection] = None
-        too_many = next(iter(same)) if len(same) > self.of_one else None
-        if len(self._all) > self.in_all:
-            too_many = next(iter(self._all))
-        if too_many is not None and too_many is not connection:
-            self.remove(too_many)
-            too_many.end()
+        same.add(connection)
+        self._count += 1
+        if len(same) > self.of_one:
+            self._thin(same, self.of_one)
+        if self._count > self.in_all:
+            self._thin([c for each in self._of.values() for c in each], self.in_all)
 
-    def __contains__(self, connection: PatientToAPoint) -> bool:
-        return connection in self._all
-
-    def remove(self, connection: PatientToAPoint) -> None:
-        """It is owed an answer, or has ended."""
-        of = self._all.pop(connection, None)
-        if of is not None:
-            same = self._of[of]
-            same.pop(connection, None)
-            if not same:
+    def remove(self, connection: PatientToAPoint, of: str) -> None:
+        """It has ended."""
+        if connection in self._of.get(of, ()):
+            self._of[of].remove(connection)
+            self._count -= 1
+            if not self._of[of]:
                 del self._of[of]
 
+    def _thin(self, those: Collection[PatientToAPoint], most: int) -> None:
+        idle = sorted((c for c in those if not c.is_owed), key=lambda c: c.heard)
+        for connection in idle[: max(0, min(len(idle) - most, 1 + most // 10))]:
+            connection.end()
 
-idle = Idle(MOST_OF_ADDRESS, MOST_IDLE)
+
+crowd = Crowd(MOST_OF_ADDRESS, MOST_IDLE)
 
 
 class PatientToAPoint(HttpToolsProtocol):
-    """Ends a connection whose headers are too long, or too long in coming, and idle ones where they are too many.
+    """Ends a connection whose headers are too long, or too long in coming, and silent ones where there are too many.
 
     A hit that comes alone on its connection goes to the application's `take_hit` with its headers and its whole body.
     Whatever is the least unusual about it goes the long way, as every other request does.
     """
 
-    _of = ""
-
     # When it is ended unless something happens before, by the loop's clock; whoever is owed an answer has all the time.
     deadline = inf
+    heard = 0.0
+    is_owed = False
+    _of = ""
     _in_headers = True
     _header_bytes = 0
     # The hit that is being read, or is waiting until it is kept.
@@ -98,15 +105,15 @@ class PatientToAPoint(HttpToolsProtocol):
         super().connection_made(transport)
         self._take_hit: Any = getattr(self.app, "take_hit", None)
         self._of = network(self.client[0]) if self.client else ""
-        idle.add(self, self._of)
-        self.deadline = self.loop.time() + HEADER_SECONDS
+        self.heard = self.loop.time()
+        self.deadline = self.heard + HEADER_SECONDS
+        crowd.add(self, self._of)
 
     def data_received(self, data: bytes) -> None:
-        if self in idle:
-            idle.add(self, self._of)
+        self.heard = self.loop.time()
         if self._in_headers:
             if self._header_bytes == 0:
-                self.deadline = self.loop.time() + HEADER_SECONDS
+                self.deadline = self.heard + HEADER_SECONDS
             self._header_bytes += len(data)
             super().data_received(data)
             # A body that came along in the same piece is none of the headers'.
@@ -116,7 +123,8 @@ class PatientToAPoint(HttpToolsProtocol):
             super().data_received(data)
 
     def on_message_begin(self) -> None:
-        super().on_message_begin()
+        # What the long way needs besides is made when it is gone.
+        self.url, self.headers, self.expect_100_continue = b"", [], False
         self._in_headers = True
 
     def on_headers_complete(self) -> None:
@@ -126,22 +134,34 @@ class PatientToAPoint(HttpToolsProtocol):
             self._overtaken = True
         elif self._is_hit():
             self._body = b""
-            self.deadline = self.loop.time() + HIT_SECONDS
+            self.deadline = self.heard + HIT_SECONDS
         else:
-            super().on_headers_complete()
+            self._go_the_long_way()
+
+    def _go_the_long_way(self) -> None:
+        url, headers, continues = self.url, self.headers, self.expect_100_continue
+        super().on_message_begin()
+        self.url, self.expect_100_continue = url, continues
+        self.headers += headers
+        super().on_headers_complete()
 
     def _is_hit(self) -> bool:
         """Whether it is a hit as the tag sends it: posted, of a length that is told and fits, on a connection that stays."""
-        if self._take_hit is None or not self.url.startswith(HIT) or self.expect_100_continue:
+        if not self.url.startswith(HIT) or self._take_hit is None or self.expect_100_continue:
             return False
         if self.cycle is not None and not self.cycle.response_complete:
             return False
-        told = next((int(value) for name, value in self.headers if name == b"content-length"), MAX_BODY + 1)
+        for name, value in self.headers:
+            if name == b"content-length":
+                break
+        else:
+            return False
+        parser = self.parser
         return (
-            told <= MAX_BODY
-            and self.parser.get_method() == b"POST"
-            and self.parser.should_keep_alive()
-            and not self.parser.should_upgrade()
+            int(value) <= MAX_BODY
+            and parser.get_method() == b"POST"
+            and parser.should_keep_alive()
+            and not parser.should_upgrade()
             and len(self.connections) < MOST_CONNECTIONS
         )
 
@@ -159,36 +179,34 @@ class PatientToAPoint(HttpToolsProtocol):
         self.deadline = inf
         if self._overtaken:
             return
-        idle.remove(self)
+        self.is_owed = True
         if self._body is None:
             super().on_message_complete()
             return
         body, self._body, self._waiting = self._body, None, True
-        if not self._take_hit(
-            self.url[len(HIT) :].decode("ascii", "replace"), self.scope, body, self._answer
-        ):
+        asked = {"type": "http", "client": self.client, "headers": self.headers}
+        key = self.url[len(HIT) :].decode("ascii", "replace")
+        if not self._take_hit(key, asked, body, self._answer):
             self._waiting = False
-            super().on_headers_complete()
+            self._go_the_long_way()
             super().on_body(body)
             super().on_message_complete()
 
     def _answer(self, status: int, headers: Headers, body: bytes) -> None:
         """What becomes of the hit that waits."""
-        self._waiting = False
+        self._waiting = self.is_owed = False
         if self.transport.is_closing():
             return
+        state = self.server_state
+        state.total_requests += 1
         last = self._overtaken or self._is_ending
-        self.server_state.total_requests += 1
-        said = [STATUS_LINE[status]]
-        said += [b"%b: %b\r\n" % header for header in (*self.server_state.default_headers, *headers)]
-        if status != 204:
-            said.append(b"content-length: %d\r\n" % len(body))
-        said += [b"connection: close\r\n\r\n" if last else b"\r\n", body]
-        self.transport.write(b"".join(said))
+        if status == 204 and not last:
+            self.transport.write(_accepted(state.default_headers, headers))
+        else:
+            self.transport.write(_written(status, [*state.default_headers, *headers], body, last))
         if last:
             self.transport.close()
         else:
-            idle.add(self, self._of)
             self.deadline = self.loop.time() + KEEP_ALIVE_SECONDS
 
     def shutdown(self) -> None:
@@ -199,8 +217,7 @@ class PatientToAPoint(HttpToolsProtocol):
 
     def on_response_complete(self) -> None:
         super().on_response_complete()
-        if not self.transport.is_closing():
-            idle.add(self, self._of)
+        self.is_owed, self.heard = False, self.loop.time()
 
     def end(self) -> None:
         """Give way to others."""
@@ -208,7 +225,7 @@ class PatientToAPoint(HttpToolsProtocol):
             self.transport.close()
 
     def connection_lost(self, exc: Exception | None) -> None:
-        idle.remove(self)
+        crowd.remove(self, self._of)
         self.deadline = inf
         super().connection_lost(exc)
 
@@ -226,6 +243,24 @@ class PatientToAPoint(HttpToolsProtocol):
                 b"HTTP/1.1 " + status + b"\r\nconnection: close\r\ncontent-length: 0\r\n\r\n"
             )
             self.transport.close()
+
+
+def _written(status: int, headers: Headers, body: bytes = b"", last: bool = False) -> bytes:
+    said = [STATUS_LINE[status], *(b"%b: %b\r\n" % header for header in headers)]
+    if status != 204:
+        said.append(b"content-length: %d\r\n" % len(body))
+    return b"".join([*said, b"connection: close\r\n\r\n" if last else b"\r\n", body])
+
+
+_last_accepted: tuple[Headers, bytes] = ([], b"")
+
+
+def _accepted(default: Headers, headers: Headers) -> bytes:
+    """The answer to nearly every hit, written once a second: then the server has another list of headers, with the date."""
+    global _last_accepted
+    if _last_accepted[0] is not default:
+        _last_accepted = default, _written(204, [*default, *headers])
+    return _last_accepted[1]
 
 
 class Server(uvicorn.Server):
@@ -255,6 +290,16 @@ def configured(application: str | Any, **more: Any) -> uvicorn.Config:
     )
 
 
-def run(application: str, host: str, port: int) -> None:
-    """Serve until told to stop."""
-    Server(configured(application, host=host, port=port, log_level="warning")).run()
+def run(application: str, host: str, port: int, shared: bool = False) -> None:
+    """Serve until told to stop; `shared`: other processes listen on the same port, and the system deals them connections."""
+    sys.setswitchinterval(SWITCH_SECONDS)
+    config = configured(application, host=host, port=port, log_level="warning")
+    Server(config).run([_shared_socket(host, port)] if shared else None)
+
+
+def _shared_socket(host: str, port: int) -> socket.socket:
+    listening = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEPORT, 1)
+    listening.bind((host, port))
+    return listening

@@ -7,10 +7,11 @@ somebody looks. The parts are returned, not prose; the interface words them.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Literal
+from functools import partial
+from typing import Literal, get_args
 
 import scipy
 
@@ -20,8 +21,12 @@ from clabo.core.returns import break_even
 from clabo.core.returns import profit as profit_of
 
 Kind = Literal["loses_money", "earns", "converts_badly"]
+KINDS: tuple[Kind, ...] = get_args(Kind)
 # On how many sites where there is nothing to find a finding of a kind is made in a month of daily looks, at most.
 ERROR, LOOKS = 0.05, 30
+# What has been said once is said until chance alone brings it more often than that, and gives way only to another of its
+# kind that matters so many times as much.
+HELD, GIVES_WAY = 0.05, 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,12 +51,13 @@ class LandingPage:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """Something about the page at `place` in the list. `profit` is value · margin - spend."""
+    """Something about the page at `place` in the list. `profit` is value · margin - spend; `said`: it was said before."""
 
     kind: Kind
     place: int
     profit: Decimal
     lost: float
+    said: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,12 +70,16 @@ class Nearest:
 
 @dataclass(frozen=True, slots=True)
 class Findings:
-    """The findings, most money first; the pages' rate together; how many are too thin to judge, and the nearest to it."""
+    """The findings, most money first; the pages' rate together; how many are too thin to judge, and the nearest to it.
+
+    `holding`: kind and place of all that holds, shown or not.
+    """
 
     found: list[Finding]
     together: float
     thin: int
     nearest: Nearest | None = None
+    holding: frozenset[tuple[Kind, int]] = frozenset()
 
 
 def strongest(found: Sequence[Finding]) -> list[Finding]:
@@ -79,15 +89,20 @@ def strongest(found: Sequence[Finding]) -> list[Finding]:
         old = best.get(f.kind)
         if old is None or _weight(f) > _weight(old):
             best[f.kind] = f
-    order: tuple[Kind, ...] = ("loses_money", "earns", "converts_badly")
-    return [best[kind] for kind in order if kind in best]
+    return [best[kind] for kind in KINDS if kind in best]
 
 
 def _weight(f: Finding) -> float:
-    return f.lost if f.kind == "converts_badly" else abs(float(f.profit))
+    matters = f.lost if f.kind == "converts_badly" else abs(float(f.profit))
+    return matters * (GIVES_WAY if f.said else 1.0)
 
 
-def findings(pages: Sequence[LandingPage], margin: Decimal | None = None, among: int = 0) -> Findings:
+def findings(
+    pages: Sequence[LandingPage],
+    margin: Decimal | None = None,
+    among: int = 0,
+    said: Collection[tuple[Kind, int]] = (),
+) -> Findings:
     """At most one finding of each kind: the page where it matters most.
 
     Money is judged against break-even (1 / margin; definitions: "Money"), by the limits of `evidence.expected_total`;
@@ -96,46 +111,53 @@ def findings(pages: Sequence[LandingPage], margin: Decimal | None = None, among:
 
     Each page is judged at ERROR / (LOOKS · judged pages): by Bonferroni's inequality a kind of finding is made wrongly on
     at most a share ERROR of sites in LOOKS looks, whatever the pages have in common and however looks overlap. `among`: of how many pages these are
-    a part, where the strongest of several such calls are shown together.
+    a part, where the strongest of several such calls are shown together. `said`: kind and place of what was said before;
+    it goes on while chance would bring it no more often than HELD, so that a finding does not come and go with each day.
     """
     bar = break_even(margin)
     judged = [p for p in pages if not p.intended_exit and p.counts.trials]
     whole = sum((p.counts for p in judged), Counts(0, 0))
     level = ERROR / LOOKS / max(1, among, len(judged))
-    losing: list[Finding] = []
-    earning: list[Finding] = []
-    poor: list[Finding] = []
+    holding: list[Finding] = []
+
+    def judge(kind: Kind, place: int, profit: Decimal, lost: float, chance: Callable[[float], float]) -> None:
+        before = (kind, place) in said
+        bound = max(level, HELD) if before else level
+        if chance(bound) <= bound:
+            holding.append(Finding(kind, place, profit, lost, before))
+
     for place, page in enumerate(pages):
         if page.intended_exit or not page.counts.trials:
             continue
         profit = profit_of(page.revenue, page.spend, margin)
-        if page.returned is not None and page.spend > 0:
-            needed = bar * float(page.spend)
-            if profit < 0 and _chance_of_more(page.returned, needed, level) <= level:
-                losing.append(Finding("loses_money", place, profit, page.lost))
-            elif profit > 0 and chance_of_less(page.returned.sums, page.returned.spread, needed) <= level:
-                earning.append(Finding("earns", place, profit, page.lost))
-        if page.lost >= 1 and _chance_of_fewer(page.counts, whole) <= level:
-            poor.append(Finding("converts_badly", place, profit, page.lost))
-    found = [min(losing, key=lambda f: f.profit)] if losing else []
-    if earning:
-        found.append(max(earning, key=lambda f: f.profit))
+        of, needed = page.returned, bar * float(page.spend)
+        if of is not None and page.spend > 0 and profit < 0:
+            judge("loses_money", place, profit, page.lost, partial(_chance_of_more, of, needed))
+        elif of is not None and page.spend > 0 and profit > 0:
+            judge("earns", place, profit, page.lost, partial(_chance_of_less, of, needed))
+        if page.lost >= 1:
+            judge("converts_badly", place, profit, page.lost, partial(_chance_of_fewer, page.counts, whole))
+    found = strongest([f for f in holding if f.kind != "converts_badly"])
     named = {f.place for f in found}
-    if rest := [f for f in poor if f.place not in named]:
-        found.append(max(rest, key=lambda f: f.lost))
+    found += strongest([f for f in holding if f.kind == "converts_badly" and f.place not in named])
     thin = [
         (place, p.counts)
         for place, p in enumerate(pages)
         if not p.intended_exit and p.counts.trials and is_thin(p.counts.conversions, p.counts.trials)
     ]
-    return Findings(found, whole.rate, len(thin), _nearest(thin, whole.rate))
+    holds = frozenset((f.kind, f.place) for f in holding)
+    return Findings(found, whole.rate, len(thin), _nearest(thin, whole.rate), holds)
 
 
 def _chance_of_more(of: Returned, needed: float, level: float) -> float:
     return chance_of_more(of.sums, of.spread, needed, enough=level)
 
 
-def _chance_of_fewer(page: Counts, whole: Counts) -> float:
+def _chance_of_less(of: Returned, needed: float, level: float) -> float:
+    return chance_of_less(of.sums, of.spread, needed)
+
+
+def _chance_of_fewer(page: Counts, whole: Counts, level: float) -> float:
     """How often so few of all conversions or fewer fall to this page, if its rate is the others'."""
     if page.trials == whole.trials:
         return 1.0

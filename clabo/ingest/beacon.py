@@ -255,6 +255,8 @@ _HALF = re.compile(
 
 def cleaned(body: bytes) -> bytes:
     """`body` without NUL and lone surrogates in its texts, neither of which the database takes; else the same."""
+    if b"\\u" not in body and b"\x00" not in body:
+        return body
     if b"\\ud" in body or b"\\uD" in body:
         body = _HALF.sub(rb"\\ufffd", body)
     if b"\\u0000" not in body and b"\x00" not in body:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import hmac
 import time
-from collections import Counter
 from functools import lru_cache
 from ipaddress import IPv6Address, ip_address, ip_network
 
@@ -43,33 +42,45 @@ def network_of(address: str, secret: bytes, site_id: int) -> str:
     return hmac.new(secret, told, "sha256").hexdigest()[:16]
 
 
+class _Minute:
+    """Requests of a site in one minute: of each visitor and network, and in all."""
+
+    __slots__ = ("all", "networks", "visitors")
+
+    def __init__(self) -> None:
+        self.all = 0
+        self.visitors: dict[str, int] = {}
+        self.networks: dict[str, int] = {}
+
+
 class Limits:
     """Requests of the current minute by visitor, network and site, in this process."""
 
     def __init__(self) -> None:
         self._minute = 0
-        self._counts: Counter[tuple[int, str]] = Counter()
+        self._sites: dict[int, _Minute] = {}
 
     def admit(self, site: TagSite, visitor: str, network: str) -> None:
         """Count one request; raises Refused once there are too many."""
         minute = int(time.monotonic() // 60)
         if minute != self._minute:
-            self._minute = minute
-            self._counts = Counter()
+            self._minute, self._sites = minute, {}
+        found = self._sites.get(site.id)
+        if found is None:
+            found = self._sites[site.id] = _Minute()
         if visitor:
-            self._count(site, "v" + visitor, PER_VISITOR, "too_many_of_visitor", "One visitor")
+            count = found.visitors[visitor] = found.visitors.get(visitor, 0) + 1
+            if count > PER_VISITOR:
+                raise _too_many(site, "too_many_of_visitor", "One visitor", PER_VISITOR)
         if network:
-            self._count(site, "n" + network, PER_NETWORK, "too_many_of_network", "One network")
-        self._count(site, "", PER_SITE, "too_many", "The site")
+            count = found.networks[network] = found.networks.get(network, 0) + 1
+            if count > PER_NETWORK:
+                raise _too_many(site, "too_many_of_network", "One network", PER_NETWORK)
+        found.all += 1
+        if found.all > PER_SITE:
+            raise _too_many(site, "too_many", "The site", PER_SITE)
 
-    def _count(self, site: TagSite, who: str, most: int, reason: str, words: str) -> None:
-        key = (site.id, who)
-        self._counts[key] += 1
-        if self._counts[key] > most:
-            raise Refused(
-                429,
-                reason,
-                "Too many hits",
-                f"{words} sent more than {most:,} hits in a minute. Keep it and try again in a minute.",
-                site.id,
-            )
+
+def _too_many(site: TagSite, reason: str, words: str, most: int) -> Refused:
+    detail = f"{words} sent more than {most:,} hits in a minute. Keep it and try again in a minute."
+    return Refused(429, reason, "Too many hits", detail, site.id)

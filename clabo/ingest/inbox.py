@@ -13,7 +13,7 @@ import logging
 import os
 import time
 import uuid
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
@@ -31,6 +31,8 @@ log = logging.getLogger(__name__)
 
 MAX_GROUP = 500
 MAX_WAITING = 20_000
+# So many groups are being committed at a time: while one waits for the disk, the next is on its way.
+WRITERS = 2
 AWAY = (DatabaseError, InterfaceError)
 # So much of the spool goes into one insert, and so long new hits have the database for themselves after it.
 REPLAY_BYTES = 2_000_000
@@ -219,16 +221,17 @@ class Spool:
 
 
 class Inbox:
-    """Collects envelopes on the event loop and commits them from one thread."""
+    """Collects envelopes on the event loop and commits them from a few threads."""
 
     def __init__(self, spool: Spool) -> None:
         self.spool = spool
         self.accepted = 0
         self.spooled = 0
-        self._writer = Writer()
+        # Those that nobody writes with at the moment.
+        self._writers: deque[Writer] = deque()
         self._waiting: list[tuple[Envelope, Callable[[Full | None], None]]] = []
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="inbox")
-        self._writing = False
+        self._threads = ThreadPoolExecutor(WRITERS, thread_name_prefix="inbox")
+        self._writing = 0
         self._away_until = 0.0
 
     def put(self, envelope: Envelope, answered: Callable[[Full | None], None]) -> None:
@@ -236,8 +239,9 @@ class Inbox:
         if len(self._waiting) >= MAX_WAITING:
             raise Full("too many requests are waiting")
         self._waiting.append((envelope, answered))
-        if not self._writing:
-            self._writing = True
+        if self._writing < WRITERS:
+            # What arrives in the same turn of the loop goes along.
+            self._writing += 1
             asyncio.get_running_loop().call_soon(self._next)
 
     def keep(self, envelope: Envelope) -> asyncio.Future[None]:
@@ -258,10 +262,10 @@ class Inbox:
     def _next(self) -> None:
         group, self._waiting = self._waiting[:MAX_GROUP], self._waiting[MAX_GROUP:]
         if not group:
-            self._writing = False
+            self._writing -= 1
             return
         loop = asyncio.get_running_loop()
-        write = loop.run_in_executor(self._thread, self._commit, [g[0] for g in group])
+        write = loop.run_in_executor(self._threads, self._commit, [g[0] for g in group])
         write.add_done_callback(lambda done: self._answer([g[1] for g in group], done))
 
     def _answer(self, group: list[Callable[[Full | None], None]], done: asyncio.Future[None]) -> None:
@@ -280,7 +284,11 @@ class Inbox:
     def _commit(self, envelopes: list[Envelope]) -> None:
         if time.monotonic() >= self._away_until:
             try:
-                self._writer.write(_rows(envelopes))
+                writer = self._writers.pop() if self._writers else Writer()
+                try:
+                    writer.write(_rows(envelopes))
+                finally:
+                    self._writers.append(writer)
                 return
             except psycopg.Error:
                 # Unknown whether it was committed: spooling it again is safe, see Spool.replay.
@@ -290,8 +298,12 @@ class Inbox:
         self.spooled += len(envelopes)
 
     def close(self) -> None:
-        """Give up the connection, once what was taken in is written."""
-        self._thread.submit(self._writer.close).result()
+        """Give up the connections, once what was taken in is written."""
+        self._threads.shutdown()
+        for writer in self._writers:
+            writer.close()
+        self._writers.clear()
+        self._threads = ThreadPoolExecutor(WRITERS, thread_name_prefix="inbox")
 
     def replay(self) -> int:
         """Replay the spool from the calling thread, on its own connection; 0 while the database is away."""

@@ -25,6 +25,11 @@ class AdPlan(models.Model):
         FIXED = "fixed"
         SHARED = "shared"
 
+    class Return(models.TextChoices):
+        UNSAID = ""
+        PAYS = "pays"
+        LOSES = "loses"
+
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
     channel = models.ForeignKey(AdChannel, on_delete=models.CASCADE, related_name="plans")
     # How the channel calls it, and what its links name as their campaign once it has begun.
@@ -53,6 +58,8 @@ class AdPlan(models.Model):
     told = models.JSONField(null=True)
     told_at = models.DateTimeField(null=True)
     failure = models.CharField(max_length=300, blank=True)
+    # What has been said of its return, and goes on being said until it no longer holds.
+    return_said = models.CharField(max_length=5, choices=Return.choices, default=Return.UNSAID, blank=True)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("site", "name"), name="plan_name_once"),)

@@ -308,11 +308,29 @@ _LOOKS = 60
 _SAID = 1 - 2 * 0.025 / _LOOKS
 
 
-def _said(total: Brought) -> Interval | None:
-    """The return as it may be put into words, however often it is looked at."""
-    if total.roas_interval is None or total.spread is None:
+def _return_to_say(plan: AdPlan, total: Brought) -> Interval | None:
+    """The return as it may be put into words, however often it is looked at.
+
+    What has been said is said on while the 95 % interval lies on that side of break-even.
+    """
+    usual = total.roas_interval
+    if usual is None or total.spread is None:
         return None
+    even = returns.break_even(plan.site.margin)
+    if plan.return_said and _side(usual, even) == plan.return_said:
+        return usual
     return return_interval(total.worths, float(total.cost), total.spread, _SAID)
+
+
+def _side(of: Interval | None, even: float) -> AdPlan.Return:
+    if of is None or not of.known or of.low <= even <= of.high:
+        return AdPlan.Return.UNSAID
+    return AdPlan.Return.PAYS if of.low > even else AdPlan.Return.LOSES
+
+
+def return_said(plan: AdPlan) -> AdPlan.Return:
+    """Whether it is to be said of the plan that it pays or loses, by what came of it so far."""
+    return _side(_return_to_say(plan, results(plan).total), returns.break_even(plan.site.margin))
 
 
 def _cost_interval(total: Brought) -> Interval | None:
@@ -377,7 +395,7 @@ def _pulse(plan: AdPlan, standing: Standing, total: Brought, now: datetime) -> P
         chances,
         clicks(whole[:FRESH_DAYS]),
         clicks(whole[max(FRESH_DAYS, len(whole) - third) :]),
-        _said(total),
+        _return_to_say(plan, total),
         returns.break_even(plan.site.margin),
         plan.site.currency,
         [line.audience.name for line in plan.lines.all() if line.audience and line.audience.deleted_at],

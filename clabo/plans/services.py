@@ -13,6 +13,7 @@ from clabo.delivery.trouble import noted
 from clabo.plans.calls import PlanCalls, Standing
 from clabo.plans.content import PlanContent, Written, as_asked, check, of_plan, slug
 from clabo.plans.models import AdPlan, PlanCreative, PlanLine
+from clabo.plans.results import return_said
 from clabo.plans.tasks import tell_later
 from clabo.problems import Problem, missing
 from clabo.sites.models import Site
@@ -224,3 +225,6 @@ def look(plan: AdPlan) -> None:
     """Ask the channel how the plan stands; raises Away and Declined."""
     with noted(plan.channel):
         keep(plan, PlanCalls(plan.channel).read(plan.key))
+    if (said := return_said(plan)) != plan.return_said:
+        plan.return_said = said
+        plan.save(update_fields=["return_said"])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db.models import Count
@@ -11,13 +11,14 @@ from django.db.models import Count
 from clabo.conversions.lens import Lens
 from clabo.conversions.models import ConversionRule, Credit
 from clabo.conversions.queries import rule_of, rules_of
-from clabo.core.findings import Finding, findings, strongest
+from clabo.core.findings import KINDS, Finding, findings, strongest
 from clabo.core.goals import own_goal
 from clabo.events.daysums import of_days
 from clabo.events.models import Page
 from clabo.problems import missing
 from clabo.reports.models import PageGoal
 from clabo.reports.pages import MOST_PAGES, PageRow, judged, page_rows, traffic_under
+from clabo.reports.standing import key_of
 from clabo.sites.models import Site
 
 
@@ -85,11 +86,25 @@ class OwnFinding:
     # The page is there for this conversion; otherwise it has no goal of its own, and the lens's stands in.
     own: bool
 
+    @property
+    def key(self) -> str:
+        """What it is known by."""
+        return key_of(self.finding.kind, self.rule.pk, self.row.page.pk if self.row.page else 0)
 
-def own_findings(lens: Lens) -> list[OwnFinding]:
+
+@dataclass(frozen=True, slots=True)
+class OwnFindings:
+    """Those to be shown, at most one of each kind; and the keys of all that hold."""
+
+    shown: list[OwnFinding]
+    holding: set[str]
+
+
+def own_findings(lens: Lens, said: Collection[str] = ()) -> OwnFindings:
     """What stands out among the pages, each judged by its own goal and beside pages with the same.
 
-    A page without a goal of its own is judged by the lens's conversion, and for its money only.
+    A page without a goal of its own is judged by the lens's conversion, and for its money only. `said`: the keys of
+    what was said before.
     """
     the_rules = rules_of(lens.site)
     goals = goals_of(lens, the_rules)
@@ -108,15 +123,24 @@ def own_findings(lens: Lens) -> list[OwnFinding]:
             apart.append(([r for r in others if r.page and r.page.pk not in goals], rule, False))
     among = sum(len(rows) for rows, _, _ in apart)
     found: list[OwnFinding] = []
+    holding: set[str] = set()
     for rows, rule, own in apart:
-        told = findings([judged(r) for r in rows], lens.site.margin, among)
+        keys = {
+            (kind, place): key_of(kind, rule.pk, r.page.pk)
+            for place, r in enumerate(rows)
+            if r.page
+            for kind in KINDS
+        }
+        before = [which for which, key in keys.items() if key in said]
+        told = findings([judged(r) for r in rows], lens.site.margin, among, before)
+        holding |= {keys[which] for which in told.holding}
         found += [
             OwnFinding(f, rows[f.place], rule, told.together, own)
             for f in told.found
             if own or f.kind != "converts_badly"
         ]
     best = strongest([f.finding for f in found])
-    return [next(f for f in found if f.finding is b) for b in best]
+    return OwnFindings([next(f for f in found if f.finding is b) for b in best], holding)
 
 
 def _shown(rows: Mapping[int | None, PageRow]) -> list[PageRow]:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Hashable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from typing import Literal
 
 from django.db.models import Count, Sum
 
-from clabo.conversions.lens import Lens
+from clabo.conversions.lens import Lens, read_lens
 from clabo.conversions.queries import rules_of
 from clabo.conversions.selecting import Inventory, success_pages
 from clabo.core import rules
@@ -27,13 +27,14 @@ from clabo.core.evidence import (
     pool_small,
     rate_intervals,
 )
-from clabo.core.findings import Findings, LandingPage, Returned, findings
+from clabo.core.findings import KINDS, Findings, Kind, LandingPage, Returned, findings
 from clabo.events.daysums import of_days
 from clabo.events.models import Page, TrafficDay
 from clabo.problems import Problem
 from clabo.reports.delays import add_to_come, delays_of, still_to_come
 from clabo.reports.narrow import counts_of_people
 from clabo.reports.rows import ReportRow, add_credits, add_rates, add_returns
+from clabo.reports.standing import key_of, said_before
 from clabo.reports.visitors import add_visitors
 from clabo.spend.joining import Joined, Paid, joined, paid_under
 
@@ -112,9 +113,21 @@ def page_table(lens: Lens, with_before: bool = False, with_visitors: bool = Fals
         joined(lens.site, lens.first, lens.last),
         before,
         # People are in an audience for what they did: among them no page is judged by it.
-        findings([judged(r) for r in ranked if lens.people is None], lens.site.margin),
+        findings(
+            [judged(r) for r in ranked if lens.people is None], lens.site.margin, said=_said(lens, ranked)
+        ),
         still_to_come(known, together.by_day),
     )
+
+
+def _said(lens: Lens, rows: Sequence[PageRow]) -> list[tuple[Kind, int]]:
+    """What Today, which looks as a lens does that nobody has changed, has said of these pages by the same conversion."""
+    usual = read_lens(lens.site)
+    if lens.rule is None or replace(lens, rule=usual.rule) != usual:
+        return []
+    before, rule = said_before(lens.site), lens.rule.pk
+    pages = [(place, r.page.pk) for place, r in enumerate(rows) if r.page]
+    return [(kind, place) for place, pk in pages for kind in KINDS if key_of(kind, rule, pk) in before]
 
 
 def _ranked(rows: dict[int | None, PageRow]) -> tuple[list[PageRow], list[PageRow]]:

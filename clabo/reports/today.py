@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -22,6 +22,7 @@ from clabo.monitoring.forgery import Suspicion, suspicions
 from clabo.reports.goals import OwnFinding, own_findings
 from clabo.reports.mending import ToMend, to_mend
 from clabo.reports.moves import BestPlace, best_place
+from clabo.reports.standing import said_before
 from clabo.reports.yesterday import Yesterday, yesterday
 from clabo.sites.models import Site
 from clabo.splits.results import Result
@@ -55,6 +56,9 @@ class Today:
     overdue: Sequence[Result]
     lens: Lens
     findings: Sequence[OwnFinding]
+    # Findings that were said before, each with since when; and the keys of all that hold now.
+    said: Mapping[str, datetime]
+    holding: Collection[str]
     # Where the next euro is best spent, and the largest audience that nobody has taken out.
     move: BestPlace | None
     unused: Unused | None
@@ -78,7 +82,9 @@ def today(site: Site, now: datetime | None = None) -> Today:
     answered = silenced(site, now.astimezone(site.zone).date())
     move = best_place(lens)
     unused = _unused(site)
-    findings = [f for f in own_findings(lens) if page_key(f) not in answered]
+    said = said_before(site)
+    told = own_findings(lens, said)
+    findings = [f for f in told.shown if f.key not in answered]
     ends = [r for r in mend.running if test_key(r) not in answered]
     stakes, about = _weighed(site, findings, ends)
     if move:
@@ -99,6 +105,8 @@ def today(site: Site, now: datetime | None = None) -> Today:
         overdue=[r for r in ends if r.verdict.params.get("overdue")],
         lens=lens,
         findings=findings,
+        said=said,
+        holding=told.holding,
         move=move if move and move.key not in answered else None,
         unused=unused if unused and audience_key(unused) not in answered else None,
         stakes=stakes,
@@ -107,11 +115,6 @@ def today(site: Site, now: datetime | None = None) -> Today:
         changed=sorted((v for versions in changes.values() for v in versions), key=lambda v: v.made_at)[::-1],
         yesterday=yesterday(site, now),
     )
-
-
-def page_key(found: OwnFinding) -> str:
-    """What decisions about a finding are kept by."""
-    return f"{found.finding.kind}:{found.rule.pk}:{found.row.page.pk if found.row.page else 0}"
 
 
 def test_key(result: Result) -> str:
@@ -132,7 +135,7 @@ def _weighed(
     stakes: dict[str, Decimal] = {}
     about: dict[str, str] = {}
     for f in findings:
-        key = page_key(f)
+        key = f.key
         about[key] = page_about(f.finding.kind, f.row.page.path if f.row.page else "")
         if f.finding.kind != "converts_badly":
             stakes[key] = abs(f.finding.profit)

@@ -16,6 +16,7 @@ from clabo.outputs.answering import FILES, as_table
 from clabo.problems import Problem
 from clabo.reports.outcomes import outcomes
 from clabo.reports.rail import keep, rail
+from clabo.reports.standing import note_said
 from clabo.reports.today import audience_key, today
 from clabo.reports.today_schemas import (
     AnswerIn,
@@ -49,6 +50,7 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
     t = today(site)
     m = t.mend
     keep(site, m)
+    note_said(site, t.said, [f.key for f in t.findings], t.holding, t.now)
     return TodayOut(
         now=t.now,
         to_mend=m.count,
@@ -124,7 +126,9 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
         spend_unjoined=m.spend.unjoined,
         decided=[test_note(r, t.stakes) for r in t.decided],
         overdue=[test_note(r, t.stakes) for r in t.overdue],
-        findings=[page_note(f, f.row.page, t.stakes) for f in t.findings if f.row.page],
+        findings=[
+            page_note(f, f.row.page, t.stakes, t.said.get(f.key, t.now)) for f in t.findings if f.row.page
+        ],
         move=move_note(t.move, t.stakes) if t.move else None,
         unused=AudienceNote(
             key=audience_key(t.unused),

@@ -15,7 +15,7 @@ from clabo.events.models import Page
 from clabo.install.coverage import Covered
 from clabo.reports.goals import OwnFinding
 from clabo.reports.moves import BestPlace, Place, Since
-from clabo.reports.today import page_key, test_key
+from clabo.reports.today import test_key
 from clabo.reports.yesterday import Yesterday
 from clabo.shapes import IntervalOut, Shape, finite, interval_out, known_interval
 from clabo.sites.schemas import WaitingSettings
@@ -55,6 +55,8 @@ class PageNote(Shape):
     """A finding among the landing pages of the last 28 days."""
 
     key: str
+    # When it was first said; it is said until it no longer holds.
+    since: datetime
     stake: Decimal | None
     kind: Literal["loses_money", "earns", "converts_badly"]
     page_id: int
@@ -304,10 +306,11 @@ def _money(amount: Decimal | None) -> Decimal | None:
     return None if amount is None else round(amount, 2)
 
 
-def page_note(f: OwnFinding, page: Page, stakes: Mapping[str, Decimal]) -> PageNote:
+def page_note(f: OwnFinding, page: Page, stakes: Mapping[str, Decimal], since: datetime) -> PageNote:
     return PageNote(
-        key=page_key(f),
-        stake=_money(stakes.get(page_key(f))),
+        key=f.key,
+        since=since,
+        stake=_money(stakes.get(f.key)),
         kind=f.finding.kind,
         page_id=page.pk,
         path=page.path,

@@ -97,7 +97,7 @@ class Plan:
 
 def _winsorised(sums: tuple[Floats, Floats], zeros: tuple[int, int], level: float) -> Interval:
     """Welch's interval of the difference of means, the largest values cut to one limit for both arms."""
-    cut = winsorise([of[of > 0] for of in sums], WINSORISED)
+    cut = winsorise([of[of > 0] for of in sums], WINSORISED, least=1)
     moments = []
     for values, plain, none in zip(cut, sums, zeros, strict=True):
         n = len(plain) + none

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import socket
+import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -252,3 +255,43 @@ class Hits(ClearedCase):
                 self.assertIn(b" 204 ", say(port, said, until=b"204"))
         self.kept()
         self.assertEqual((len(self.networks), "" in self.networks, self.long_way), (3, True, 0))
+
+
+class Shared(SimpleTestCase):
+    def test_two_processes_on_one_port(self) -> None:
+        """Each answers, and when one ends the other goes on."""
+        with socket.socket() as free:
+            free.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEPORT, 1)
+            free.bind(("127.0.0.1", 0))
+            port = free.getsockname()[1]
+            words = ("manage.py", "serve", "--port", str(port), "--share-port", "--application", APPLICATION)
+            both = [subprocess.Popen([sys.executable, *words]) for _ in range(2)]
+            self.addCleanup(lambda: [p.kill() or p.wait() for p in both])
+            seen: set[int] = set()
+            end = time.monotonic() + 30
+            while len(seen) < 2 and time.monotonic() < end:
+                seen |= self.who(port)
+            self.assertEqual(seen, {p.pid for p in both})
+            both[0].terminate()
+            both[0].wait()
+            self.assertEqual({pid for _ in range(20) for pid in self.who(port)}, {both[1].pid})
+
+    def who(self, port: int) -> set[int]:
+        try:
+            said = say(port, b"GET / HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n", until=b"never")
+        except ConnectionRefusedError:
+            time.sleep(0.1)
+            return set()
+        return {int(said.rpartition(b"\r\n")[2])} if b" 200 " in said else set()
+
+
+APPLICATION = f"{__name__}:tells_its_number"
+
+
+async def tells_its_number(scope: Any, receive: Any, send: Any) -> None:
+    """Answers with the number of its process."""
+    if scope["type"] == "http":
+        body = str(os.getpid()).encode()
+        headers = [(b"content-length", str(len(body)).encode())]
+        await send({"type": "http.response.start", "status": 200, "headers": headers})
+        await send({"type": "http.response.body", "body": body})

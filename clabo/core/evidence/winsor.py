@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 
-def winsorise(samples: Sequence[ArrayLike], share: float = 0.01) -> list[NDArray[np.float64]]:
+def winsorise(samples: Sequence[ArrayLike], share: float = 0.01, least: int = 0) -> list[NDArray[np.float64]]:
     """The samples with their largest values cut to one limit that is common to all.
 
     The limit is the value that at most `share` of all that are not nought lie above; one for all arms, so that none is
@@ -21,6 +21,9 @@ def winsorise(samples: Sequence[ArrayLike], share: float = 0.01) -> list[NDArray
         For each arm what those brought who brought anything.
     share : float
         Of all values, between 0 and ½.
+    least : int
+        So many at least are cut, where that leaves half of them: a share of few values is none, and there a single one
+        decides most.
 
     Returns
     -------
@@ -35,6 +38,8 @@ def winsorise(samples: Sequence[ArrayLike], share: float = 0.01) -> list[NDArray
     --------
     >>> [cut.tolist() for cut in winsorise([[1, 2, 3, 900], [2, 2, 3, 4]], share=0.2)]
     [[1.0, 2.0, 3.0, 4.0], [2.0, 2.0, 3.0, 4.0]]
+    >>> [cut.tolist() for cut in winsorise([[1, 2, 900], [3]], least=1)]
+    [[1.0, 2.0, 3.0], [3.0]]
     """
     if not 0 < share < 0.5:
         raise ValueError("share: must lie between 0 and ½")
@@ -42,6 +47,7 @@ def winsorise(samples: Sequence[ArrayLike], share: float = 0.01) -> list[NDArray
     every = np.concatenate(arrays) if arrays else np.zeros(0)
     if not every.size:
         return arrays
-    place = every.size - int(every.size * share) - 1
+    many = max(int(every.size * share), min(least, every.size // 2))
+    place = every.size - many - 1
     limit = np.partition(every, place)[place]
     return [np.minimum(sample, limit) for sample in arrays]

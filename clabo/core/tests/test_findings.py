@@ -62,6 +62,23 @@ class Findings(TestCase):
         others = [made("loses_money", -100, 50), made("earns", 20, 0), made("converts_badly", -5000, 3)]
         self.assertEqual(strongest([*others, badly, most, worst]), [worst, most, badly])
 
+    def test_what_was_said_goes_on_until_it_no_longer_holds(self) -> None:
+        pages = [page(0, 500, (), 470), *[page(20, 500) for _ in range(99)]]
+        self.assertEqual(findings(pages).found, [])
+        said = findings(pages, said=[("loses_money", 0)])
+        self.assertEqual([(f.kind, f.place, f.said) for f in said.found], [("loses_money", 0, True)])
+        self.assertEqual(said.holding, {("loses_money", 0)})
+        # Of another page or another kind, or where chance might well have brought it, it changes nothing.
+        self.assertEqual(findings(pages, said=[("loses_money", 1), ("earns", 0)]).found, [])
+        likely = [page(0, 500, (), 100), *pages[1:]]
+        self.assertEqual(findings(likely, said=[("loses_money", 0)]).found, [])
+        # It gives way to what matters twice as much, and to nothing less.
+        for spend, place in ((700, 0), (1000, 1)):
+            both = [page(0, 500, (), 470), page(0, 500, (), spend)]
+            found = findings(both, said=[("loses_money", 0)])
+            self.assertEqual([f.place for f in found.found], [place])
+            self.assertEqual(found.holding, {("loses_money", 0), ("loses_money", 1)})
+
     def test_pages_that_are_meant_to_be_left_and_thin_ones(self) -> None:
         pages = [
             page(500, 5000),

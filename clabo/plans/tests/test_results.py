@@ -10,14 +10,18 @@ from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
 from django.db import connection
+from django.test import SimpleTestCase
 from django.test.utils import CaptureQueriesContext
 from scipy.stats import chi2, gamma
 
+from clabo.core.evidence import Spread, ValueSums, return_interval
 from clabo.delivery.spending import read_now
 from clabo.events.models import Visit
 from clabo.network.running import Clicked
 from clabo.plans.models import AdPlan
+from clabo.plans.results import Brought, _return_to_say, _side
 from clabo.plans.tests.case import MARK, PlansCase
+from clabo.sites.models import Site
 from clabo.testing.jobs import run_jobs
 
 
@@ -192,3 +196,19 @@ class Results(PlansCase):
         )
         [row] = self.member.ask("GET", "/plans")
         self.assertEqual((row["state"], row["cost"]), ("draft", "0"))
+
+
+class ReturnSaid(SimpleTestCase):
+    def test_it_goes_on_while_nineteen_in_twenty_would_have_it_so(self) -> None:
+        """25 conversions worth 1 each: at least 16.2 at 95 %, 12 at the level at which it may be said on any day."""
+
+        def at(cost: int, before: str = "") -> str:
+            plan = AdPlan(site=Site(), return_said=before)
+            worths = ValueSums.of([1.0] * 25)
+            total = Brought(cost=Decimal(cost), worths=worths, spread=Spread.of([worths], 1.0, True))
+            total.roas_interval = return_interval(worths, cost, total.spread)
+            return str(_side(_return_to_say(plan, total), 1.0))
+
+        self.assertEqual([at(cost) for cost in (11, 15, 25, 40, 50)], ["pays", "", "", "", "loses"])
+        self.assertEqual([at(cost, "pays") for cost in (15, 17, 40)], ["pays", "", ""])
+        self.assertEqual([at(cost, "loses") for cost in (15, 36, 40)], ["", "", "loses"])

@@ -8,10 +8,14 @@ from uuid import uuid4
 
 from django.test import TestCase
 
+from clabo.conversions.lens import read_lens
 from clabo.core.splits import assign
 from clabo.delivery.models import AdChannel, Report
+from clabo.events.models import Page
 from clabo.ingest.models import Attendance, InboxBatch
 from clabo.monitoring.tags import watch_site
+from clabo.reports.goals import own_findings, set_goal
+from clabo.reports.models import StandingFinding
 from clabo.reports.today import Today, today
 from clabo.reports.yesterday import yesterday
 from clabo.splits.models import SplitTest
@@ -62,6 +66,34 @@ class Said(TestCase):
         answer = self.member.ask("GET", "/today")
         self.assertEqual((answer["stopped_total"], answer["quiet"][0]["name"]), (2, "booking"))
         self.assertEqual((answer["to_mend"], self.member.ask("GET", "/rail")["to_mend"]), (3, 3))
+
+    def test_a_finding_is_said_until_it_no_longer_holds(self) -> None:
+        rule = make_rule(self.site, "/thanks", name="order", category="purchase")
+        at = self.now - timedelta(days=2)
+
+        def entered(first: int, visitors: int, *paths: str) -> None:
+            receive([h for n in range(visitors) for h in walk(self.site, first + n, at, *paths, step=5)])
+
+        def said() -> list[tuple[str, str]]:
+            return [(f["path"], f["since"]) for f in self.member.ask("GET", "/today")["findings"]]
+
+        entered(1000, 40, "/good", "/thanks")
+        entered(2000, 80, "/good")
+        entered(3000, 40, "/poor")
+        for page in Page.objects.filter(site=self.site, path__in=("/good", "/poor")):
+            set_goal(self.site, page.pk, rule.pk)
+        ((path, since),) = said()
+        self.assertEqual(path, "/poor")
+        # What has come since would not be enough to say it, and is not enough to take it back; on Pages as on Today.
+        entered(4000, 3, "/poor", "/thanks")
+        self.assertEqual(own_findings(read_lens(self.site)).shown, [])
+        self.assertEqual(said(), [(path, since)])
+        self.assertEqual(
+            [f["kind"] for f in self.member.ask("GET", "/pages")["findings"]], ["converts_badly"]
+        )
+        self.assertEqual(self.member.ask("GET", "/pages?period=14d")["findings"], [])
+        entered(5000, 12, "/poor", "/thanks")
+        self.assertEqual((said(), StandingFinding.objects.count()), ([], 0))
 
     def test_a_channel_that_does_not_answer_or_refuses(self) -> None:
         rule = make_rule(self.site, "/thanks")

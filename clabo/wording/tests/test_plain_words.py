@@ -9,7 +9,16 @@ from unittest import TestCase
 
 ROOT = Path(__file__).parents[3]
 BANNED = (
-    *("take out", "take it out", "put away", "let it rest", "throw away", "throw it away", "taken over"),
+    *(
+        "take out",
+        "take it out",
+        "taken out",
+        "put away",
+        "let it rest",
+        "throw away",
+        "throw it away",
+        "taken over",
+    ),
     *("take a variant over", "back into the list", "let it go on so", "set aside", "ask again in a week"),
     *("made up", "made-up", "background work", "look again", "tired of it", "cut to size", "each saw it"),
     *("told apart", "cost of one", "cost for one", "by lot", "at nought", "whoever", "take back"),

@@ -10,7 +10,7 @@ from clabo.config import server
 
 
 class Command(BaseCommand):
-    """manage.py serve [--host ADDRESS] [--port NUMBER] [--application MODULE:NAME]"""
+    """manage.py serve [--host ADDRESS] [--port NUMBER] [--share-port] [--application MODULE:NAME]"""
 
     help = "Serve the interface, the API and the collector until stopped."
     # What an app has registered wrongly must not be served.
@@ -19,7 +19,12 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--host", default="127.0.0.1")
         parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument(
+            "--share-port",
+            action="store_true",
+            help="Other servers listen on the same port; the system deals them connections.",
+        )
         parser.add_argument("--application", default="clabo.config.asgi:application")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        server.run(options["application"], options["host"], options["port"])
+        server.run(options["application"], options["host"], options["port"], options["share_port"])

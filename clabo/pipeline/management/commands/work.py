@@ -25,6 +25,8 @@ class Command(BaseCommand):
     """Runs the pipeline, and beside it, so that hits never wait for it, what else has been asked for."""
 
     help = "Process received hits and recounts until stopped."
+    # The server has looked at everything when it started, and hits wait for the worker.
+    requires_system_checks: list[str] = []
 
     def handle(self, *args: Any, **options: Any) -> None:
         stopping = threading.Event()

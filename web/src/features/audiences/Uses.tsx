@@ -211,7 +211,7 @@ function Files({ siteId, audience }: Omit<Props, "canEdit">) {
       )}
       {!!takings.data?.length && (
         <div>
-          <h3 className="text-lead">Taken out before</h3>
+          <h3 className="text-lead">Exported before</h3>
           <ul className="text-small">
             {takings.data.slice(0, 8).map((t) => (
               <li key={t.at} className="flex gap-3 border-b py-1">

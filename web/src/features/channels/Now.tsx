@@ -32,7 +32,7 @@ export function Now({ siteId, channel, canEdit }: Props) {
       data(
         client.DELETE("/api/sites/{site_id}/uses/{use_id}", { params: { path: { site_id: siteId, use_id: useId } } }),
       ),
-    onSuccess: () => toast("All of them are taken out there; then it goes."),
+    onSuccess: () => toast("All of them are being removed there; then the channel is deleted."),
     onError: (error) => toast.error(error.message),
     onSettled: again,
   });

@@ -13,7 +13,7 @@ export function WhoIsThere({ use }: { use: AudienceUse }) {
     ) : (
       <>no file taken yet</>
     );
-  if (use.ending) return <>being taken out there</>;
+  if (use.ending) return <>being removed there</>;
   const under = use.wanted == null || use.done_at == null || use.there + use.refused !== use.wanted;
   return (
     <>

@@ -158,7 +158,7 @@ export function OverTime({ siteId, lens, pages, measure, grain, choose }: Props)
           noted={new Set(listed.map(place))}
           chosen={chosen}
           choose={setChosen}
-          label={`${how.name(read)} over ${points.length} ${grain === "week" ? "weeks" : "days"}; the numbers are in the file that can be taken out`}
+          label={`${how.name(read)} over ${points.length} ${grain === "week" ? "weeks" : "days"}; the numbers are in the exported file`}
         />
       </Pictured>
       <p className="min-h-6 text-small" aria-live="polite">

@@ -18,7 +18,7 @@ const SAYS: Record<Finding["verdict"], (more: string, found: Found) => string> =
     found.stopped
       ? "The tag is gone from the page. Paste the line from Install into its head again."
       : found.last_hit_at
-        ? "The tag is not in the page’s text, but hits come from it: another script puts it in, or it was taken out since the last one."
+        ? "The tag is not in the page’s text, but hits come from it: another script puts it in, or it was removed since the last one."
         : "The tag is not in the page. Paste the line from Install into its head.",
   twice: (more) => `The tag is in the page ${more}. Remove all but one.`,
   old_key: (more) => `A tag with the key ${more} is in the page. It is not this site’s: remove it.`,

@@ -97,7 +97,7 @@ function Spent({ parts }: { parts: ReactNode }) {
           params: { path: { site_id: siteId, import_id: b.id } },
         }),
       ),
-    onSuccess: (_, b) => toast(`${count(b.rows)} rows of ${b.file_name} are out again.`),
+    onSuccess: (_, b) => toast(`${count(b.rows)} rows of ${b.file_name} are removed.`),
     onError: (error) => toast.error(error.message),
     onSettled: () => makeStale(queries, siteId, ...REPORTS),
   });
@@ -301,9 +301,9 @@ function Imports({ now, simulated, canEdit, undo }: ImportsProps) {
               head: <span className="sr-only">Undo</span>,
               cell: (b) =>
                 b.state === "undone" ? (
-                  "taken out again"
+                  "undone"
                 ) : canEdit ? (
-                  <Button kind="quiet" aria-label={`Take ${b.file_name} out again`} onClick={() => undo(b)}>
+                  <Button kind="quiet" aria-label={`Remove ${b.file_name}`} onClick={() => undo(b)}>
                     Remove
                   </Button>
                 ) : null,

@@ -137,7 +137,7 @@ function money(r: Result): Fact[] {
           },
           {
             name: "top 1 % winsorised",
-            hint: "The same with the largest 1 % of values cut to one limit: if it says something else, a few orders decide.",
+            hint: "The same with the largest 1 % of values, at least one, cut to one limit: if it says something else, a few orders decide.",
             value: range(a.value_winsorised),
           },
         ],

@@ -1,6 +1,6 @@
 /** What the evidence allows to decide: tests first, for they cost traffic while they run. */
 import type { Schemas } from "../../api/client";
-import { count, many, money, percent, several, times, words } from "../../lib/format";
+import { count, day, dayOf, many, money, percent, several, times, words } from "../../lib/format";
 import { Said } from "../pages/Findings";
 import { decidedHead } from "../splits/verdict";
 import type { Note } from "./note";
@@ -45,6 +45,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       : `“${words(f.counting)}”, for it has no goal of its own`;
     const roas = f.roas_interval;
     const rate = f.conversion_rate;
+    const since = dayOf(new Date(f.since)) < dayOf(new Date(t.now)) ? ` Said since ${day(f.since)}.` : "";
     notes.push({
       key: `${f.kind} ${f.page_id}`,
       about: f.key,
@@ -64,8 +65,8 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       ),
       why:
         f.kind === "converts_badly"
-          ? `Last 28 days, judged by ${counted}: ${count(f.converted)} of ${count(f.entries)} visits that began there, so between ${percent(rate?.low)} and ${percent(rate?.high)}.`
-          : `Last 28 days, judged by ${counted} by last paid touch: between ${times(roas?.low)} and ${times(roas?.high)} of what was spent came back; ${times(t.break_even_roas)} pays for the ads.`,
+          ? `Last 28 days, judged by ${counted}: ${count(f.converted)} of ${count(f.entries)} visits that began there, so between ${percent(rate?.low)} and ${percent(rate?.high)}.${since}`
+          : `Last 28 days, judged by ${counted} by last paid touch: between ${times(roas?.low)} and ${times(roas?.high)} of what was spent came back; ${times(t.break_even_roas)} pays for the ads.${since}`,
       to: "pages",
       search: { open: f.page_id },
       go: "Open page",
@@ -85,10 +86,10 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
           , and nobody has used it.
         </>
       ),
-      why: "It has never been taken out. Show them an ad, or leave them out of one.",
+      why: "It has never been exported or given to a channel. Show them an ad, or leave them out of one.",
       to: "audiences/$audienceId",
       test: t.unused.id,
-      go: "See the audience",
+      go: "Open audience",
     });
   // Most money first; what no money is known of after it, in the order in which it was found.
   return notes
