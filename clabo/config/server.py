@@ -151,14 +151,10 @@ class PatientToAPoint(HttpToolsProtocol):
             return False
         if self.cycle is not None and not self.cycle.response_complete:
             return False
-        for name, value in self.headers:
-            if name == b"content-length":
-                break
-        else:
-            return False
-        parser = self.parser
+        told, parser = dict(self.headers).get(b"content-length"), self.parser
         return (
-            int(value) <= MAX_BODY
+            told is not None
+            and int(told) <= MAX_BODY
             and parser.get_method() == b"POST"
             and parser.should_keep_alive()
             and not parser.should_upgrade()

@@ -255,7 +255,7 @@ _HALF = re.compile(
 
 def cleaned(body: bytes) -> bytes:
     """`body` without NUL and lone surrogates in its texts, neither of which the database takes; else the same."""
-    if b"\\u" not in body and b"\x00" not in body:
+    if b"\\" not in body and b"\x00" not in body:
         return body
     if b"\\ud" in body or b"\\uD" in body:
         body = _HALF.sub(rb"\\ufffd", body)

@@ -19,9 +19,12 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
+from struct import Struct
 
 import psycopg
 from django.db import DatabaseError, InterfaceError, connection
+from psycopg.pq import ExecStatus, Format
+from psycopg.pq.abc import PGresult
 
 from clabo.ingest.beacon import Envelope, pack, unpack
 from clabo.ingest.models import InboxBatch
@@ -79,13 +82,14 @@ def _store(rows: Iterable[Row]) -> None:
 class Writer:
     """Inserts rows by one prepared statement on a connection of its own, committed on return.
 
-    Not through the ORM, which took a sixth of the collector's time; no other path is as hot as this one.
+    Neither the ORM nor a cursor: together they took a quarter of the collector's time, and no other path is as hot.
     """
 
-    _INSERT = (
-        "INSERT INTO ingest_inboxbatch (site_id, payload, requests, received_at) "
-        "SELECT *, now() FROM unnest(%s::bigint[], %s::bytea[], %s::integer[])"
+    _ROW = (
+        b"INSERT INTO ingest_inboxbatch (site_id, payload, requests, received_at) VALUES ($1, $2, $3, now())"
     )
+    # bigint, bytea, integer (pg_type.dat), all of them sent as bytes.
+    _TYPES, _BINARY = (20, 17, 23), (Format.BINARY,) * 3
     _FROM_DJANGO = ("dbname", "user", "password", "host", "port", "options", "connect_timeout")
 
     def __init__(self) -> None:
@@ -98,18 +102,32 @@ class Writer:
                 stated = connection.get_connection_params()
                 wanted = {key: stated[key] for key in self._FROM_DJANGO if key in stated}
                 self._connection = psycopg.connect(**wanted, autocommit=True)
-            self._connection.execute(
-                self._INSERT, [list(column) for column in zip(*rows, strict=True)], prepare=True, binary=True
-            )
+                self._do(self._connection.pgconn.prepare(b"row", self._ROW, self._TYPES))
+            connected = self._connection.pgconn
+            if len(rows) > 1:
+                self._do(connected.exec_(b"BEGIN"))
+            for site_id, payload, requests in rows:
+                values = [_BIGINT(site_id), payload, _INTEGER(requests)]
+                self._do(connected.exec_prepared(b"row", values, self._BINARY))
+            if len(rows) > 1:
+                self._do(connected.exec_(b"COMMIT"))
         except psycopg.Error:
             self.close()
             raise
+
+    @staticmethod
+    def _do(done: PGresult) -> None:
+        if done.status != ExecStatus.COMMAND_OK:
+            raise psycopg.errors.error_from_result(done)
 
     def close(self) -> None:
         """Give the connection up."""
         if self._connection is not None:
             self._connection.close()
             self._connection = None
+
+
+_BIGINT, _INTEGER = Struct(">q").pack, Struct(">i").pack
 
 
 class Spool:

@@ -89,8 +89,8 @@ class Headers(SimpleTestCase):
             except ConnectionError:
                 return False
 
-        few = server.Idle(of_one=4, in_all=100)
-        with patch.object(server, "idle", few), serving(echo) as port:
+        few = server.Crowd(of_one=4, in_all=100)
+        with patch.object(server, "crowd", few), serving(echo) as port:
 
             def connected() -> socket.socket:
                 made = socket.create_connection(("127.0.0.1", port), timeout=5)
@@ -107,28 +107,37 @@ class Headers(SimpleTestCase):
             self.assertEqual(sum(map(asked, crowd)), 3)
 
     def test_who_is_owed_an_answer_does_not(self) -> None:
-        idle = server.Idle(of_one=2, in_all=3)
         ended: list[int] = []
 
         class Connection:
             def __init__(self, number: int) -> None:
-                self.number = number
+                self.number, self.heard, self.is_owed = number, float(number), False
 
             def end(self) -> None:
                 ended.append(self.number)
+                crowd.remove(self, "abb"[self.number % 3])  # type: ignore[arg-type]
 
-        made: list[Any] = [Connection(n) for n in range(6)]
-        for n, of in enumerate(("a", "a", "b")):
-            idle.add(made[n], of)
-        idle.remove(made[0])
-        idle.add(made[3], "a")
-        self.assertEqual(ended, [])
-        idle.add(made[4], "c")
-        idle.add(made[5], "b")
-        self.assertEqual(ended, [1, 2])
+        crowd = server.Crowd(of_one=2, in_all=4)
+        made: list[Any] = [Connection(n) for n in range(8)]
+        made[0].is_owed = True
+        for n in (
+            0,
+            3,
+            6,
+        ):  # of one address: 3 is silent longest of those that are owed nothing, 6 has come last
+            crowd.add(made[n], "a")
+        self.assertEqual(ended, [])  # two idle ones are not too many
+        made[0].is_owed, made[0].heard = False, 10.0
+        crowd.add(made[1], "b")
+        crowd.add(made[2], "b")
+        self.assertEqual(ended, [1])  # of all
+        made[0].is_owed = True
+        crowd.remove(made[6], "a")
+        crowd.remove(made[6], "a")
         for one in made:
-            idle.remove(one)
-        self.assertEqual((len(idle._all), len(idle._of)), (0, 0))
+            crowd.remove(one, "a")
+            crowd.remove(one, "b")
+        self.assertEqual((crowd._count, dict(crowd._of)), (0, {}))
 
 
 class Hits(ClearedCase):
