@@ -10,13 +10,13 @@ from pathlib import Path
 
 import django
 
-os.environ.setdefault("DJANGO_SETTINGS_MODULE", "clabo.config.settings")
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "clabo.platform.config.settings")
 django.setup()
 
 from django.core.management import call_command  # noqa: E402
 from django.db import connection  # noqa: E402
 
-from clabo.sites.models import Site  # noqa: E402
+from clabo.setup.sites.models import Site  # noqa: E402
 from clabo.testing.traffic import HOST, make_rule, make_site  # noqa: E402
 
 

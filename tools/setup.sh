@@ -85,7 +85,7 @@ front_end() {
   # The API's document, and so the front end's types, come from all of Clabo's Python.
   local print; print=$(find clabo -name tests -prune -o -name '*.py' -print0 | sort -z | xargs -0 cat | sha256sum | cut -c1-16)
   if ! is_done openapi "$print" || [ ! -f web/openapi.gen.json ] || [ ! -f tag/src/kinds.gen.ts ]; then
-    .venv/bin/python manage.py export_openapi_schema --api clabo.config.api.api --output web/openapi.gen.json \
+    .venv/bin/python manage.py export_openapi_schema --api clabo.platform.config.api.api --output web/openapi.gen.json \
       && .venv/bin/python manage.py tag_types --output tag/src/kinds.gen.ts || die "the API's document could not be made."
     mark_done openapi "$print"
   fi
@@ -127,7 +127,7 @@ leftovers() {
   for p in "$state"/supervisor "$state"/processes/*; do
     [ -f "$p" ] || continue
     pid=$(cat "$p")
-    if [ -n "$pid" ] && tr '\0' ' ' < "/proc/$pid/cmdline" 2>/dev/null | grep -qE "manage.py|supervise.py|clabo.network" \
+    if [ -n "$pid" ] && tr '\0' ' ' < "/proc/$pid/cmdline" 2>/dev/null | grep -qE "manage.py|supervise.py|practice_network" \
         && [ "$(readlink "/proc/$pid/cwd" 2>/dev/null)" = "$here" ]; then
       kill -TERM "$pid" 2>/dev/null && found=0
     else rm -f "$p"; fi

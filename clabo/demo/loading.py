@@ -16,46 +16,46 @@ from zoneinfo import ZoneInfo
 from django.conf import settings
 from django.db import connection, transaction
 
-from clabo.accounts.models import Membership, User, Workspace
-from clabo.accounts.services import make_user
-from clabo.adside.services import set_ad_side
-from clabo.audiences.lists import make_list, put_on
-from clabo.audiences.models import Audience
-from clabo.audiences.services import AudienceContent, make_audience
-from clabo.bridges.services import save_link
-from clabo.columns.services import make_column
-from clabo.conversions.models import Conversion, ConversionRule
-from clabo.conversions.services import RuleContent, make_rule
-from clabo.core.addresses import host_of
-from clabo.core.identities import digest
+from clabo.collect.bridges.services import save_link
+from clabo.collect.events.models import Visit
+from clabo.collect.ingest.beacon import Envelope
+from clabo.collect.ingest.directory import TagSite, tag_site
+from clabo.collect.ingest.inbox import store
+from clabo.collect.install.coverage import list_pages
+from clabo.collect.pictures.queries import landing_pages
+from clabo.collect.pictures.services import store_look as keep_look
+from clabo.collect.pictures.taking import take
+from clabo.collect.pictures.tasks import have_taken
+from clabo.collect.pipeline import runner
+from clabo.collect.presence.merging import merge
+from clabo.collect.presence.trails import closed_and_unpacked, pack
+from clabo.core.pages.addresses import host_of
+from clabo.core.trust.identities import digest
 from clabo.demo import scenario
 from clabo.demo.channels import Ad, channel_files
 from clabo.demo.network import read_back, run_plans
 from clabo.demo.simulator import Clicks, Simulator
 from clabo.demo.site import Links, drawing, page_html
-from clabo.events.models import Visit
-from clabo.ingest.beacon import Envelope
-from clabo.ingest.directory import TagSite, tag_site
-from clabo.ingest.inbox import store
-from clabo.install.coverage import list_pages
-from clabo.monitoring.tags import watch_site
-from clabo.notes.services import write as write_note
-from clabo.paths.services import keep_path
-from clabo.pictures.queries import landing_pages
-from clabo.pictures.services import keep as keep_look
-from clabo.pictures.taking import take
-from clabo.pictures.tasks import have_taken
-from clabo.pipeline import runner
-from clabo.presence.merging import merge
-from clabo.presence.trails import closed_and_unpacked, pack
-from clabo.rehearsals.services import save_steps
-from clabo.saved.services import keep as keep_view
-from clabo.sites.models import Site
-from clabo.sites.services import change_site, make_site, set_hosts
-from clabo.spend import services as spend
-from clabo.splits.life import adopt, pause
-from clabo.splits.models import Deed, SplitTest
-from clabo.splits.services import Label, SplitContent, note, save_test
+from clabo.judge.attribution_reconciliation.services import set_ad_side
+from clabo.judge.columns.services import make_column
+from clabo.judge.notes.services import write as write_note
+from clabo.judge.paths.services import keep_path
+from clabo.judge.saved.services import save_view as keep_view
+from clabo.judge.splits.life import adopt, pause
+from clabo.judge.splits.models import Deed, SplitTest
+from clabo.judge.splits.services import Label, SplitContent, note, save_test
+from clabo.platform.accounts.models import Membership, User, Workspace
+from clabo.platform.accounts.services import make_user
+from clabo.setup.conversions.models import Conversion, ConversionRule
+from clabo.setup.conversions.services import RuleContent, make_rule
+from clabo.setup.monitoring.tags import watch_site
+from clabo.setup.rehearsals.services import save_steps
+from clabo.setup.sites.models import Site
+from clabo.setup.sites.services import change_site, make_site, set_hosts
+from clabo.use.audiences.lists import make_list, put_on
+from clabo.use.audiences.models import Audience
+from clabo.use.audiences.services import AudienceContent, make_audience
+from clabo.use.spend import services as spend
 
 T = TypeVar("T")
 Progress = Callable[[float, str], None]

@@ -11,21 +11,21 @@ from uuid import UUID
 import msgspec
 from django.conf import settings
 
-from clabo.accounts.models import User
-from clabo.audiences.models import Audience
-from clabo.conversions.models import ConversionRule
-from clabo.delivery import sending, spending, status
-from clabo.delivery.calling import Away, Declined, call
-from clabo.delivery.models import AdChannel, AudienceUse
+from clabo.collect.ingest.beacon import Beacon, BeaconEvent, Envelope, check
+from clabo.collect.ingest.directory import TagSite, tag_site
 from clabo.demo import scenario
 from clabo.demo.scenario import DemoPlan
 from clabo.demo.simulator import AGENTS
-from clabo.ingest.beacon import Beacon, BeaconEvent, Envelope, check
-from clabo.ingest.directory import TagSite, tag_site
-from clabo.plans import services
-from clabo.plans.content import CreativeContent, LineContent, PlanContent, as_asked, of_plan, slug
-from clabo.plans.models import AdPlan
-from clabo.sites.models import Site
+from clabo.platform.accounts.models import User
+from clabo.setup.conversions.models import ConversionRule
+from clabo.setup.sites.models import Site
+from clabo.use.audiences.models import Audience
+from clabo.use.delivery.adapters.calling import Away, Declined, call
+from clabo.use.delivery.models import AdChannel, AudienceUse
+from clabo.use.delivery.syncing import sending, spending, status
+from clabo.use.plans import services
+from clabo.use.plans.content import CreativeContent, LineContent, PlanContent, as_asked, of_plan, slug
+from clabo.use.plans.models import AdPlan
 
 NAME, SOURCE, CLICK_PARAMETER = "Practice network", "practice", "practiceclid"
 REPORTED = ("starter_kit_order", "guide_lead")

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
-from clabo.core.entrants import Device
+from clabo.core.splits.targeting import Device
 
 HOST = "brackenhive.example"
 CURRENCY, TIME_ZONE = "EUR", "Europe/Vienna"

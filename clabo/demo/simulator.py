@@ -13,12 +13,12 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 
-from clabo.core.identities import digest
-from clabo.core.splits import assign, with_held_out
+from clabo.collect.ingest.beacon import SERVERS_OWN, Beacon, BeaconElement, BeaconEvent, Envelope, check
+from clabo.collect.ingest.directory import TagSite
+from clabo.core.splits.assignment import assign, with_held_out
+from clabo.core.trust.identities import digest
 from clabo.demo import scenario
 from clabo.demo.scenario import BY_PATH, STREAMS, WANDER, WAYS, Act, DemoTest, Stream
-from clabo.ingest.beacon import SERVERS_OWN, Beacon, BeaconElement, BeaconEvent, Envelope, check
-from clabo.ingest.directory import TagSite
 
 AGENTS = {
     "desktop": "Mozilla/5.0 (X11; Linux x86_64) Demo/1.0",

@@ -7,8 +7,8 @@ from typing import Any
 
 from django.test import Client
 
-from clabo.accounts.models import Role
-from clabo.sites.models import Site
+from clabo.platform.accounts.models import Role
+from clabo.setup.sites.models import Site
 from clabo.testing.traffic import make_user
 
 

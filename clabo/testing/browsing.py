@@ -18,10 +18,10 @@ from django.db import connections
 from django.test import override_settings
 from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
-from clabo.chromium import ARGUMENTS
-from clabo.config import server
-from clabo.jobs.worker import JobWorker
-from clabo.pipeline import owing, runner
+from clabo.collect.pipeline import owing, runner
+from clabo.platform.chromium import ARGUMENTS
+from clabo.platform.config import server
+from clabo.platform.jobs.worker import JobWorker
 from clabo.testing.clearing import ClearedCase
 from clabo.testing.jobs import forget_jobs
 from clabo.testing.sessions import wait_for_others
@@ -151,7 +151,7 @@ class ClaboCase(ClearedCase):
             )
             with_url.enable()
             self.addCleanup(with_url.disable)
-            from clabo.config.asgi import Application
+            from clabo.platform.config.asgi import Application
 
             return Application()
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import connection
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from clabo.jobs.job import JOBS
+from clabo.platform.jobs.job import JOBS
 
 
 def run_jobs() -> None:

@@ -21,7 +21,7 @@ from unittest import TestCase
 import uvicorn
 from django.test import override_settings
 
-from clabo.network.api import make
+from practice_network.api import make
 
 KEY = "a-key-for-tests"
 
@@ -66,7 +66,7 @@ class Network:
     def start(self) -> None:
         """Serve, and wait until it answers."""
         if self._apart:
-            words = ["-m", "clabo.network", "--port", str(self.port), "--store", str(self.store)]
+            words = ["-m", "practice_network", "--port", str(self.port), "--store", str(self.store)]
             self.process = subprocess.Popen(
                 [sys.executable, *words], env={**os.environ, "CLABO_NETWORK_KEYS": KEY}
             )

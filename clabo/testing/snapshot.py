@@ -9,11 +9,11 @@ from typing import Any
 from django.core.cache import cache
 from django.db import connection, transaction
 
-from clabo.audiences import finding, packed, people
-from clabo.events import daysums
-from clabo.paths import reading
-from clabo.presence import atoms
-from clabo.splits import followed
+from clabo.collect.events import daysums
+from clabo.collect.presence import atoms
+from clabo.judge.paths import reading
+from clabo.judge.splits.analysis import exposure_cohorts
+from clabo.use.audiences.evaluation import finding, packed, people
 
 # Rows of these are the migrations', and stay where a test's are cleared.
 LEFT = ("django_migrations", "django_content_type", "auth_permission")
@@ -28,7 +28,7 @@ _REMEMBERED: tuple[dict[Any, Any], ...] = (
     people._sets,
     daysums._kept,
     daysums._sizes,
-    followed._together,
+    exposure_cohorts._together,
 )
 _kept: dict[str, tuple[date, Any, dict[str, bytes], dict[str, int]]] = {}
 

@@ -10,14 +10,14 @@ from uuid import uuid4
 import msgspec
 from django.db import connection
 
-from clabo.accounts import services
-from clabo.accounts.models import Membership, Role, User, Workspace
-from clabo.conversions.models import ConversionRule
-from clabo.ingest.beacon import Envelope, Refused, check
-from clabo.ingest.directory import TagSite, tag_site
-from clabo.ingest.inbox import store
-from clabo.pipeline import runner
-from clabo.sites.models import Consent, Site, SiteHost
+from clabo.collect.ingest.beacon import Envelope, Refused, check
+from clabo.collect.ingest.directory import TagSite, tag_site
+from clabo.collect.ingest.inbox import store
+from clabo.collect.pipeline import runner
+from clabo.platform.accounts import services
+from clabo.platform.accounts.models import Membership, Role, User, Workspace
+from clabo.setup.conversions.models import ConversionRule
+from clabo.setup.sites.models import Consent, Site, SiteHost
 
 BROWSER = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36"
 START = datetime(2026, 10, 5, 9, 0, tzinfo=UTC)

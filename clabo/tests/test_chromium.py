@@ -6,7 +6,7 @@ from unittest import TestCase
 
 from playwright.sync_api import CDPSession, sync_playwright
 
-from clabo.chromium import ARGUMENTS
+from clabo.platform.chromium import ARGUMENTS
 
 
 class Started(TestCase):

@@ -6,7 +6,7 @@ import logging
 from unittest import TestCase
 from unittest.mock import patch
 
-from clabo.logs import Bounded
+from clabo.platform.logs import Bounded
 
 
 class Causes(TestCase):
@@ -15,7 +15,7 @@ class Causes(TestCase):
 
     def test_so_many_a_minute_and_then_how_many_more_there_were(self) -> None:
         bounded = Bounded()
-        with patch("clabo.logs.time.monotonic") as clock:
+        with patch("clabo.platform.logs.time.monotonic") as clock:
             clock.return_value = 100.0
             written = [bounded.filter(self.record(1)) for _ in range(2300)]
             self.assertEqual((sum(written), written[: Bounded.MOST]), (Bounded.MOST, [True] * Bounded.MOST))

@@ -9,9 +9,9 @@ from unittest.mock import patch
 
 from django.core import checks
 
-from clabo import registry
-from clabo.pipeline.hooks import after_batch
-from clabo.registry import Registry
+from clabo.collect.pipeline.hooks import after_batch
+from clabo.platform import registry
+from clabo.platform.registry import Registry
 
 
 class Registering(TestCase):

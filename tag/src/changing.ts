@@ -1,4 +1,4 @@
-/** Makes what clabo/core/changes.py describes, and keeps it so while the page draws itself anew. */
+/** Makes what clabo/core/splits/changes.py describes, and keeps it so while the page draws itself anew. */
 import { tried } from "./safe";
 import type { Change, Node as Written } from "./settings";
 
@@ -16,7 +16,7 @@ export interface Made {
 
 /** What runs, loads or rules something by itself is nothing that a variant changes. */
 const NEVER = "script,style,template,noscript,link,meta,base";
-/** Where a change of one attribute would do more than it says, only these are changed (clabo/core/changes.py). */
+/** Where a change of one attribute would do more than it says, only these are changed (clabo/core/splits/changes.py). */
 const LINKS = "a,area";
 const PICTURES = "img,input[type=image]";
 const only = (change: Change) => (change.link ? LINKS : change.picture ? PICTURES : undefined);

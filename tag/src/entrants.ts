@@ -1,4 +1,4 @@
-/** Who may be in a test, as clabo/core/entrants.py decides it; both are held to entrant-vectors.json. */
+/** Who may be in a test, as clabo/core/splits/targeting.py decides it; both are held to entrant-vectors.json. */
 
 /** As the server has it for the tag. */
 export interface Entrants {

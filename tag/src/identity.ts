@@ -1,5 +1,5 @@
 /**
- * The hash of an e-mail address or customer id, the same as the server's (clabo/core/identities.py; both are held to
+ * The hash of an e-mail address or customer id, the same as the server's (clabo/core/trust/identities.py; both are held to
  * identity-vectors.json). Written out, for browsers give their own SHA-256 to secure pages only, and only later.
  */
 export type Identity = "email" | "id";

@@ -1,4 +1,4 @@
-/** Addresses compared the way the server stores pages (clabo/core/addresses.py); see page-vectors.json. */
+/** Addresses compared the way the server stores pages (clabo/core/pages/addresses.py); see page-vectors.json. */
 import type { Settings, Where } from "./settings";
 
 const encoded = (text: string) =>

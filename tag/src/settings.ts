@@ -1,6 +1,6 @@
 import type { Entrants } from "./entrants";
 
-/** What the server puts in place of __SETTINGS__ (clabo/sites/directory.py). */
+/** What the server puts in place of __SETTINGS__ (clabo/setup/sites/directory.py). */
 export type Variant = [letter: string, path: string, share: number];
 
 export interface SplitTest {
@@ -28,7 +28,7 @@ export interface SplitTest {
   hold?: string[][];
 }
 
-/** What clabo/core/changes.py reads: one key, the kind of change. */
+/** What clabo/core/splits/changes.py reads: one key, the kind of change. */
 export type Change = Partial<{
   words: At & { text: string };
   link: At & { to: string };

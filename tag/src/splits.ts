@@ -6,7 +6,7 @@ declare const __CONTENT__: boolean;
 declare const __WHO__: boolean;
 declare const __MORE__: boolean;
 
-/** FNV-1a, then MurmurHash3's finaliser. The same as clabo/core/splits.py; see split-vectors.json. */
+/** FNV-1a, then MurmurHash3's finaliser. The same as clabo/core/splits/assignment.py; see split-vectors.json. */
 export function hash32(text: string): number {
   let value = 0x811c9dc5;
   // Keys and ids are ASCII.

@@ -24,7 +24,7 @@ from clabo.core.audiences.definition import (
 )
 from clabo.core.audiences.evaluate import Source, Step, members, staircase
 from clabo.core.audiences.lengths import band, first_part, with_length
-from clabo.core.audiences.whats import (
+from clabo.core.audiences.predicates import (
     Came,
     Converted,
     Happened,

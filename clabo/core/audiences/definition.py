@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any as Anything
 
-from clabo.core.addresses import PLAIN, PageReading
-from clabo.core.audiences.whats import Happened, What, read_what
+from clabo.core.audiences.predicates import Happened, What, read_what
+from clabo.core.pages.addresses import PLAIN, PageReading
 from clabo.core.rules import leaves
 from clabo.core.rules.errors import RuleError
 

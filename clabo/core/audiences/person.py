@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from clabo.core.audiences.definition import All, Any, Definition, Node, Part, Sequence, nodes
-from clabo.core.audiences.whats import Happening, What
+from clabo.core.audiences.predicates import Happening, What
 
 
 @dataclass(frozen=True, slots=True)

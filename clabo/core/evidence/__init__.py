@@ -4,7 +4,6 @@ Counts are ints; rates and means floats; `level` is the confidence level. Imposs
 ValueError that names the argument; no data gives `nan` limits.
 """
 
-from clabo.core.evidence.adjusted import adjusted, saved
 from clabo.core.evidence.bayes import chance_to_be_best, expected_loss
 from clabo.core.evidence.bootstrap import bootstrap_mean, bootstrap_mean_difference
 from clabo.core.evidence.compound import (
@@ -15,7 +14,8 @@ from clabo.core.evidence.compound import (
     chance_of_more,
     dispersion_of,
 )
-from clabo.core.evidence.daily import (
+from clabo.core.evidence.experiments.adjusted import adjusted, saved
+from clabo.core.evidence.experiments.daily import (
     Look,
     between_level,
     daily_cost,
@@ -24,14 +24,11 @@ from clabo.core.evidence.daily import (
     looks_level,
     would_have_shown,
 )
-from clabo.core.evidence.daily import both as both_readings
-from clabo.core.evidence.forecast import DryRun, Forecast, dry_run, forecast
-from clabo.core.evidence.groups import GroupEffect, group_effects
-from clabo.core.evidence.guards import guard_factor, guard_standing
-from clabo.core.evidence.means import MeanComparison, compare_means, standard_error
-from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
-from clabo.core.evidence.multiple import SplitHealth, holm, split_health
-from clabo.core.evidence.power import (
+from clabo.core.evidence.experiments.daily import both as both_readings
+from clabo.core.evidence.experiments.forecast import DryRun, Forecast, dry_run, forecast
+from clabo.core.evidence.experiments.groups import GroupEffect, group_effects
+from clabo.core.evidence.experiments.guards import guard_factor, guard_standing
+from clabo.core.evidence.experiments.power import (
     SamplePlan,
     days_needed,
     detectable_lift,
@@ -40,6 +37,12 @@ from clabo.core.evidence.power import (
     plan_rate_test,
     sequential_cost,
 )
+from clabo.core.evidence.experiments.sequential import confidence_sequence
+from clabo.core.evidence.experiments.stopped import first_crossing, median_unbiased
+from clabo.core.evidence.experiments.verdicts import TestState, Verdict, verdict
+from clabo.core.evidence.means import MeanComparison, compare_means, standard_error
+from clabo.core.evidence.mix import FairComparison, fair_comparison, pool_small
+from clabo.core.evidence.multiple import SplitHealth, holm, split_health
 from clabo.core.evidence.proportions import (
     RateComparison,
     compare_rates,
@@ -50,11 +53,8 @@ from clabo.core.evidence.proportions import (
 from clabo.core.evidence.quantiles import quantile_interval
 from clabo.core.evidence.ranking import ShrunkRates, lost_conversions, shrink_rates
 from clabo.core.evidence.ratios import count_ratio, ratio_of_means, return_interval
-from clabo.core.evidence.sequential import confidence_sequence
-from clabo.core.evidence.stopped import first_crossing, median_unbiased
 from clabo.core.evidence.types import Counts, Interval, Moments
 from clabo.core.evidence.usual import usual_range
-from clabo.core.evidence.verdicts import TestState, Verdict, verdict
 from clabo.core.evidence.winsor import winsorise
 
 __all__ = [

@@ -15,7 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 from clabo.core.evidence.types import NOTHING, Counts, Interval, alpha_of, z_of
 
 THIN = 5
-# Above this many cells SciPy's table of all outcomes takes seconds; see bench/evidence.py.
+# Above this many cells SciPy's table of all outcomes takes seconds; see bench/statistics/evidence.py.
 _SCIPY_CELLS = 10_000
 # Up to this many cells the common rate is sought over all of (0, 1), beyond it in its confidence
 # set of level 1 - _BERGER_BOOS only: elsewhere the tables are too many to follow.

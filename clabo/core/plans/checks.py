@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Literal
 
-from clabo.core.told import Told, told
+from clabo.core.message import Message, message
 
 Weight = Literal["stops", "doubt", "fine"]
 PageState = Literal["fine", "unseen", "stopped"]
@@ -78,8 +78,8 @@ class Finding:
     """One sentence about a plan, what it rests on, and what can be done at once."""
 
     weight: Weight
-    says: Told
-    because: Told
+    says: Message
+    because: Message
     remedy: Remedy = ""
     on: float | None = None
 
@@ -101,35 +101,37 @@ def checks(facts: Facts) -> list[Finding]:
 def _aim(facts: Facts) -> list[Finding]:
     found = []
     if not facts.conversions:
-        found.append(Finding("stops", told("plan_aim_never"), told("plan_aim_never_because")))
+        found.append(Finding("stops", message("plan_aim_never"), message("plan_aim_never_because")))
     for path, state, left in facts.pages:
         if state == "stopped":
             found.append(
-                Finding("stops", told("plan_page_stopped", path=path), told("plan_page_stopped_because"))
+                Finding(
+                    "stops", message("plan_page_stopped", path=path), message("plan_page_stopped_because")
+                )
             )
         elif state == "unseen":
             found.append(
-                Finding("stops", told("plan_page_unseen", path=path), told("plan_page_unseen_because"))
+                Finding("stops", message("plan_page_unseen", path=path), message("plan_page_unseen_because"))
             )
         if facts.category not in SHOPS and facts.people and left > REFUSED * facts.people:
-            because = told("plan_refused_because", left=left, people=facts.people, path=path)
-            found.append(Finding("doubt", told("plan_refused"), because))
+            because = message("plan_refused_because", left=left, people=facts.people, path=path)
+            found.append(Finding("doubt", message("plan_refused"), because))
     return found
 
 
 def _people(facts: Facts) -> list[Finding]:
     everybody = facts.people + facts.new_people
     if everybody < FEWEST_PEOPLE:
-        because = told("plan_too_few_because", people=everybody, least=FEWEST_PEOPLE)
-        return [Finding("stops", told("plan_too_few"), because)]
+        because = message("plan_too_few_because", people=everybody, least=FEWEST_PEOPLE)
+        return [Finding("stops", message("plan_too_few"), because)]
     if facts.weeks and facts.weeks.known < FEWEST_PEOPLE:
-        because = told("plan_few_known_because", known=facts.weeks.known, least=FEWEST_PEOPLE)
-        return [Finding("stops", told("plan_too_few"), because)]
+        because = message("plan_few_known_because", known=facts.weeks.known, least=FEWEST_PEOPLE)
+        return [Finding("stops", message("plan_too_few"), because)]
     if facts.converted > IN_BOTH * facts.people:
-        because = told("plan_converted_because", converted=facts.converted, people=facts.people)
+        because = message("plan_converted_because", converted=facts.converted, people=facts.people)
         return [
             Finding(
-                "doubt", told("plan_converted"), because, "leave_out" if facts.buyers else "", facts.buyers
+                "doubt", message("plan_converted"), because, "leave_out" if facts.buyers else "", facts.buyers
             )
         ]
     return []
@@ -138,34 +140,36 @@ def _people(facts: Facts) -> list[Finding]:
 def _money(facts: Facts) -> list[Finding]:
     weeks = facts.weeks
     if facts.daily_budget < facts.highest_click:
-        because = told(
+        because = message(
             "plan_one_click_because",
             budget=facts.daily_budget,
             currency=facts.currency,
             click=facts.highest_click,
         )
         return [
-            Finding("stops", told("plan_one_click"), because, "budget", round(10 * facts.highest_click, 2))
+            Finding("stops", message("plan_one_click"), because, "budget", round(10 * facts.highest_click, 2))
         ]
     if facts.least_part is not None and facts.least_part < facts.highest_click:
-        because = told(
+        because = message(
             "plan_part_one_click_because",
             part=facts.least_part,
             currency=facts.currency,
             click=facts.highest_click,
         )
         enough = facts.daily_budget * 2 * facts.highest_click / max(facts.least_part, 1e-9)
-        return [Finding("doubt", told("plan_part_one_click"), because, "budget", float(ceil(enough)))]
+        return [Finding("doubt", message("plan_part_one_click"), because, "budget", float(ceil(enough)))]
     if weeks is None or min(weeks.known, facts.people + facts.new_people) < FEWEST_PEOPLE:
         return []
     if weeks.outbid:
-        because = told("plan_outbid_because", click=facts.highest_click, currency=facts.currency)
+        because = message("plan_outbid_because", click=facts.highest_click, currency=facts.currency)
         return [
-            Finding("doubt", told("plan_outbid"), because, "highest_click", round(2 * facts.highest_click, 2))
+            Finding(
+                "doubt", message("plan_outbid"), because, "highest_click", round(2 * facts.highest_click, 2)
+            )
         ]
     a_day = weeks.cost / 7
     if a_day < UNSPENT * facts.daily_budget:
-        because = told(
+        because = message(
             "plan_budget_idle_because",
             a_day=round(a_day, 2),
             budget=facts.daily_budget,
@@ -174,8 +178,10 @@ def _money(facts: Facts) -> list[Finding]:
             known=weeks.known,
             times=round(weeks.times_each, 1),
         )
-        return [Finding("doubt", told("plan_budget_idle"), because, "budget", max(1.0, round(1.2 * a_day)))]
-    because = told(
+        return [
+            Finding("doubt", message("plan_budget_idle"), because, "budget", max(1.0, round(1.2 * a_day)))
+        ]
+    because = message(
         "plan_enough_because",
         budget=facts.daily_budget,
         currency=facts.currency,
@@ -183,7 +189,7 @@ def _money(facts: Facts) -> list[Finding]:
         known=weeks.known,
         times=round(weeks.times_each, 1),
     )
-    return [Finding("fine", told("plan_enough"), because)]
+    return [Finding("fine", message("plan_enough"), because)]
 
 
 def _often(facts: Facts) -> list[Finding]:
@@ -191,33 +197,33 @@ def _often(facts: Facts) -> list[Finding]:
     often = weeks.often if weeks else None
     if not facts.cap:
         because = (
-            told("plan_no_cap_because", one_in=round(1 / often), often=TOO_OFTEN)
+            message("plan_no_cap_because", one_in=round(1 / often), often=TOO_OFTEN)
             if often and often >= WORN_OUT / 10
-            else told("plan_no_cap_unsaid")
+            else message("plan_no_cap_unsaid")
         )
-        return [Finding("doubt", told("plan_no_cap"), because, "cap", USUAL_CAP)]
+        return [Finding("doubt", message("plan_no_cap"), because, "cap", USUAL_CAP)]
     if often is None:
         return []
     if often > WORN_OUT:
-        because = told(
+        because = message(
             "plan_worn_out_because", one_in=max(1, round(1 / often)), often=TOO_OFTEN, cap=facts.cap
         )
-        return [Finding("doubt", told("plan_worn_out"), because, "cap", USUAL_CAP)]
+        return [Finding("doubt", message("plan_worn_out"), because, "cap", USUAL_CAP)]
     uncapped = weeks.uncapped if weeks else None
     because = (
-        told("plan_capped_because", often=TOO_OFTEN, cap=facts.cap, one_in=max(1, round(1 / uncapped)))
+        message("plan_capped_because", often=TOO_OFTEN, cap=facts.cap, one_in=max(1, round(1 / uncapped)))
         if uncapped and uncapped > WORN_OUT
-        else told("plan_not_worn_out_because", often=TOO_OFTEN, cap=facts.cap)
+        else message("plan_not_worn_out_because", often=TOO_OFTEN, cap=facts.cap)
     )
-    return [Finding("fine", told("plan_not_worn_out"), because)]
+    return [Finding("fine", message("plan_not_worn_out"), because)]
 
 
 def _others(facts: Facts) -> list[Finding]:
     found = []
     for other in facts.shared:
         if other.people > IN_BOTH * facts.people:
-            says = told("plan_outbids", plan=other.plan)
-            because = told("plan_outbids_because", people=other.people)
+            says = message("plan_outbids", plan=other.plan)
+            because = message("plan_outbids_because", people=other.people)
             found.append(
                 Finding("doubt", says, because, "leave_out" if other.audience else "", other.audience)
             )

@@ -8,7 +8,7 @@ from datetime import date
 
 from clabo.core.evidence import Counts, Interval
 from clabo.core.evidence.proportions import difference_interval
-from clabo.core.told import Told, told
+from clabo.core.message import Message, message
 
 # Of the budget of the last whole days: as much is all of it, less than this it does not spend.
 ALL, TOO_LITTLE = 0.95, 0.5
@@ -59,7 +59,7 @@ class Pulse:
     gone: Sequence[str] = ()
 
 
-def pulse(of: Pulse) -> list[Told]:
+def pulse(of: Pulse) -> list[Message]:
     """What is to be said of it, the most pressing first; nothing where all is as it should be or too little is known.
 
     Examples
@@ -70,14 +70,14 @@ def pulse(of: Pulse) -> list[Told]:
     >>> [t.code for t in pulse(low)]
     ['plan_idle_outbid']
     """
-    found: list[Told] = [told("plan_audience_gone", audience=name) for name in of.gone]
+    found: list[Message] = [message("plan_audience_gone", audience=name) for name in of.gone]
     last = list(of.costs)[-DAYS:]
     share = sum(last) / (of.daily_budget * len(last)) if last else None
     if share is not None and share < TOO_LITTLE:
         found.append(_why(of, sum(last) / len(last)))
     if of.reached and of.shown / of.reached >= OFTEN and _tired(of):
         found.append(
-            told(
+            message(
                 "plan_tired",
                 times=round(of.shown / of.reached),
                 then=round(100 * of.first_clicks.rate, 2),
@@ -85,33 +85,33 @@ def pulse(of: Pulse) -> list[Told]:
             )
         )
     if of.roas is not None and of.roas.known and of.roas.high < of.break_even:
-        found.append(told("plan_loses", high=round(of.roas.high, 2), even=round(of.break_even, 2)))
+        found.append(message("plan_loses", high=round(of.roas.high, 2), even=round(of.break_even, 2)))
     if share is not None and share >= ALL and not found:
         found.append(_more(of))
     if not found and of.roas is not None and of.roas.known and of.roas.low > of.break_even:
-        found.append(told("plan_pays", low=round(of.roas.low, 2), even=round(of.break_even, 2)))
+        found.append(message("plan_pays", low=round(of.roas.low, 2), even=round(of.break_even, 2)))
     return found
 
 
-def _more(of: Pulse) -> Told:
+def _more(of: Pulse) -> Message:
     """It spends all that it may: whether more would be well spent."""
     params = {"budget": of.daily_budget, "currency": of.currency}
     if of.roas is not None and of.roas.known and of.roas.low > of.break_even:
-        return told("plan_raise", low=round(of.roas.low, 2), even=round(of.break_even, 2), **params)
-    return told("plan_spends_all", **params)
+        return message("plan_raise", low=round(of.roas.low, 2), even=round(of.break_even, 2), **params)
+    return message("plan_spends_all", **params)
 
 
-def _why(of: Pulse, a_day: float) -> Told:
+def _why(of: Pulse, a_day: float) -> Message:
     asked = of.chances.chances - of.chances.held
     tried = asked - of.chances.capped
     params = {"a_day": round(a_day, 2), "budget": of.daily_budget, "currency": of.currency}
     if of.people < FEWEST_PEOPLE:
-        return told("plan_idle_few", people=of.people, **params)
+        return message("plan_idle_few", people=of.people, **params)
     if tried and of.chances.outbid > MOST * tried and of.chances.outbid >= of.chances.capped:
-        return told("plan_idle_outbid", percent=round(100 * of.chances.outbid / tried), **params)
+        return message("plan_idle_outbid", percent=round(100 * of.chances.outbid / tried), **params)
     if asked and of.chances.capped > MOST * asked:
-        return told("plan_idle_capped", percent=round(100 * of.chances.capped / asked), **params)
-    return told("plan_idle_few", people=of.people, **params)
+        return message("plan_idle_capped", percent=round(100 * of.chances.capped / asked), **params)
+    return message("plan_idle_few", people=of.people, **params)
 
 
 def _tired(of: Pulse) -> bool:

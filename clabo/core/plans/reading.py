@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal, TypeVar
 
 from clabo.core.evidence import Counts, Interval, fair_comparison
-from clabo.core.evidence.sequential import errors_reached
+from clabo.core.evidence.experiments.sequential import errors_reached
 
 S = TypeVar("S", bound=Hashable)
 

@@ -10,7 +10,7 @@ not. Every condition is decided by one event and what that event knows of its vi
 can be put to the database as well as to one visitor. Conditions stand in conditions/, one file each.
 
 >>> rule = parse({"all": [{"form": {"id": "booking"}}, {"not": {"on": {"match": "begins", "value": "/staff"}}}]})
->>> from clabo.core.addresses import Address
+>>> from clabo.core.pages.addresses import Address
 >>> meets(rule, Occurrence("form", Address("shop.example", "/book"), element={"id": "booking"}))
 True
 """

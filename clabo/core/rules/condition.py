@@ -7,16 +7,16 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import Any, ClassVar, Literal, Protocol, Self
 
-from clabo.core.addresses import Address, PageReading
+from clabo.core.message import Message, message
+from clabo.core.pages.addresses import Address, PageReading
 from clabo.core.rules.facts import Fact, OfKind
 from clabo.core.rules.occurrence import Kind, Occurrence
-from clabo.core.told import Told, told
 
 Should = Literal["fire", "silent"]
 
 
 class Rehearsal(Protocol):
-    """What a condition adds its lines to (core/rehearsal.py)."""
+    """What a condition adds its lines to (core/rules/rehearsal.py)."""
 
     def pages(self) -> Sequence[Address]:
         """The site's pages."""
@@ -30,7 +30,7 @@ class Rehearsal(Protocol):
     def others(self, condition: Any, pages: Sequence[Address], code: str) -> None:
         """Add what is of the same kind and should stay silent, first on the same pages."""
 
-    def add(self, should: Should, says: Told, where: str, watch: dict[str, Any], **more: Any) -> None:
+    def add(self, should: Should, says: Message, where: str, watch: dict[str, Any], **more: Any) -> None:
         """Add one line, unless one that says the same is there."""
 
 
@@ -63,9 +63,9 @@ class Condition(ABC):
         """`made_of`, made once."""
         return self.made_of()
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why `o` does not meet this; empty where it does. Of another kind, nothing else is worth a word."""
-        found: list[Told] = []
+        found: list[Message] = []
         for fact in self.facts:
             found += fact.misses(o)
             if found and isinstance(fact, OfKind):
@@ -106,7 +106,7 @@ class Condition(ABC):
         """What should count, and what is so alike that it must be seen to stay silent."""
         if self.trigger:
             watch = {self.key: self.json()}
-            lines.add("fire", told("rehearse_do", rule=watch), "", watch)
+            lines.add("fire", message("rehearse_do", rule=watch), "", watch)
 
     def exactly(self, traits: Mapping[str, Any]) -> dict[str, Any]:
         """JSON of the condition that asks for just this element."""
@@ -127,5 +127,5 @@ class ElementCondition(Condition):
         return (self.kind,)
 
     @abstractmethod
-    def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
+    def element_misses(self, element: Mapping[str, Any]) -> list[Message]:
         """Why the element itself does not fit, one reason a trait."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from clabo.core.told import Told, told
+from clabo.core.message import Message, message
 
 MAX_VALUE = 500
 
@@ -16,7 +16,7 @@ class RuleError(ValueError):
     def __init__(self, field: str, code: str, /, **params: Any) -> None:
         super().__init__(f"{field}: {code}")
         self.field = field
-        self.told: Told = told(code, **params)
+        self.told: Message = message(code, **params)
 
 
 def only(data: Mapping[str, Any], allowed: set[str]) -> None:

@@ -11,10 +11,10 @@ from urllib.parse import urlencode
 
 import re2
 
-from clabo.core.addresses import Address
+from clabo.core.message import Message, message
+from clabo.core.money.conversion_value import number_of
+from clabo.core.pages.addresses import Address
 from clabo.core.rules.occurrence import Kind, Occurrence
-from clabo.core.told import Told, told
-from clabo.core.worth import number_of
 
 if TYPE_CHECKING:
     from clabo.core.rules.condition import ElementCondition
@@ -35,7 +35,7 @@ class Fact(ABC):
     part: ClassVar[Part]
 
     @abstractmethod
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why `o` does not fulfil this; empty where it does."""
 
 
@@ -46,9 +46,9 @@ class OfKind(Fact):
     kind: Kind
     part: ClassVar[Part] = "kind"
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
-        return [] if o.kind == self.kind else [told("miss_kind", has=o.kind, asked=self.kind)]
+        return [] if o.kind == self.kind else [message("miss_kind", has=o.kind, asked=self.kind)]
 
 
 @lru_cache(maxsize=512)
@@ -95,11 +95,11 @@ class PageFits(Fact):
         """The last part of the address, in small letters."""
         return self.value.rstrip("/").rpartition("/")[2].lower() or self.value.lower()
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
         if self.fits(o.page):
             return []
-        return [told("miss_address", has=str(o.page), match=self.match, value=self.value)]
+        return [message("miss_address", has=str(o.page), match=self.match, value=self.value)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,11 +116,11 @@ class HasParameter(Fact):
             return f"&{urlencode([(self.name, self.value)])}&"
         return "&" + urlencode([(self.name, "")])
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
         if self.needle() in f"&{o.query}&":
             return []
-        return [told("miss_parameter", name=self.name, value=self.value)]
+        return [message("miss_parameter", name=self.name, value=self.value)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,11 +135,11 @@ class OnElement(Fact):
     tried: bool = False
     part: ClassVar[Part] = "element"
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not, one reason a trait."""
         kinds = self.asked.kinds()
         if o.kind not in kinds:
-            return [told("miss_kind", has=o.kind, asked=kinds[0])]
+            return [message("miss_kind", has=o.kind, asked=kinds[0])]
         return self.asked.element_misses(o.element)
 
 
@@ -151,9 +151,9 @@ class Named(Fact):
     of: Literal["event", "link"]
     part: ClassVar[Part] = "name"
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
-        return [] if o.name == self.name else [told(f"miss_{self.of}", has=o.name, asked=self.name)]
+        return [] if o.name == self.name else [message(f"miss_{self.of}", has=o.name, asked=self.name)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,11 +196,11 @@ class PropertyTest(Fact):
         same = alike and has is not None and has == self.value
         return same == (self.comparison == "is")
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
         if self.met(o.properties):
             return []
-        return [told("miss_property", has=o.properties.get(self.property), test=self.json())]
+        return [message("miss_property", has=o.properties.get(self.property), test=self.json())]
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,12 +211,12 @@ class Reached(Fact):
     unit: Literal["seconds", "percent"]
     part: ClassVar[Part] = "properties"
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
         reached = o.properties.get("reached")
         if isinstance(reached, int | float) and reached >= self.least:
             return []
-        return [told("miss_reached", has=reached, asked=self.least, unit=self.unit)]
+        return [message("miss_reached", has=reached, asked=self.least, unit=self.unit)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,6 +226,6 @@ class ViewsSoFar(Fact):
     least: int
     part: ClassVar[Part] = "views"
 
-    def misses(self, o: Occurrence) -> list[Told]:
+    def misses(self, o: Occurrence) -> list[Message]:
         """Why not."""
-        return [] if o.views >= self.least else [told("miss_views", has=o.views, asked=self.least)]
+        return [] if o.views >= self.least else [message("miss_views", has=o.views, asked=self.least)]

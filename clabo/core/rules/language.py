@@ -6,12 +6,12 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from clabo.core.addresses import PLAIN, PageReading
+from clabo.core.message import Message, message
+from clabo.core.pages.addresses import PLAIN, PageReading
 from clabo.core.rules.condition import Condition
 from clabo.core.rules.conditions import CONDITIONS
 from clabo.core.rules.errors import RuleError
 from clabo.core.rules.occurrence import Occurrence
-from clabo.core.told import Told, told
 
 MOST_LEAVES = 40
 DEEPEST = 6
@@ -188,7 +188,7 @@ def meets(rule: Rule, o: Occurrence) -> bool:
 
     Examples
     --------
-    >>> from clabo.core.addresses import Address
+    >>> from clabo.core.pages.addresses import Address
     >>> thanks = Occurrence("view", Address("shop.example", "/thank-you"))
     >>> rule = parse({"page": {"match": "equals", "value": "/thank-you"}})
     >>> meets(rule, thanks)
@@ -209,7 +209,7 @@ class Check:
 
     condition: Condition
     wanted: bool
-    why_not: tuple[Told, ...]
+    why_not: tuple[Message, ...]
 
     @property
     def met(self) -> bool:
@@ -234,7 +234,7 @@ def checks(rule: Rule, o: Occurrence) -> list[Check]:
 
     Examples
     --------
-    >>> from clabo.core.addresses import Address
+    >>> from clabo.core.pages.addresses import Address
     >>> thanks = Occurrence("view", Address("shop.example", "/thank-you"))
     >>> rule = parse({"page": {"match": "equals", "value": "/thank-you"}})
     >>> [check.met for check in checks(rule, thanks)]
@@ -252,11 +252,11 @@ def _checks(rule: Rule, o: Occurrence, wanted: bool) -> Iterator[Check]:
     else:
         missed = tuple(rule.misses(o))
         yield Check(
-            rule, wanted, missed if wanted else () if missed else (told("miss_not", rule=as_json(rule)),)
+            rule, wanted, missed if wanted else () if missed else (message("miss_not", rule=as_json(rule)),)
         )
 
 
-def misses(rule: Rule, o: Occurrence) -> list[Told]:
+def misses(rule: Rule, o: Occurrence) -> list[Message]:
     """Every reason why the event does not meet the rule; of “any”, those of the alternative that came nearest.
 
     One reason alone makes a near miss. Empty where the rule is met.
@@ -271,11 +271,11 @@ def misses(rule: Rule, o: Occurrence) -> list[Told]:
     Returns
     -------
     list of Told
-        Codes with their parameters; clabo/wording has the words.
+        Codes with their parameters; clabo/platform/wording has the words.
 
     Examples
     --------
-    >>> from clabo.core.addresses import Address
+    >>> from clabo.core.pages.addresses import Address
     >>> thanks = Occurrence("view", Address("shop.example", "/thank-you"))
     >>> rule = parse({"page": {"match": "equals", "value": "/thank-you"}})
     >>> misses(Not(rule), thanks)[0].code
@@ -286,5 +286,5 @@ def misses(rule: Rule, o: Occurrence) -> list[Told]:
     if isinstance(rule, AnyOf):
         return min((misses(part, o) for part in rule.parts), key=len)
     if isinstance(rule, Not):
-        return [told("miss_not", rule=as_json(rule.part))] if meets(rule.part, o) else []
+        return [message("miss_not", rule=as_json(rule.part))] if meets(rule.part, o) else []
     return rule.misses(o)

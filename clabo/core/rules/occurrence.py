@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, get_args
 
-from clabo.core.addresses import Address
+from clabo.core.pages.addresses import Address
 
 Kind = Literal[
     "view",

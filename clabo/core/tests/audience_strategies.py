@@ -7,9 +7,9 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from clabo.core.addresses import Address
 from clabo.core.audiences.definition import parse
-from clabo.core.audiences.whats import Arrival, Happening
+from clabo.core.audiences.predicates import Arrival, Happening
+from clabo.core.pages.addresses import Address
 from clabo.core.rules import Occurrence
 from clabo.core.rules.errors import RuleError
 

@@ -10,10 +10,10 @@ from unittest import TestCase
 from scipy import stats
 
 from clabo.core import rules
-from clabo.core.addresses import MAX_LENGTH, Address, AddressError, canonical_query, host_of, normalise
 from clabo.core.evidence import Counts, fair_comparison, plan_mean_test
+from clabo.core.money.spend_file import BadRow, ColumnMapping, guess_reading, read_row
+from clabo.core.pages.addresses import MAX_LENGTH, Address, AddressError, canonical_query, host_of, normalise
 from clabo.core.rules import KINDS, Occurrence
-from clabo.core.spendfile import BadRow, ColumnMapping, guess_reading, read_row
 
 
 class Sato(TestCase):

@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import date
 from unittest import TestCase
 
+from clabo.collect.ingest.beacon import check
+from clabo.collect.ingest.directory import TagSite
 from clabo.demo import scenario
 from clabo.demo.channels import channel_files
 from clabo.demo.simulator import Simulator
 from clabo.demo.site import Links, page_html
-from clabo.ingest.beacon import check
-from clabo.ingest.directory import TagSite
 
 
 class Simulated(TestCase):

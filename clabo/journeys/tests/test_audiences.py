@@ -7,11 +7,11 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
-from clabo.audiences.models import Audience
-from clabo.sites.models import SiteHost
+from clabo.platform.accounts.models import Role
+from clabo.setup.sites.models import SiteHost
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_rule, make_site, make_user
+from clabo.use.audiences.models import Audience
 
 
 class Audiences(BrowserCase):

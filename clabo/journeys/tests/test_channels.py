@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
-from clabo.audiences.models import Audience
-from clabo.core.identities import digest
-from clabo.delivery.models import AdChannel, AudienceUse, Report
-from clabo.events.models import Visitor
-from clabo.sites.models import SiteHost
-from clabo.spend.models import CostPart
+from clabo.collect.events.models import Visitor
+from clabo.core.trust.identities import digest
+from clabo.platform.accounts.models import Role
+from clabo.setup.sites.models import SiteHost
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.network import KEY, served
 from clabo.testing.traffic import make_rule, make_site, make_user
+from clabo.use.audiences.models import Audience
+from clabo.use.delivery.models import AdChannel, AudienceUse, Report
+from clabo.use.spend.models import CostPart
 
 ADA = "ada@example.com"
 

@@ -14,23 +14,25 @@ from urllib.request import urlopen
 from django.test import override_settings
 from playwright.sync_api import Page, Route, expect
 
-from clabo.audiences.services import AudienceContent, make_audience
-from clabo.conversions.lens import read_lens
-from clabo.conversions.models import Conversion, ConversionRule
+from clabo.collect.events.models import Event, Identity, Kind
+from clabo.collect.install.kit import tag_lines
 from clabo.core.evidence import Counts
-from clabo.core.proof import sign_person
-from clabo.core.splits import assign, with_held_out
-from clabo.events.models import Event, Identity, Kind
-from clabo.install.kit import tag_lines
+from clabo.core.splits.assignment import assign, with_held_out
+from clabo.core.trust.proof import sign_person
 from clabo.journeys.tests.test_listening import ListeningCase
-from clabo.sites.services import make_proof_key
-from clabo.splits import elements, life, results, services
-from clabo.splits.checklist import checklist
-from clabo.splits.looks import look_address
-from clabo.splits.models import Exposure, SplitTest, Unfound
+from clabo.judge.splits import life, services
+from clabo.judge.splits.analysis import results
+from clabo.judge.splits.checklist import checklist
+from clabo.judge.splits.editor import elements
+from clabo.judge.splits.editor.preview_links import look_address
+from clabo.judge.splits.models import Exposure, SplitTest, Unfound
+from clabo.setup.conversions.lens import read_lens
+from clabo.setup.conversions.models import Conversion, ConversionRule
+from clabo.setup.sites.services import make_proof_key
 from clabo.testing.engines import drive
 from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import beacon, event, hit, make_rule, receive
+from clabo.use.audiences.services import AudienceContent, make_audience
 
 CHANGES: list[dict[str, Any]] = [
     {"words": {"selector": "h1", "text": "Hives <b>delivered</b>"}},

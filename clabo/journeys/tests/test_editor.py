@@ -6,13 +6,13 @@ from typing import Any
 
 from playwright.sync_api import Page, expect
 
-from clabo.accounts.models import Role
-from clabo.events.models import Event
+from clabo.collect.events.models import Event
 from clabo.journeys.tests.test_content import OFFER, ContentCase
-from clabo.splits import life, services
-from clabo.splits.editing import edit_address
-from clabo.splits.models import KeptPicture, SplitTest, Variant
-from clabo.splits.tests.test_kept import picture
+from clabo.judge.splits import life, services
+from clabo.judge.splits.editor.sessions import edit_address
+from clabo.judge.splits.models import KeptPicture, SplitTest, Variant
+from clabo.judge.splits.tests.test_kept import picture
+from clabo.platform.accounts.models import Role
 from clabo.testing.traffic import make_user
 
 # A page that draws itself anew, and would go elsewhere at a click.

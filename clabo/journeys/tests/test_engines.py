@@ -9,10 +9,10 @@ from typing import Any
 
 from django.conf import settings
 
-from clabo.events.models import Event, Kind, Page
-from clabo.ingest.models import REPEATED, Refusal
+from clabo.collect.events.models import Event, Kind, Page
+from clabo.collect.ingest.models import REPEATED, Refusal
 from clabo.journeys.cases import CASES, Case
-from clabo.sites.models import Site
+from clabo.setup.sites.models import Site
 from clabo.testing.browsing import ClaboCase
 from clabo.testing.engines import drive
 from clabo.testing.foreign import Answer, Foreign
@@ -36,7 +36,7 @@ class Engine(ClaboCase):
         self.addCleanup(own.stop)
         site.hosts.create(host=own.host)
         line = f"{self.clabo}/tag/{site.key}.js"
-        from clabo.install.kit import tag_lines
+        from clabo.collect.install.kit import tag_lines
 
         lines = tag_lines(site)
         for file in (TAG / "fixtures" / "dist").iterdir():

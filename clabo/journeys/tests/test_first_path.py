@@ -9,10 +9,10 @@ from uuid import uuid4
 
 from playwright.sync_api import Page, expect
 
-from clabo.accounts.services import setup_token
-from clabo.core.splits import assign
-from clabo.events.models import Event, Kind
-from clabo.splits.models import Exposure, SplitTest
+from clabo.collect.events.models import Event, Kind
+from clabo.core.splits.assignment import assign
+from clabo.judge.splits.models import Exposure, SplitTest
+from clabo.platform.accounts.services import setup_token
 from clabo.testing.browsing import BrowserCase
 
 PASSWORD = "smoke-and-honey-26"

@@ -9,15 +9,15 @@ from tempfile import TemporaryDirectory
 
 from playwright.sync_api import BrowserContext, expect
 
-from clabo.accounts.models import Role
-from clabo.audiences.models import Audience, Listed
-from clabo.core.identities import digest
-from clabo.core.proof import sign_person
-from clabo.events.models import Identity, Statement, Visitor
-from clabo.sites.models import SiteHost
-from clabo.sites.services import make_proof_key
+from clabo.collect.events.models import Identity, Statement, Visitor
+from clabo.core.trust.identities import digest
+from clabo.core.trust.proof import sign_person
+from clabo.platform.accounts.models import Role
+from clabo.setup.sites.models import SiteHost
+from clabo.setup.sites.services import make_proof_key
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_rule, make_site, make_user
+from clabo.use.audiences.models import Audience, Listed
 
 ADA = "Ada@Example.com"
 STATED = (

@@ -10,14 +10,14 @@ from django.db.models import Max
 from django.test import override_settings
 from playwright.sync_api import Page, Route
 
-from clabo.accounts.models import Role
-from clabo.conversions import services
-from clabo.conversions.models import Conversion
-from clabo.delivery.models import Withdrawal
-from clabo.events.models import Element, Event, Kind, TrafficClass, TrafficDay, Visitor
-from clabo.sites.models import Site
+from clabo.collect.events.models import Element, Event, Kind, TrafficClass, TrafficDay, Visitor
+from clabo.platform.accounts.models import Role
+from clabo.setup.conversions import services
+from clabo.setup.conversions.models import Conversion
+from clabo.setup.sites.models import Site
 from clabo.testing.browsing import BrowserCase, OwnPages
 from clabo.testing.traffic import BROWSER, make_site, make_user
+from clabo.use.delivery.models import Withdrawal
 
 EARLY = "<script>window.clabo=window.clabo||{q:[],mark(...a){this.q.push(a)},consent(c){this.c=c}}</script>"
 TWO_FORMS = """

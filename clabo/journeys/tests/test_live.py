@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
+from clabo.platform.accounts.models import Role
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, make_user, receive, walk
 

@@ -6,11 +6,11 @@ from datetime import UTC, datetime, timedelta
 
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
-from clabo.audiences.models import Audience
-from clabo.paths.models import Path
+from clabo.judge.paths.models import Path
+from clabo.platform.accounts.models import Role
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_rule, make_site, make_user, receive, walk
+from clabo.use.audiences.models import Audience
 
 
 class Paths(BrowserCase):

@@ -8,22 +8,22 @@ from random import Random
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from clabo.accounts.models import Role
-from clabo.audiences.models import Audience
-from clabo.conversions.models import Conversion
-from clabo.core.identities import digest
-from clabo.delivery.channels import ChannelContent, save_channel
-from clabo.delivery.models import AdChannel, AudienceUse
-from clabo.delivery.spending import read_now
-from clabo.events.models import Visit
-from clabo.network.running import Clicked, go_on
-from clabo.network.visitors import Web, visit
-from clabo.plans.models import AdPlan
-from clabo.plans.tasks import tell
-from clabo.sites.models import SiteHost
+from clabo.collect.events.models import Visit
+from clabo.core.trust.identities import digest
+from clabo.platform.accounts.models import Role
+from clabo.setup.conversions.models import Conversion
+from clabo.setup.sites.models import SiteHost
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.network import KEY, served
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, make_user, receive
+from clabo.use.audiences.models import Audience
+from clabo.use.delivery.channels import ChannelContent, save_channel
+from clabo.use.delivery.models import AdChannel, AudienceUse
+from clabo.use.delivery.syncing.spending import read_now
+from clabo.use.plans.models import AdPlan
+from clabo.use.plans.tasks import tell
+from practice_network.running import Clicked, go_on
+from practice_network.visitors import Web, visit
 
 PEOPLE = 700
 

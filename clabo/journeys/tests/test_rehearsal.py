@@ -10,13 +10,13 @@ from django.conf import settings
 from django.db import connection
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
-from clabo.bridges.services import save_link
-from clabo.conversions import services
-from clabo.conversions.models import Conversion, ConversionRule, Credit
-from clabo.events.models import Event, Kind, TrafficDay
+from clabo.collect.bridges.services import save_link
+from clabo.collect.events.models import Event, Kind, TrafficDay
 from clabo.journeys.tests.test_listening import TWO_FORMS, ListeningCase
-from clabo.rehearsals import services as rehearsing
+from clabo.platform.accounts.models import Role
+from clabo.setup.conversions import services
+from clabo.setup.conversions.models import Conversion, ConversionRule, Credit
+from clabo.setup.rehearsals import services as rehearsing
 from clabo.testing.traffic import make_user
 
 

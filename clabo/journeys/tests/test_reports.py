@@ -7,9 +7,9 @@ from datetime import UTC, datetime, timedelta
 
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
-from clabo.adside.models import AdSide
-from clabo.saved.models import SavedView
+from clabo.judge.attribution_reconciliation.models import AdSide
+from clabo.judge.saved.models import SavedView
+from clabo.platform.accounts.models import Role
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import make_rule, make_site, make_user, receive, walk
 

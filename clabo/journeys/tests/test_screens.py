@@ -13,25 +13,25 @@ from axe_playwright_python.sync_playwright import Axe
 from django.test import override_settings
 from playwright.sync_api import Page, expect
 
-from clabo.accounts.models import Membership, Role
-from clabo.audiences.models import Audience
-from clabo.conversions.models import Conversion, ConversionRule
-from clabo.core.links import Parts
-from clabo.delivery.models import AdChannel, AudienceUse, Report
+from clabo.collect.events.models import Event, Visit
+from clabo.collect.events.models import Page as KnownPage
+from clabo.core.plans.ad_links import Parts
 from clabo.demo import loading, scenario
-from clabo.events.models import Event, Visit
-from clabo.events.models import Page as KnownPage
-from clabo.links.services import keep as keep_link
-from clabo.monitoring import tags as watching
-from clabo.paths.models import Path
-from clabo.plans.models import AdPlan
-from clabo.reports.goals import set_goal
-from clabo.sites.models import Site
-from clabo.splits.models import SplitTest
+from clabo.judge.paths.models import Path
+from clabo.judge.reports.pages.own_goals import set_goal
+from clabo.judge.splits.models import SplitTest
+from clabo.platform.accounts.models import Membership, Role
+from clabo.setup.conversions.models import Conversion, ConversionRule
+from clabo.setup.monitoring import tags as watching
+from clabo.setup.sites.models import Site
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.network import KEY, Network
 from clabo.testing.snapshot import once
 from clabo.testing.traffic import beacon, event, hit, make_site, receive
+from clabo.use.audiences.models import Audience
+from clabo.use.delivery.models import AdChannel, AudienceUse, Report
+from clabo.use.links.services import save_link as keep_link
+from clabo.use.plans.models import AdPlan
 
 SECTIONS = [
     "today",

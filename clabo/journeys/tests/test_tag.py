@@ -10,12 +10,12 @@ from uuid import uuid4
 from django.conf import settings
 from playwright.sync_api import Page, Route
 
-from clabo.core.splits import assign
-from clabo.events.models import Event, Kind
-from clabo.events.models import Page as KnownPage
-from clabo.install.kit import tag_lines
-from clabo.sites.models import Site, SiteHost
-from clabo.splits.models import Exposure, SplitTest, Variant
+from clabo.collect.events.models import Event, Kind
+from clabo.collect.events.models import Page as KnownPage
+from clabo.collect.install.kit import tag_lines
+from clabo.core.splits.assignment import assign
+from clabo.judge.splits.models import Exposure, SplitTest, Variant
+from clabo.setup.sites.models import Site, SiteHost
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import make_rule, make_site

@@ -8,10 +8,10 @@ from datetime import UTC, datetime, timedelta
 from django.test import override_settings
 from playwright.sync_api import expect
 
-from clabo.accounts.models import Role
-from clabo.events.models import Event, Page
-from clabo.pictures.models import PagePicture
-from clabo.sites.services import set_hosts
+from clabo.collect.events.models import Event, Page
+from clabo.collect.pictures.models import PagePicture
+from clabo.platform.accounts.models import Role
+from clabo.setup.sites.services import set_hosts
 from clabo.testing.browsing import BrowserCase
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, make_user, receive
 

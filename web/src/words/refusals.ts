@@ -1,4 +1,4 @@
-/** Why requests were refused, in words (clabo/ingest/beacon.py and clabo/bridges give the short ones). */
+/** Why requests were refused, in words (clabo/collect/ingest/beacon.py and clabo/collect/bridges give the short ones). */
 const REASONS: Record<string, string> = {
   unknown_key: "a key that no site has",
   too_large: "too large",

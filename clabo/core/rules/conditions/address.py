@@ -9,7 +9,7 @@ from typing import Any, Self, cast
 import re2
 from typing_extensions import TypedDict
 
-from clabo.core.addresses import AS_WRITTEN, Address, AddressError, PageReading
+from clabo.core.pages.addresses import AS_WRITTEN, Address, AddressError, PageReading
 from clabo.core.rules.condition import Condition
 from clabo.core.rules.errors import RuleError, one_of, only, text
 from clabo.core.rules.facts import MATCHES, Match, PageFits, pattern

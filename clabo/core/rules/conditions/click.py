@@ -8,11 +8,11 @@ from typing import Any, ClassVar, Literal, Self, cast, get_args
 
 from typing_extensions import TypedDict
 
+from clabo.core.message import Message, message
 from clabo.core.rules.condition import ElementCondition, Rehearsal
 from clabo.core.rules.errors import maybe_text, one_of, only
 from clabo.core.rules.facts import Fact, OnElement
 from clabo.core.rules.occurrence import Kind
-from clabo.core.told import Told, told
 
 ClickKind = Literal["outbound", "phone", "mail", "file", "link", "button"]
 CLICK_KINDS: tuple[ClickKind, ...] = get_args(ClickKind)
@@ -61,17 +61,17 @@ class Clicked(ElementCondition):
         """A click on such an element."""
         return (OnElement(self),)
 
-    def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
+    def element_misses(self, element: Mapping[str, Any]) -> list[Message]:
         """Why the clicked element does not fit."""
         found = []
         if self.what and element.get("what") != self.what:
-            found.append(told("miss_click_what", has=element.get("what", ""), asked=self.what))
+            found.append(message("miss_click_what", has=element.get("what", ""), asked=self.what))
         if self.text and self.text.casefold() not in element.get("text", "").casefold():
-            found.append(told("miss_click_text", has=element.get("text", ""), asked=self.text))
+            found.append(message("miss_click_text", has=element.get("text", ""), asked=self.text))
         if self.to and self.to not in element.get("to", ""):
-            found.append(told("miss_click_to", has=element.get("to"), asked=self.to))
+            found.append(message("miss_click_to", has=element.get("to"), asked=self.to))
         if self.selector and self.selector not in element.get("fits", ()):
-            found.append(told("miss_click_selector", asked=self.selector))
+            found.append(message("miss_click_selector", asked=self.selector))
         return found
 
     def on_demand(self) -> bool:
@@ -91,7 +91,9 @@ class Clicked(ElementCondition):
         """Click it, and its neighbours."""
         pages = lines.pages_of(self)
         where = str(pages[0]) if pages else ""
-        lines.add("fire", told("rehearse_click", rule={self.key: self.json()}), where, {"click": self.json()})
+        lines.add(
+            "fire", message("rehearse_click", rule={self.key: self.json()}), where, {"click": self.json()}
+        )
         lines.others(self, pages, "rehearse_other_click")
 
     def exactly(self, traits: Mapping[str, Any]) -> dict[str, Any]:

@@ -10,11 +10,11 @@ from typing import Any, ClassVar, NotRequired, Self, cast
 
 from typing_extensions import TypedDict
 
+from clabo.core.message import message
 from clabo.core.rules.condition import Condition, Rehearsal
 from clabo.core.rules.conditions.page import MOST_SILENT
 from clabo.core.rules.errors import RuleError, one_of, only, text
 from clabo.core.rules.facts import COMPARISONS, NUMERIC, Comparison, Fact, Named, OfKind, PropertyTest, Scalar
-from clabo.core.told import told
 
 MOST_TESTS = 10
 # No digit first: the database would read it as a place in a list.
@@ -96,6 +96,6 @@ class CodeEvent(Condition):
 
     def rehearse(self, lines: Rehearsal) -> None:
         """Do what makes the code say it, and what makes it say other things."""
-        lines.add("fire", told("rehearse_code", name=self.name), "", {"event": {"name": self.name}})
+        lines.add("fire", message("rehearse_code", name=self.name), "", {"event": {"name": self.name}})
         for name in [n for n in lines.events() if n != self.name][:MOST_SILENT]:
-            lines.add("silent", told("rehearse_code", name=name), "", {"event": {"name": name}})
+            lines.add("silent", message("rehearse_code", name=name), "", {"event": {"name": name}})

@@ -8,11 +8,11 @@ from typing import Any, ClassVar, Literal, Self, get_args
 
 from typing_extensions import TypedDict
 
+from clabo.core.message import Message, message
 from clabo.core.rules.condition import ElementCondition, Rehearsal
 from clabo.core.rules.errors import maybe_text, one_of, only
 from clabo.core.rules.facts import Fact, OnElement
 from clabo.core.rules.occurrence import Kind, Occurrence
-from clabo.core.told import Told, told
 
 PARTS = ("id", "name", "action", "field")
 Stage = Literal["begun", "tried"]
@@ -75,17 +75,17 @@ class FormSubmitted(ElementCondition):
         """Such a form; one that was only tried comes near to one that is sent."""
         return (OnElement(self, tried=not self.stage),)
 
-    def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
+    def element_misses(self, element: Mapping[str, Any]) -> list[Message]:
         """Why the form does not fit."""
         found = []
         for part in ("id", "name"):
             asked = getattr(self, part)
             if asked and element.get(part, "") != asked:
-                found.append(told("miss_form", part=part, has=element.get(part), asked=asked))
+                found.append(message("miss_form", part=part, has=element.get(part), asked=asked))
         if self.action and self.action not in element.get("action", ""):
-            found.append(told("miss_form_action", has=element.get("action"), asked=self.action))
+            found.append(message("miss_form_action", has=element.get("action"), asked=self.action))
         if self.field and self.field not in element.get("fields", ()):
-            found.append(told("miss_form_field", asked=self.field))
+            found.append(message("miss_form_field", asked=self.field))
         return found
 
     def name_words(self) -> str:
@@ -101,8 +101,10 @@ class FormSubmitted(ElementCondition):
         pages = lines.pages_of(self)
         where = str(pages[0]) if pages else ""
         watch = {"form": self.json()}
-        lines.add("fire", told("rehearse_send", rule={self.key: self.json()}), where, watch)
-        lines.add("silent", told("rehearse_fail", rule={self.key: self.json()}), where, watch, failing=True)
+        lines.add("fire", message("rehearse_send", rule={self.key: self.json()}), where, watch)
+        lines.add(
+            "silent", message("rehearse_fail", rule={self.key: self.json()}), where, watch, failing=True
+        )
         lines.others(self, pages, "rehearse_other_form")
 
     def exactly(self, traits: Mapping[str, Any]) -> dict[str, Any]:

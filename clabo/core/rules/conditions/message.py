@@ -9,12 +9,12 @@ from urllib.parse import urlsplit
 
 from typing_extensions import TypedDict
 
-from clabo.core.addresses import AddressError, host_of
+from clabo.core.message import Message, message
+from clabo.core.pages.addresses import AddressError, host_of
 from clabo.core.rules.condition import ElementCondition, Rehearsal
 from clabo.core.rules.errors import RuleError, only, text
 from clabo.core.rules.facts import Fact, OnElement
 from clabo.core.rules.occurrence import Kind
-from clabo.core.told import Told, told
 
 
 class MessageShape(TypedDict):
@@ -56,16 +56,16 @@ class FrameMessage(ElementCondition):
         """Such a message."""
         return (OnElement(self),)
 
-    def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
+    def element_misses(self, element: Mapping[str, Any]) -> list[Message]:
         """Why the message does not fit."""
         found = []
         if element.get("origin") != self.origin:
-            found.append(told("miss_origin", has=element.get("origin"), asked=self.origin))
+            found.append(message("miss_origin", has=element.get("origin"), asked=self.origin))
         values = element.get("values") or {}
         if self.at not in (element.get("keys") or {}):
-            found.append(told("miss_key", asked=self.at))
+            found.append(message("miss_key", asked=self.at))
         elif str(values.get(self.at, "")) != self.value:
-            found.append(told("miss_value", at=self.at, has=values.get(self.at), asked=self.value))
+            found.append(message("miss_value", at=self.at, has=values.get(self.at), asked=self.value))
         return found
 
     def asks_tag(self) -> tuple[str, dict[str, Any]] | None:
@@ -80,7 +80,7 @@ class FrameMessage(ElementCondition):
         """Finish the form in the frame; and let it say other things."""
         pages = lines.pages_of(self)
         where = str(pages[0]) if pages else ""
-        lines.add("fire", told("rehearse_frame", origin=self.origin), where, {"message": self.json()})
+        lines.add("fire", message("rehearse_frame", origin=self.origin), where, {"message": self.json()})
         lines.others(self, pages, "rehearse_other_message")
 
     def exactly(self, traits: Mapping[str, Any]) -> dict[str, Any]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
+from clabo.core.message import message
 from clabo.core.rules.condition import Rehearsal
 from clabo.core.rules.conditions.address import AddressCondition, exactly
 from clabo.core.rules.facts import Fact, OfKind
-from clabo.core.told import told
 
 CAMPAIGN = "utm_source=rehearsal&utm_medium=check&utm_campaign=rehearsal"
 MOST_SILENT = 4
@@ -35,13 +35,13 @@ class PageReached(AddressCondition):
         met = [p for p in lines.pages() if self.page.fits(p)]
         where = str(met[0]) if met else (self.value if self.match in ("equals", "begins") else "")
         watch = {"page": self.json()}
-        lines.add("fire", told("rehearse_reach", where=where), where, watch, campaign=False)
+        lines.add("fire", message("rehearse_reach", where=where), where, watch, campaign=False)
         if where:
-            says = told("rehearse_campaign", where=where)
+            says = message("rehearse_campaign", where=where)
             lines.add("fire", says, f"{where}?{CAMPAIGN}", watch, campaign=True)
         others = [p for p in lines.pages() if self.page.alike(p)]
         for other in others[:MOST_SILENT]:
-            lines.add("silent", told("rehearse_alike", where=str(other)), str(other), exactly(other))
+            lines.add("silent", message("rehearse_alike", where=str(other)), str(other), exactly(other))
         home = next((p for p in lines.pages() if not self.page.fits(p)), None)
         if home and not others:
-            lines.add("silent", told("rehearse_open", where=str(home)), str(home), exactly(home))
+            lines.add("silent", message("rehearse_open", where=str(home)), str(home), exactly(home))

@@ -8,11 +8,11 @@ from typing import Any, ClassVar, Self
 
 from typing_extensions import TypedDict
 
+from clabo.core.message import Message, message
 from clabo.core.rules.condition import ElementCondition, Rehearsal
 from clabo.core.rules.errors import RuleError, maybe_text, only
 from clabo.core.rules.facts import Fact, OnElement
 from clabo.core.rules.occurrence import Kind
-from clabo.core.told import Told, told
 
 
 class ShownShape(TypedDict, total=False):
@@ -50,10 +50,10 @@ class ElementShown(ElementCondition):
         """Just this element: the tag looks for what a rule asks for, and says which it was."""
         return (OnElement(self, near=False),)
 
-    def element_misses(self, element: Mapping[str, Any]) -> list[Told]:
+    def element_misses(self, element: Mapping[str, Any]) -> list[Message]:
         """Why the element does not fit."""
         return [
-            told("miss_shown", part=part, has=element.get(part), asked=asked)
+            message("miss_shown", part=part, has=element.get(part), asked=asked)
             for part in ("selector", "text")
             if element.get(part, "") != (asked := getattr(self, part))
         ]
@@ -72,7 +72,7 @@ class ElementShown(ElementCondition):
 
     def rehearse(self, lines: Rehearsal) -> None:
         """Make it appear."""
-        lines.add("fire", told("rehearse_show", rule={self.key: self.json()}), "", {"shown": self.json()})
+        lines.add("fire", message("rehearse_show", rule={self.key: self.json()}), "", {"shown": self.json()})
 
 
 def _few(text: str) -> str:

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from clabo.demo import scenario
-from clabo.sites.models import Site
+from clabo.setup.sites.models import Site
 
 
 class Command(BaseCommand):

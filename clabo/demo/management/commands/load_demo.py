@@ -7,8 +7,8 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from clabo.accounts.models import User
 from clabo.demo import loading, scenario
+from clabo.platform.accounts.models import User
 
 
 class Command(BaseCommand):

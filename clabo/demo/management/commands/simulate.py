@@ -10,14 +10,14 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from clabo.collect.ingest.beacon import Envelope
+from clabo.collect.ingest.directory import tag_site
+from clabo.collect.ingest.inbox import store
 from clabo.demo import scenario
 from clabo.demo.loading import forms_origin
 from clabo.demo.simulator import Simulator
-from clabo.ingest.beacon import Envelope
-from clabo.ingest.directory import tag_site
-from clabo.ingest.inbox import store
-from clabo.sites.models import Site, SiteHost
-from clabo.splits.models import SplitTest
+from clabo.judge.splits.models import SplitTest
+from clabo.setup.sites.models import Site, SiteHost
 
 
 class Command(BaseCommand):

@@ -1,0 +1,1 @@
+"""What it withstands, and what it rests on."""

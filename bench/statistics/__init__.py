@@ -1,0 +1,1 @@
+"""How often what Clabo says is wrong, by simulation."""

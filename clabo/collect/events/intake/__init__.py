@@ -1,0 +1,1 @@
+"""What comes in: read, bounded, put in its place."""

@@ -1,0 +1,1 @@
+"""Events into visits and sums."""

@@ -1,0 +1,1 @@
+"""Statistics of experiments that are looked at while they run."""

@@ -1,0 +1,1 @@
+"""What was spent, what it brought, and where the next euro goes."""

@@ -1,0 +1,1 @@
+"""Landing pages: their addresses, visits, tags, and what stands out among them."""

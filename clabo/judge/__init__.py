@@ -1,0 +1,1 @@
+"""What is judged: reports, paths, split tests, saved views, decisions."""

@@ -1,0 +1,1 @@
+"""Landing pages under a lens."""

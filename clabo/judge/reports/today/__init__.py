@@ -1,0 +1,1 @@
+"""Today: what asks for somebody."""

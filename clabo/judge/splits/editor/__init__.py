@@ -1,0 +1,1 @@
+"""Writing and looking at variants."""

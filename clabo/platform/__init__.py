@@ -1,0 +1,1 @@
+"""What every other room stands on: accounts, jobs, files out, words, the database, settings."""

@@ -1,0 +1,1 @@
+"""Rules and their conditions in words."""

@@ -1,0 +1,1 @@
+"""Split tests in words."""

@@ -1,0 +1,1 @@
+"""Rules held against what was recorded."""

@@ -1,0 +1,1 @@
+"""What audiences and links are used for: audiences, spend, channels, links, plans."""

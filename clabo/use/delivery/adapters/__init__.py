@@ -1,0 +1,1 @@
+"""How channels are spoken with."""

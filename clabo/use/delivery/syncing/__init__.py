@@ -1,0 +1,1 @@
+"""What channels are told, and what they say."""

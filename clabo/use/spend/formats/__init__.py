@@ -1,0 +1,1 @@
+"""The kinds of spend files, one module each; `clabo/use/spend/files.py` lists them."""

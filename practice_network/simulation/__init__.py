@@ -1,0 +1,1 @@
+"""People, auctions and forecasts of the practice network."""
