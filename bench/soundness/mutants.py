@@ -42,14 +42,14 @@ def distance(test):
         return 0
     return 1 if changed.stem in source.read_text() else 2
 
-tests = list(flat(unittest.defaultTestLoader.discover("clabo/core/tests", top_level_dir=".")))
+tests = list(flat(unittest.defaultTestLoader.discover("clabo/core", top_level_dir=".")))
 done = unittest.TextTestRunner(failfast=True).run(unittest.TestSuite(sorted(tests, key=distance)))
 sys.exit(not done.wasSuccessful())
 """
 CONFIG = """[cosmic-ray]
 module-path = "clabo/core"
 timeout = 400.0
-excluded-modules = ["clabo/core/tests/*", "clabo/core/*/__init__.py", "clabo/core/*/*/__init__.py", "clabo/core/__init__.py"]
+excluded-modules = ["clabo/core/tests/*", "clabo/core/*/tests/*", "clabo/core/*/__init__.py", "clabo/core/*/*/__init__.py", "clabo/core/__init__.py"]
 test-command = "{tests}"
 
 [cosmic-ray.distributor]
