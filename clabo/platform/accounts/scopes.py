@@ -69,8 +69,8 @@ _PEOPLE = frozenset(
         "channels/*/people",
         "channels/*/reports",
         "lists",
-        "people",
-        "people/*",
+        "visitors",
+        "visitors/*",
     ]
 )
 ROUTES: dict[str, frozenset[str]] = {

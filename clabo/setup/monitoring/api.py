@@ -39,6 +39,6 @@ def put_back(request: HttpRequest, site_id: int, exclusion_id: int) -> tuple[int
     return 204, None
 
 
-@router.post("/sites/{int:site_id}/people/{int:visitor_id}/forget", response=ForgottenOut)
+@router.post("/sites/{int:site_id}/visitors/{int:visitor_id}/forget", response=ForgottenOut)
 def forget_person(request: HttpRequest, site_id: int, visitor_id: int) -> ForgottenOut:
     return ForgottenOut(**asdict(forget(site_for(request, site_id, Role.OWNER), visitor_id)))

@@ -192,13 +192,13 @@ def takings(request: HttpRequest, site_id: int, audience_id: int) -> list[Taking
     ]
 
 
-@router.get("/sites/{int:site_id}/people", response=list[VisitorFoundOut])
+@router.get("/sites/{int:site_id}/visitors", response=list[VisitorFoundOut])
 def find_people(request: HttpRequest, site_id: int, find: str) -> list[VisitorFoundOut]:
     found = persons.find(site_for(request, site_id), find)
     return [VisitorFoundOut(visitor=v.pk, key=v.key.hex, last_at=v.last_at, visits=v.visits) for v in found]
 
 
-@router.get("/sites/{int:site_id}/people/{int:visitor_id}", response=VisitorOut)
+@router.get("/sites/{int:site_id}/visitors/{int:visitor_id}", response=VisitorOut)
 def one_person(request: HttpRequest, site_id: int, visitor_id: int) -> VisitorOut:
     site = site_for(request, site_id)
     return person_out(site, persons.person_of(site, visitor_id))

@@ -78,7 +78,7 @@ def goes_on(last: Happening | None, chances: list[list[Happening]], longest: tim
 
 
 def inside(part: dict[str, Any], history: list[Happening]) -> list[Happening]:
-    what = audiences.whats.read_what(part["what"])
+    what = audiences.predicates.read_what(part["what"])
     return [h for h in history if what.met(h) and part["from"] <= (TODAY.date() - h.day).days < part["to"]]
 
 

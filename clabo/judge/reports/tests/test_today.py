@@ -85,7 +85,7 @@ class Said(TestCase):
         ((path, since),) = said()
         self.assertEqual(path, "/poor")
         # What has come since would not be enough to say it, and is not enough to take it back; on Pages as on Today.
-        entered(4000, 3, "/poor", "/thanks")
+        entered(4000, 6, "/poor", "/thanks")
         self.assertEqual(own_findings(read_lens(self.site)).shown, [])
         self.assertEqual(said(), [(path, since)])
         self.assertEqual(

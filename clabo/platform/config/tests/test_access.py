@@ -291,7 +291,7 @@ class RoutedCase(TestCase):
             address += "?first=2026-10-01&last=2026-10-31"
         if path.endswith("/ways"):
             address += f"?page={self.page.pk}"
-        if path.endswith("{site_id}/people"):
+        if path.endswith("{site_id}/visitors"):
             address += "?find=" + Visitor.objects.get(site=self.site).key.hex
         return address
 
@@ -379,7 +379,7 @@ class EveryRoute(RoutedCase):
     def test_a_reports_token_reads_of_nobody_in_particular(self) -> None:
         client = Client(headers={"authorization": f"Bearer {self.token_text}"})
         for path in (
-            "people",
+            "visitors",
             "people/1",
             "live",
             "lists",
@@ -390,7 +390,7 @@ class EveryRoute(RoutedCase):
         ):
             answer = client.get(f"/api/sites/{self.site.pk}/{path}")
             self.assertIn(answer.status_code, (403, 404), path)
-            self.assertNotEqual((path, answer.status_code), ("people", 404))
+            self.assertNotEqual((path, answer.status_code), ("visitors", 404))
 
     def test_a_token_ends(self) -> None:
         pages = f"/api/sites/{self.site.pk}/pages"

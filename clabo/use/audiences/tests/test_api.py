@@ -133,16 +133,16 @@ class Audiences(TestCase):
     def test_a_person_is_found_and_told_why(self) -> None:
         self.make()
         visitor = Visitor.objects.get(key="0" * 31 + "1")
-        found = self.member.ask("GET", f"/people?find={visitor.key.hex}")
+        found = self.member.ask("GET", f"/visitors?find={visitor.key.hex}")
         self.assertEqual([f["visitor"] for f in found], [visitor.pk])
-        person = self.member.ask("GET", f"/people/{visitor.pk}")
+        person = self.member.ask("GET", f"/visitors/{visitor.pk}")
         (audience,) = person["audiences"]
         self.assertEqual(audience["member"], False)
         self.assertEqual(
             [(li["excluded"], li["met"]) for li in audience["lines"]], [(False, True), (True, True)]
         )
         self.assertEqual([h["what"] for h in person["history"]], ["conversion", "view", "view", "visit"])
-        self.refused("GET", "/people?find=%20", None, 422)
+        self.refused("GET", "/visitors?find=%20", None, 422)
 
     def test_members_are_taken_out_by_a_link_that_ends_and_it_is_noted(self) -> None:
         made = self.make()

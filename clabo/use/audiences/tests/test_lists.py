@@ -75,15 +75,15 @@ class Lists(TestCase):
 
     def test_two_browsers_of_one_person_are_shown_as_one_and_taken_apart(self) -> None:
         self.seen(4, ADA, minutes=1)
-        found = self.member.ask("GET", f"/people?find={ADA}")
+        found = self.member.ask("GET", f"/visitors?find={ADA}")
         self.assertEqual([f["key"] for f in found], [f"{1:032x}"])
         for number in (1, 4):
             pk = Visitor.objects.get(key=f"{number:032x}").pk
-            person = self.member.ask("GET", f"/people/{pk}")
+            person = self.member.ask("GET", f"/visitors/{pk}")
             self.assertEqual(person["browsers"], [f"{1:032x}", f"{4:032x}"])
         self.assertEqual([(i["hash"], i["browsers"]) for i in person["identities"]], [(ADA, 2)])
         path = f"/identities/{Identity.objects.get(hash=bytes.fromhex(ADA)).pk}"
         self.member.ask("PUT", path, {"off": True}, status=204)
-        self.assertEqual(len(self.member.ask("GET", f"/people/{pk}")["browsers"]), 1)
+        self.assertEqual(len(self.member.ask("GET", f"/visitors/{pk}")["browsers"]), 1)
         self.member.ask("PUT", path, {"off": False}, status=204)
-        self.assertEqual(len(self.member.ask("GET", f"/people/{pk}")["browsers"]), 2)
+        self.assertEqual(len(self.member.ask("GET", f"/visitors/{pk}")["browsers"]), 2)

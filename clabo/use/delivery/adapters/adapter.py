@@ -1,6 +1,6 @@
-"""The four calls by which Clabo speaks with a place ads run, whatever its own interface looks like (docs/channels.md).
+"""The five calls by which Clabo speaks with a place ads run, whatever its own interface looks like (docs/channels.md).
 
-Another kind of channel is a module with a class that has these four, and its place in adapters.py.
+Another kind of channel is a module with a class that has these five, and its place in registry.py.
 """
 
 from __future__ import annotations

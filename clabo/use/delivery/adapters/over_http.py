@@ -1,4 +1,4 @@
-"""The four calls over HTTP and JSON, as docs/channels.md has them."""
+"""The five calls over HTTP and JSON, as docs/channels.md has them."""
 
 from __future__ import annotations
 

@@ -289,7 +289,7 @@ class Sending(DeliveryCase):
         use = self.use(self.audience())
         run_jobs()
         visitor = Visitor.objects.get(site=self.site, key=f"{1:032x}")
-        Member(self.site, Role.OWNER).ask("POST", f"/people/{visitor.pk}/forget")
+        Member(self.site, Role.OWNER).ask("POST", f"/visitors/{visitor.pk}/forget")
         self.assertFalse(
             Identity.objects.filter(hash=bytes.fromhex(digest("email", "ada@example.com"))).exists()
         )

@@ -209,7 +209,7 @@ function Forget({ siteId, visitorId }: { siteId: number; visitorId: number }) {
   const forget = useMutation({
     mutationFn: () =>
       data(
-        client.POST("/api/sites/{site_id}/people/{visitor_id}/forget", {
+        client.POST("/api/sites/{site_id}/visitors/{visitor_id}/forget", {
           params: { path: { site_id: siteId, visitor_id: visitorId } },
         }),
       ),

@@ -69,7 +69,7 @@ export const foundQuery = (siteId: number, find: string) =>
   queryOptions({
     queryKey: ["visitors", siteId, find],
     queryFn: () =>
-      data(client.GET("/api/sites/{site_id}/people", { params: { path: { site_id: siteId }, query: { find } } })),
+      data(client.GET("/api/sites/{site_id}/visitors", { params: { path: { site_id: siteId }, query: { find } } })),
     enabled: find.trim().length > 0,
     retry: false,
   });
@@ -79,7 +79,7 @@ export const visitorQuery = (siteId: number, visitorId: number) =>
     queryKey: ["visitors", siteId, visitorId],
     queryFn: () =>
       data(
-        client.GET("/api/sites/{site_id}/people/{visitor_id}", {
+        client.GET("/api/sites/{site_id}/visitors/{visitor_id}", {
           params: { path: { site_id: siteId, visitor_id: visitorId } },
         }),
       ),
