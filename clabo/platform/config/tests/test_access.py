@@ -380,7 +380,7 @@ class EveryRoute(RoutedCase):
         client = Client(headers={"authorization": f"Bearer {self.token_text}"})
         for path in (
             "visitors",
-            "people/1",
+            "visitors/1",
             "live",
             "lists",
             "audiences/1/members",
