@@ -139,7 +139,7 @@ def kept() -> None:
             for keeps in (False, True):
                 chance = np.random.default_rng(SEED + 3)
                 days = breaks = others = 0
-                number = SITES // 4
+                number = SITES // (4 if pages == 10 else 16)
                 for _ in range(number):
                     rates = np.full(pages, 0.03)
                     rates[0] = rate

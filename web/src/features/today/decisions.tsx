@@ -45,7 +45,7 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
       : `“${words(f.counting)}”, for it has no goal of its own`;
     const roas = f.roas_interval;
     const rate = f.conversion_rate;
-    const since = dayOf(new Date(f.since)) < dayOf(new Date(t.now)) ? ` Said since ${day(f.since)}.` : "";
+    const since = dayOf(new Date(f.since)) < dayOf(new Date(t.now)) ? ` First seen ${day(f.since)}.` : "";
     notes.push({
       key: `${f.kind} ${f.page_id}`,
       about: f.key,
