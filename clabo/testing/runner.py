@@ -8,11 +8,18 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import hypothesis
 from django.conf import settings
 from django.db import connection
 from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
 
 from clabo.testing.sessions import end_other_sessions
+
+# How quick the machine is, and whether it has ever drawn an example before, is no matter of the tests.
+hypothesis.settings.register_profile(
+    "clabo", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow]
+)
+hypothesis.settings.load_profile("clabo")
 
 
 class PortableResult(RemoteTestResult):
