@@ -3,19 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime
 from typing import NamedTuple
 
-import numpy as np
 import pyarrow as pa
 from django.db import connection, transaction
 from django.db.models import F, Q
-from numpy.typing import NDArray
 
-from clabo.collect.events.models import Event, Kind, TrafficClass, Visit
-from clabo.collect.presence.atoms import Key, atoms
-from clabo.collect.presence.keys import LEFT_OUT, arrival, event_key
+from clabo.collect.presence.day_columns import Columns, unpacked
 from clabo.collect.presence.models import Trail
 from clabo.platform.db.binary import binary_cursor
 from clabo.setup.sites.locks import try_lock_site
@@ -24,18 +19,7 @@ from clabo.setup.sites.models import Site
 _SCHEMA = pa.schema(
     [("person", pa.uint32()), ("time", pa.int64()), ("atom", pa.uint32()), ("visit", pa.int64())]
 )
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _TABLE = Trail._meta.db_table
-
-
-@dataclass(frozen=True, slots=True)
-class Columns:
-    """A day: visitor numbers, microseconds since 1970, atoms, and ids of visits (0: none), in order."""
-
-    people: NDArray[np.uint32]
-    times: NDArray[np.int64]
-    atoms: NDArray[np.uint32]
-    visits: NDArray[np.int64]
 
 
 def touch(site_id: int, days: Collection[date]) -> None:
@@ -85,39 +69,6 @@ def pack(site_id: int, day: date) -> bool:
             data=sink.getvalue().to_pybytes(), version=F("version") + 1
         )
     return True
-
-
-def unpacked(site: Site, day: date) -> Columns:
-    """A day as it is stored now, out of the tables."""
-    start, end = site.midnight(day), site.midnight(day + timedelta(days=1))
-    # Where two things have one time, a visit begins before all, and a view comes before the rest.
-    # In the order of a visitor's events everywhere: of two with the same time and sort, the smaller id comes first.
-    found: list[tuple[int, int, bytes, int, Key, int]] = []
-    events = Event.objects.reported().filter(site=site, time__gte=start, time__lt=end)
-    columns = ("time", "id", "visitor__number", "kind", "page_id", "element_id", "name", "visit_id")
-    for time, event, person, kind, thing, element, name, visit in events.exclude(
-        kind__in=LEFT_OUT
-    ).values_list(*columns):
-        key = event_key(kind, thing, element, name)
-        found.append((_micro(time), 1 + (kind != Kind.VIEW), event.bytes, person, key, visit or 0))
-    visits = Visit.objects.filter(site=site, day=day, traffic_class=TrafficClass.COUNTED)
-    for time, person, page, origin, device, number, visit in visits.values_list(
-        "started_at", "visitor__number", "entry_page_id", "origin_id", "device", "number", "id"
-    ):
-        row = arrival(page, origin, device, number)
-        found.append((_micro(time), 0, number.to_bytes(8), person, row, visit))
-    ids = atoms(site.pk, {row[4] for row in found})
-    found.sort(key=lambda row: row[:3])
-    return Columns(
-        np.fromiter((row[3] for row in found), np.uint32, len(found)),
-        np.fromiter((row[0] for row in found), np.int64, len(found)),
-        np.fromiter((ids[row[4]] for row in found), np.uint32, len(found)),
-        np.fromiter((row[5] for row in found), np.int64, len(found)),
-    )
-
-
-def _micro(time: datetime) -> int:
-    return (time - _EPOCH) // timedelta(microseconds=1)
 
 
 def versions(site_id: int, first: date, last: date) -> dict[date, int | None]:

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from clabo.collect.events.models import Device, Kind, Visitor
 from clabo.collect.presence import trails
+from clabo.collect.presence.day_columns import Columns, unpacked
 from clabo.collect.presence.models import Atom
 from clabo.core.audiences import Converted, Happened, What
 from clabo.core.paths.walk import NEVER, Whole
@@ -183,11 +184,11 @@ class Atoms:
         return {pk: self.rows[pk][column] for pk in self.arrivals}
 
 
-def columns(site: Site, days: Sequence[date], stamps: Mapping[date, trails.Stamp]) -> trails.Columns:
+def columns(site: Site, days: Sequence[date], stamps: Mapping[date, trails.Stamp]) -> Columns:
     """Everything that happened on these days: packed days, and the tables for those that are not packed."""
     packed = trails.read(site.pk, [day for day in days if stamps[day].packed])
-    several = [packed[day][1] if day in packed else trails.unpacked(site, day) for day in days]
-    return trails.Columns(
+    several = [packed[day][1] if day in packed else unpacked(site, day) for day in days]
+    return Columns(
         _together([c.people for c in several], np.uint32),
         _together([c.times for c in several], np.int64),
         _together([c.atoms for c in several], np.uint32),

@@ -8,7 +8,7 @@ from datetime import date
 import numpy as np
 from numpy.typing import NDArray
 
-from clabo.collect.presence.trails import Columns
+from clabo.collect.presence.day_columns import Columns
 from clabo.core.audiences import What
 
 Day = tuple[int, NDArray[np.uint32], NDArray[np.int64]]

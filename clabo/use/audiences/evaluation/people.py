@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pyroaring import BitMap
 
 from clabo.collect.presence import trails
+from clabo.collect.presence.day_columns import Columns
 from clabo.collect.presence.mirror import snapshot
 from clabo.core.audiences import (
     LONGEST,
@@ -84,7 +85,7 @@ class Population:
         self._furthest = 0
         self._versions: tuple[int, dict[date, int | None]] | None = None
         self._lists: dict[int, BitMap] = {}
-        self._trails: dict[date, tuple[int, trails.Columns]] = {}
+        self._trails: dict[date, tuple[int, Columns]] = {}
 
     def read(self, definitions: Iterable[Definition]) -> None:
         """Read what these definitions ask of the index, at once."""
