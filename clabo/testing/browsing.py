@@ -38,9 +38,6 @@ CHROMIUM = [
     f"--user-agent={BROWSER}",
 ]
 
-# After so long the collector has surely looked at sites and rules once more.
-REFRESHED = 2.3
-
 # Nobody waits so long: a test that fails says only so much later, and a busy machine fails none.
 SLOW = 20.0
 
@@ -51,6 +48,7 @@ class Server:
     def __init__(self) -> None:
         self._server: server.Server | None = None
         self._thread: threading.Thread | None = None
+        self.application: Any = None
         self.url = ""
 
     def start(self, application: Callable[[], Any]) -> None:
@@ -60,7 +58,8 @@ class Server:
         self.url = f"http://localhost:{listening.getsockname()[1]}"
 
         def run() -> None:
-            config = server.configured(application(), log_level="error", lifespan="on")
+            self.application = application()
+            config = server.configured(self.application, log_level="error", lifespan="on")
             self._server = server.Server(config)
             asyncio.run(self._server.serve([listening]))
 
@@ -165,8 +164,11 @@ class ClaboCase(ClearedCase):
         self.addCleanup(self.worker.stop)
 
     def renewed(self) -> None:
-        """Return once the collector has looked at the sites again."""
-        time.sleep(REFRESHED)
+        """Have the collector look at the sites again, as it does every other second."""
+        collector = self.server.application.collector
+        collector.directory.refresh()
+        for route in collector.routes:
+            route.refresh()
 
     def until(self, holds: Callable[[], Any], what: str, seconds: float = SLOW) -> Any:
         """What `holds` returns once it is true; fails after `seconds`."""

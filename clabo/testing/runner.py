@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import time
 import unittest
-from pathlib import Path
 from typing import Any
 
 import hypothesis
@@ -13,6 +12,7 @@ from django.conf import settings
 from django.db import connection
 from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
 
+from clabo.testing import durations
 from clabo.testing.sessions import end_other_sessions
 
 # How quick the machine is, and whether it has ever drawn an example before, is no matter of the tests.
@@ -33,14 +33,8 @@ class PortableResult(RemoteTestResult):
 
     def stopTest(self, test: Any) -> None:  # noqa: N802
         super().stopTest(test)
-        # CLABO_TEST_TIMES=file ./test: a line for each test, to see which are slow: seconds, and seconds of work in this process.
-        if place := os.environ.get("CLABO_TEST_TIMES"):
-            took = [
-                now - then
-                for now, then in zip((time.perf_counter(), time.process_time()), self._began, strict=True)
-            ]
-            with Path(place).open("a") as file:
-                file.write(f"{took[0]:.2f} {took[1]:.2f} {test.id()}\n")
+        took = time.perf_counter() - self._began[0], time.process_time() - self._began[1]
+        durations.note(test.id(), *took)
 
     def addSubTest(self, test: Any, subtest: Any, err: Any) -> None:  # noqa: N802
         """Record the subtest under a fresh instance of its test."""
@@ -56,7 +50,12 @@ class PortableRunner(RemoteTestRunner):
 
 
 class PortableSuite(ParallelTestSuite):
+    """Gives out the longest classes first, those that wait beside those that compute."""
+
     runner_class = PortableRunner
+
+    def __init__(self, subsuites: list[unittest.TestSuite], *args: Any, **kwargs: Any) -> None:
+        super().__init__(durations.ordered(subsuites), *args, **kwargs)
 
 
 class Runner(DiscoverRunner):
@@ -72,7 +71,11 @@ class Runner(DiscoverRunner):
     def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> Any:
         # Playwright's sync API leaves an event loop in the test's thread.
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-        return super().run_suite(suite, **kwargs)
+        with durations.noted():
+            found = super().run_suite(suite, **kwargs)
+            for line in durations.slowest():
+                print(line)
+        return found
 
     def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
         # Threads of servers that tests have run keep their connections, and would keep the database.

@@ -14,61 +14,14 @@ from decimal import Decimal, InvalidOperation
 from typing import Literal, get_args
 
 from clabo.core.message import Message, message
+from clabo.core.money.spend_headings import Field, fields_of
 from clabo.core.pages.addresses import AS_WRITTEN, AddressError
 
-Field = Literal[
-    "day",
-    "source",
-    "campaign",
-    "ad_group",
-    "ad",
-    "landing",
-    "impressions",
-    "clicks",
-    "cost",
-    "conversions",
-    "value",
-    "view_conversions",
-]
-FIELDS: tuple[Field, ...] = get_args(Field)
 REQUIRED: tuple[Field, ...] = ("day", "cost")
 DayOrder = Literal["ymd", "dmy", "mdy"]
 DAY_ORDERS: tuple[DayOrder, ...] = get_args(DayOrder)
 DecimalMark = Literal[".", ","]
 
-# Column heads as exports and people write them, reduced to letters and digits.
-_HEADS: dict[Field, frozenset[str]] = {
-    "day": frozenset(["day", "date", "datum", "tag", "jour", "fecha", "reportdate"]),
-    "source": frozenset(["source", "utmsource", "channel", "quelle", "kanal"]),
-    "campaign": frozenset(["campaign", "campaignname", "utmcampaign", "kampagne", "campagne"]),
-    "ad_group": frozenset(["adgroup", "adgroupname", "utmterm", "anzeigengruppe", "group"]),
-    "ad": frozenset(["ad", "adname", "utmcontent", "creative", "anzeige", "motif"]),
-    "landing": frozenset(
-        [
-            "landing",
-            "landingpage",
-            "landingaddress",
-            "landingurl",
-            "url",
-            "address",
-            "zielseite",
-            "destination",
-        ]
-    ),
-    "impressions": frozenset(["impressions", "impr", "views", "impressionen", "einblendungen", "shown"]),
-    "clicks": frozenset(["clicks", "click", "klicks", "clics"]),
-    "cost": frozenset(["cost", "costs", "spend", "spent", "amount", "kosten", "ausgaben", "cout"]),
-    # The ad side's own count, its value, and what it claims for ads that were seen and not clicked.
-    "conversions": frozenset(
-        ["conversions", "conversion", "konversionen", "orders", "sales", "leads", "bestellungen"]
-    ),
-    "value": frozenset(
-        ["value", "conversionvalue", "conversionsvalue", "revenue", "wert", "konversionswert", "umsatz"]
-    ),
-    "view_conversions": frozenset(
-        ["viewthrough", "viewthroughconversions", "viewconversions", "postviewconversions"]
-    ),
-}
 _SUM_LINE = re.compile(r"\s*(grand )?(total|sum|summe|gesamt)\b", re.IGNORECASE)
 _DAY = re.compile(r"\s*(\d{1,4})[-./](\d{1,2})[-./](\d{1,4})(?:[ T]\d{2}:\d{2}(?::\d{2})?)?\s*")
 _NUMBER_NOISE = re.compile(r"[\s\u00a0\u202f'’]|[€$£]|\b[A-Z]{3}\b")
@@ -121,22 +74,6 @@ class Guess:
     doubts: list[str] = field(default_factory=list)
 
 
-def field_of(head: str) -> Field | None:
-    """The field that a column's head names, if it is one of the usual words."""
-    plain = re.sub(r"\(.*?\)|[^a-z0-9]", "", head.lower())
-    return next((name for name in FIELDS if plain in _HEADS[name]), None)
-
-
-def guess_columns(head: Sequence[str]) -> dict[Field, int]:
-    """The first column for each field that the head names."""
-    found: dict[Field, int] = {}
-    for place, text in enumerate(head):
-        name = field_of(text)
-        if name is not None:
-            found.setdefault(name, place)
-    return found
-
-
 def guess_reading(
     head: Sequence[str],
     rows: Sequence[Sequence[str]],
@@ -144,7 +81,7 @@ def guess_reading(
     known: Mapping[Field, int] | None = None,
 ) -> Guess:
     """How a file with this head and these first rows is probably meant; `known` are its columns, where they are."""
-    columns = guess_columns(head) if known is None else dict(known)
+    columns = fields_of(head) if known is None else dict(known)
     doubts: list[str] = [name for name in REQUIRED if name not in columns]
     order, sure = _day_order(_cells(rows, columns.get("day")))
     if not sure:

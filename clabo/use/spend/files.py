@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 
-from clabo.core.money.spend_file import guess_columns
+from clabo.core.money.spend_headings import fields_of
 from clabo.platform.problems import Problem
 from clabo.use.spend.formats import delimited, workbook
 from clabo.use.spend.formats.format import Format
@@ -34,7 +34,7 @@ def look(path: Path) -> tuple[Layout, list[list[str]]]:
     best: tuple[int, int, Layout] | None = None
     for encoding, delimiter in form.ways(path):
         for number, row in islice(form.rows(path, encoding, delimiter), HEAD_WITHIN):
-            score = (len(guess_columns(row)), len(row))
+            score = (len(fields_of(row)), len(row))
             if len(row) > 1 and (best is None or score > best[:2]):
                 best = (*score, Layout(encoding, delimiter, number, [cell.strip() for cell in row]))
     if best is None:

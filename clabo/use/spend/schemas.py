@@ -9,7 +9,8 @@ from typing import Annotated, Literal
 
 from ninja import Field as Limit
 
-from clabo.core.money.spend_file import ColumnMapping, Field
+from clabo.core.money.spend_file import ColumnMapping
+from clabo.core.money.spend_headings import Field
 from clabo.platform.shapes import Shape
 from clabo.platform.wording import say
 from clabo.setup.sites.models import Site

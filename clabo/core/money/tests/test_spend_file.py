@@ -13,13 +13,13 @@ from clabo.core.money.spend_file import (
     BadRow,
     ColumnMapping,
     SpendLine,
-    guess_columns,
     guess_reading,
     is_sum_line,
     read_day,
     read_number,
     read_row,
 )
+from clabo.core.money.spend_headings import fields_of
 
 
 class Guessing(TestCase):
@@ -35,7 +35,7 @@ class Guessing(TestCase):
             "Zielseite",
             "?",
         ]
-        found = guess_columns(head)
+        found = fields_of(head)
         self.assertEqual(
             sorted(found, key=found.__getitem__),
             ["day", "campaign", "ad_group", "ad", "impressions", "clicks", "cost", "landing"],
