@@ -8,13 +8,14 @@ from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
-from django.db.models import BigIntegerField, F, QuerySet, Value
+from django.db.models import BigIntegerField, Case, F, QuerySet, Value, When
 from django.db.models.functions import Coalesce, Least
 from numpy.typing import NDArray
 
 from clabo.collect.events.models import Event, Kind, TrafficClass, Visit
 from clabo.collect.presence.atoms import Key, atoms
 from clabo.collect.presence.keys import LEFT_OUT, arrival, event_key
+from clabo.collect.presence.models import Atom
 from clabo.platform.db.columns import MICROSECONDS_TO_2000, read_columns
 from clabo.setup.sites.models import Site
 
@@ -62,10 +63,12 @@ def _or_zero(column: str) -> Coalesce:
 
 @dataclass(frozen=True, slots=True)
 class _Source:
-    """What is read of a table: columns by name with their types, then those that tell an atom, and how they do."""
+    """What is read of a table: columns by name with their types, what tells an atom, and where an atom has the same."""
 
     columns: dict[str, tuple[Any, Any]]
-    telling: dict[str, tuple[Any, str]]
+    telling: tuple[Any, ...]
+    sort: Atom.Sort
+    told: tuple[Any, ...]
     key: Callable[..., Key]
 
 
@@ -77,12 +80,9 @@ _EVENTS = _Source(
         "person": (F("visitor__number"), ">i4"),
         "visit": (_or_zero("visit_id"), ">i8"),
     },
-    {
-        "kind": (F("kind"), "int"),
-        "page": (F("page_id"), "bigint"),
-        "element": (_or_zero("element_id"), "bigint"),
-        "name": (F("name"), "text"),
-    },
+    (F("kind"), F("page_id"), _or_zero("element_id"), F("name")),
+    Atom.Sort.EVENT,
+    (F("kind"), F("page_id"), _or_zero("element_id"), F("name")),
     lambda kind, page, element, name: event_key(kind, page, element or None, name),
 )
 _VISITS = _Source(
@@ -92,32 +92,36 @@ _VISITS = _Source(
         "person": (F("visitor__number"), ">i4"),
         "visit": (F("id"), ">i8"),
     },
-    {
-        "page": (_or_zero("entry_page_id"), "bigint"),
-        "origin": (F("origin_id"), "bigint"),
-        "device": (F("device"), "int"),
-        "number": (Least(F("number"), Value(2)), "int"),
-    },
+    (_or_zero("entry_page_id"), F("origin_id"), F("device"), Least(F("number"), Value(2))),
+    Atom.Sort.VISIT,
+    (_or_zero("page_id"), F("origin_id"), F("device"), Case(When(first=True, then=1), default=2)),
     lambda page, origin, device, number: arrival(page or None, origin, device, number),
 )
 
 
 def _rows(site: Site, rows: QuerySet[Any, Any], source: _Source) -> dict[str, NDArray[Any]]:
-    """The rows' columns, and the atom of each; one that has come since its atoms were looked up is left out."""
-    telling = [expression for expression, _ in source.telling.values()]
-    keys = list(rows.order_by().values_list(*telling).distinct())
-    ids = atoms(site.pk, {source.key(*key) for key in keys})
+    """The rows' columns, and the atom of each; atoms that are not there yet are made."""
+    found = _with_atoms(site, rows, source)
+    if (found["atom"] == 0).any():
+        keys = rows.order_by().values_list(*source.telling).distinct()
+        atoms(site.pk, {source.key(*key) for key in keys})
+        found = _with_atoms(site, rows, source)
+        # What has come since its atoms were looked up is left out.
+        known = found["atom"] != 0
+        found = {name: column[known] for name, column in found.items()}
+    return found
+
+
+def _with_atoms(site: Site, rows: QuerySet[Any, Any], source: _Source) -> dict[str, NDArray[Any]]:
     columns = [expression for expression, _ in source.columns.values()]
-    inner, params = rows.order_by().values_list(*columns, *telling).query.sql_with_params()
-    names = ", ".join([*source.columns, *(f"by_{name}" for name in source.telling)])
-    arrays = ", ".join(f"%s::{kind}[]" for _, kind in source.telling.values())
-    by = ", ".join(f"by_{name}" for name in source.telling)
-    # Apart, or the planner goes through the events once for each key.
+    inner, params = rows.order_by().values_list(*columns, *source.telling).query.sql_with_params()
+    known = Atom.objects.filter(site=site, sort=source.sort).order_by().values_list("id", *source.told)
+    atom_sql, atom_params = known.query.sql_with_params()
+    by = ", ".join(f"by_{place}" for place in range(len(source.telling)))
+    # Each apart, or the planner goes through the events once for each atom.
     sql = (
-        f"WITH r ({names}) AS MATERIALIZED ({inner}) SELECT {', '.join(f'r.{name}' for name in source.columns)}, k.atom "
-        f"FROM r JOIN unnest({arrays}, %s::bigint[]) AS k ({by}, atom) USING ({by})"
+        f"WITH r ({', '.join(source.columns)}, {by}) AS MATERIALIZED ({inner}), a (atom, {by}) AS MATERIALIZED ({atom_sql}) "
+        f"SELECT {', '.join(f'r.{name}' for name in source.columns)}, coalesce(a.atom, 0) FROM r LEFT JOIN a USING ({by})"
     )
-    listed = [list(column) for column in zip(*keys, strict=True)] or [[] for _ in telling]
-    found = [ids[source.key(*key)] for key in keys]
     types = {name: kind for name, (_, kind) in source.columns.items()}
-    return read_columns(sql, [*params, *listed, found], {**types, "atom": ">i8"})
+    return read_columns(sql, [*params, *atom_params], {**types, "atom": ">i4"})

@@ -10,6 +10,7 @@ from django.db.models import Q, QuerySet
 
 from clabo.collect.events.models import Device, TrafficClass, Visit
 from clabo.core.money.attribution import MODELS
+from clabo.core.pages.period import NAMED, read_period
 from clabo.core.pages.traffic_source import CHANNELS
 from clabo.platform.db.arrays import in_array
 from clabo.platform.problems import Problem
@@ -105,7 +106,7 @@ def read_lens(
 ) -> Lens:
     """The lens that these words state; raises Problem naming the one that cannot be read.
 
-    `period`: a number of days up to today ("28d"), or two dates ("2026-10-01..2026-10-31").
+    `period`: a number of days up to today ("28d"), a name ("last-month"), or two dates ("2026-10-01..2026-10-31").
     `origin`: "any", "channel:<channel>" or "source:<source>". `conversion`: a rule's id; the first
     purchase, else the first rule, when it is not given.
     """
@@ -130,15 +131,11 @@ def read_lens(
 def _period(site: Site, text: str) -> tuple[date, date]:
     today = datetime.now(UTC).astimezone(site.zone).date()
     try:
-        if ".." in text:
-            first_text, _, last_text = text.partition("..")
-            first, last = date.fromisoformat(first_text), date.fromisoformat(last_text)
-        else:
-            if not text.endswith("d"):
-                raise ValueError
-            first, last = today - timedelta(days=int(text[:-1]) - 1), today
+        first, last = read_period(text, today)
     except (ValueError, OverflowError):
-        raise Problem("A period is 28d, or two dates like 2026-10-01..2026-10-31.", "period") from None
+        raise Problem(
+            f"A period is 28d, {', '.join(NAMED)}, or two dates like 2026-10-01..2026-10-31.", "period"
+        ) from None
     if not 0 <= (last - first).days < MOST_DAYS:
         raise Problem(f"A period has between 1 and {MOST_DAYS} days.", "period")
     return first, last

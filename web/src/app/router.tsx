@@ -107,6 +107,11 @@ export function makeRouter(queries: QueryClient) {
   const site = createRoute({
     getParentRoute: () => root,
     path: "/s/$siteId",
+    // What a list is searched for, and the column it is in order of.
+    validateSearch: (s: Record<string, unknown>): { find?: string; order?: string } => ({
+      ...(typeof s.find === "string" && s.find ? { find: s.find } : {}),
+      ...(typeof s.order === "string" && s.order ? { order: s.order } : {}),
+    }),
     beforeLoad: async ({ location, params }) => {
       const now = await session();
       if (!now.email) throw redirect({ to: "/sign-in", search: { next: location.href } });
@@ -217,6 +222,8 @@ export function makeRouter(queries: QueryClient) {
         place("today", () => import("../features/today/Today")),
         pixel,
         place("conversions", () => import("../features/conversions/Conversions")),
+        // A conversion's own address; "new" for one that is being written.
+        place("conversions/$conversionId", () => import("../features/conversions/Conversions")),
         place("live", () => import("../features/live/Live")),
         spend,
         place("plans", () => import("../features/plans/Plans")),

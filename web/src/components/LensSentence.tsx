@@ -64,7 +64,18 @@ export function Word({
   );
 }
 
-const PERIODS = ["7d", "14d", "28d", "90d"];
+const PERIODS: Choice[] = [
+  { value: "today", text: "today" },
+  { value: "yesterday", text: "yesterday" },
+  { value: "this-week", text: "this week" },
+  { value: "last-week", text: "last week" },
+  { value: "this-month", text: "this month" },
+  { value: "last-month", text: "last month" },
+  { value: "7d", text: "last 7 days" },
+  { value: "14d", text: "last 14 days" },
+  { value: "28d", text: "last 28 days" },
+  { value: "90d", text: "last 90 days" },
+];
 
 function TwoDates({ read, choose }: { read: Read; choose: (period: string) => void }) {
   const [first, setFirst] = useState(read.first);
@@ -203,26 +214,35 @@ function acrossSites({ period, device, model, compare }: Lens): Lens {
   return { period, device, model, compare };
 }
 
+/** The days that are looked at, with the word before them: "in the last 28 days", "today". */
 export function PeriodWord({ read, lens, change }: Omit<Props, "site">) {
   const period = lens.period ?? "28d";
-  const days = daysOf(read);
+  const named = PERIODS.find((p) => p.value === period);
+  const [before, text] = period.includes("..")
+    ? ["on the ", `days from ${day(read.first)} to ${day(read.last)}`]
+    : period.endsWith("d")
+      ? ["in the ", `last ${daysOf(read)} days`]
+      : ["", named?.text ?? period];
   return (
-    <Word
-      label="Period"
-      text={period.includes("..") ? `days from ${day(read.first)} to ${day(read.last)}` : `last ${days} days`}
-      value={period}
-      choices={PERIODS.map((p) => ({ value: p, text: `last ${p.slice(0, -1)} days` }))}
-      choose={(value) => change({ period: value })}
-      more={(close) => (
-        <TwoDates
-          read={read}
-          choose={(value) => {
-            change({ period: value });
-            close();
-          }}
-        />
-      )}
-    />
+    <>
+      {before}
+      <Word
+        label="Period"
+        text={text}
+        value={period}
+        choices={PERIODS}
+        choose={(value) => change({ period: value })}
+        more={(close) => (
+          <TwoDates
+            read={read}
+            choose={(value) => {
+              change({ period: value });
+              close();
+            }}
+          />
+        )}
+      />
+    </>
   );
 }
 
@@ -235,7 +255,7 @@ export function LensSentence({ read, site, lens, change, to = "pages" }: Props &
   return (
     <h1 className="font-head text-head leading-[1.4] font-normal">
       Visits to <SiteWord site={site} to={to} /> <PeopleWord read={read} change={change} />
-      in the <PeriodWord read={read} lens={lens} change={change} /> <OriginAndDevice read={read} change={change} />
+      <PeriodWord read={read} lens={lens} change={change} /> <OriginAndDevice read={read} change={change} />
       {read.conversion ? (
         <>
           , counting{" "}

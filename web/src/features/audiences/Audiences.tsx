@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useState } from "react";
-import { type Column, Table } from "../../components/Table";
+import { type ListColumn, ListTable } from "../../components/ListTable";
 import { Tabs } from "../../components/Tabs";
 import { Button, cx, Empty, Failed, Head, Loading } from "../../components/ui";
 import { count } from "../../lib/format";
@@ -29,11 +29,12 @@ export default function Audiences() {
   const uses = useQuery(usesQuery(siteId));
   const params = (audienceId: string) => ({ siteId: String(siteId), audienceId });
   const make = () => navigate({ to: "/s/$siteId/audiences/$audienceId", params: params("new") });
-  const columns: Column<Audience>[] = [
+  const columns: ListColumn<Audience>[] = [
     {
       key: "name",
       head: "Audience",
       text: true,
+      order: (a) => a.name,
       className: "whitespace-normal!",
       cell: (a) => (
         <>
@@ -53,6 +54,7 @@ export default function Audiences() {
       head: "People now",
       hint: "Exact, as of this moment. Own visits, bots and excluded hits are in no audience.",
       cell: (a) => <span className="num font-semibold">{count(a.people)}</span>,
+      order: (a) => a.people,
     },
     { key: "week", head: "In a week", hint: "Against the end of the day a week ago.", cell: (a) => <Moved of={a} /> },
     {
@@ -95,9 +97,13 @@ export default function Audiences() {
           ) : tab === "overlap" ? (
             <Overlap siteId={siteId} audiences={audiences.data} />
           ) : audiences.data.length ? (
-            <div className="overflow-x-auto">
-              <Table caption="Audiences" columns={columns} rows={audiences.data} rowKey={(a) => a.id} />
-            </div>
+            <ListTable
+              of="audiences"
+              columns={columns}
+              rows={audiences.data}
+              rowKey={(a) => a.id}
+              says={(a) => [a.name, a.sentence, ...a.used_by].join("\n")}
+            />
           ) : (
             <Empty title="No audience yet">
               <p>Say who is meant, for example people who saw a page in the last three weeks and did not order.</p>

@@ -1,9 +1,8 @@
 /** Where ads run: what each place is given, what it is told, and whether it answers. */
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Scroll } from "../../components/Scroll";
+import { ListTable } from "../../components/ListTable";
 import { Sheet } from "../../components/Sheet";
-import { Table } from "../../components/Table";
 import { Tabs } from "../../components/Tabs";
 import { Button, Empty, Failed, Loading, TextButton } from "../../components/ui";
 import { ago } from "../../lib/format";
@@ -44,86 +43,87 @@ export function Channels({ siteId }: { siteId: number }) {
         )}
         {!!channels.data?.length && (
           <>
-            <Scroll label="Channels">
-              <Table
-                columns={[
-                  {
-                    key: "name",
-                    head: "Channel",
-                    text: true,
-                    cell: (c) => (
-                      <>
-                        <TextButton
-                          className="font-semibold decoration-line underline-offset-4"
-                          onClick={() => {
-                            setPart("now");
-                            setOpen(c.id);
-                          }}
-                        >
-                          {c.name}
-                        </TextButton>
-                        <div className="text-small text-quiet">
-                          {c.simulation ? "a simulation" : c.kind === "http" ? "over HTTP" : "by files"}, source{" "}
-                          <bdi className="num">{c.source}</bdi>
-                        </div>
-                      </>
+            <ListTable
+              of="channels"
+              says={(c) => [c.name, c.source, ...c.uses.map((use) => use.audience_name)].join("\n")}
+              columns={[
+                {
+                  key: "name",
+                  head: "Channel",
+                  order: (c) => c.name,
+                  text: true,
+                  cell: (c) => (
+                    <>
+                      <TextButton
+                        className="font-semibold decoration-line underline-offset-4"
+                        onClick={() => {
+                          setPart("now");
+                          setOpen(c.id);
+                        }}
+                      >
+                        {c.name}
+                      </TextButton>
+                      <div className="text-small text-quiet">
+                        {c.simulation ? "a simulation" : c.kind === "http" ? "over HTTP" : "by files"}, source{" "}
+                        <bdi className="num">{c.source}</bdi>
+                      </div>
+                    </>
+                  ),
+                },
+                {
+                  key: "audiences",
+                  head: "Audiences there",
+                  text: true,
+                  className: "whitespace-normal! min-w-52",
+                  cell: (c) =>
+                    c.uses.length ? (
+                      <ul className="flex flex-col gap-1.5">
+                        {c.uses.map((use) => (
+                          <li key={use.id}>
+                            {use.audience_name}
+                            <div className="text-small text-quiet">
+                              <WhoIsThere use={use} />
+                            </div>
+                          </li>
+                        ))}
+                      </ul>
+                    ) : (
+                      <span className="text-quiet">none</span>
                     ),
-                  },
-                  {
-                    key: "audiences",
-                    head: "Audiences there",
-                    text: true,
-                    className: "whitespace-normal! min-w-52",
-                    cell: (c) =>
-                      c.uses.length ? (
-                        <ul className="flex flex-col gap-1.5">
-                          {c.uses.map((use) => (
-                            <li key={use.id}>
-                              {use.audience_name}
-                              <div className="text-small text-quiet">
-                                <WhoIsThere use={use} />
-                              </div>
-                            </li>
-                          ))}
-                        </ul>
-                      ) : (
-                        <span className="text-quiet">none</span>
-                      ),
-                  },
-                  {
-                    key: "told",
-                    head: "Conversions, 7 days",
-                    text: true,
-                    hint: "Those credited (last paid touch) to a click of this channel. Accepted, refused and waiting make up all that were sent.",
-                    className: "whitespace-normal! min-w-44",
-                    cell: (c) =>
-                      c.rules.length ? <Told of={c.feedback} /> : <span className="text-quiet">not reported</span>,
-                  },
-                  {
-                    key: "spend",
-                    head: "Spend read",
-                    text: true,
-                    cell: (c) =>
-                      c.kind === "files" ? (
-                        <span className="text-quiet">from files</span>
-                      ) : c.spend_read_at ? (
-                        ago(c.spend_read_at)
-                      ) : (
-                        <span className="text-quiet">not yet</span>
-                      ),
-                  },
-                  {
-                    key: "state",
-                    head: "State",
-                    text: true,
-                    className: "whitespace-normal! min-w-32",
-                    cell: (c) => <Answering channel={c} />,
-                  },
-                ]}
-                rows={channels.data}
-                rowKey={(c) => c.id}
-              />
-            </Scroll>
+                },
+                {
+                  key: "told",
+                  head: "Conversions, 7 days",
+                  text: true,
+                  hint: "Those credited (last paid touch) to a click of this channel. Accepted, refused and waiting make up all that were sent.",
+                  className: "whitespace-normal! min-w-44",
+                  cell: (c) =>
+                    c.rules.length ? <Told of={c.feedback} /> : <span className="text-quiet">not reported</span>,
+                },
+                {
+                  key: "spend",
+                  head: "Spend read",
+                  text: true,
+                  cell: (c) =>
+                    c.kind === "files" ? (
+                      <span className="text-quiet">from files</span>
+                    ) : c.spend_read_at ? (
+                      ago(c.spend_read_at)
+                    ) : (
+                      <span className="text-quiet">not yet</span>
+                    ),
+                },
+                {
+                  key: "state",
+                  head: "State",
+                  text: true,
+                  className: "whitespace-normal! min-w-32",
+                  cell: (c) => <Answering channel={c} />,
+                },
+              ]}
+              rows={channels.data}
+              rowKey={(c) => c.id}
+            />
             {site.canEdit && (
               <Button className="mt-4" onClick={make}>
                 New channel

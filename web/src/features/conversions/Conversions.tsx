@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
-import { Scroll } from "../../components/Scroll";
-import { Table } from "../../components/Table";
+import { ListTable } from "../../components/ListTable";
 import { Tabs } from "../../components/Tabs";
-import { Button, Empty, Failed, Head, Loading, TextButton } from "../../components/ui";
+import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
 import { ago, count, day, money, words } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale, REPORTS } from "../../lib/stale";
@@ -31,7 +31,13 @@ export default function Conversions() {
   const siteId = useSiteId();
   const site = useSite(siteId);
   const queries = useQueryClient();
-  const [editing, setEditing] = useState<Conversion | "new">();
+  const { conversionId } = useParams({ strict: false });
+  const navigate = useNavigate();
+  const params = { siteId: String(siteId) };
+  // The list as it was searched and put in order.
+  const close = () => navigate({ to: "/s/$siteId/conversions", params, search: true });
+  const edit = (conversionId: string) =>
+    navigate({ to: "/s/$siteId/conversions/$conversionId", params: { ...params, conversionId }, search: true });
   const [part, setPart] = useState<"rules" | "bridges">("rules");
   const list = useQuery(conversionsQuery(siteId));
   const again = () => makeStale(queries, siteId, "conversions", ...REPORTS);
@@ -52,15 +58,19 @@ export default function Conversions() {
     onSettled: again,
   });
 
-  if (editing)
-    return (
-      <Editor
-        key={editing === "new" ? "new" : editing.id}
-        siteId={siteId}
-        rule={editing === "new" ? undefined : editing}
-        close={() => setEditing(undefined)}
-      />
-    );
+  if (conversionId) {
+    const rule = list.data?.find((c) => String(c.id) === conversionId);
+    if (list.isPending) return <Loading what="the conversion" />;
+    if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
+    if (!rule && conversionId !== "new")
+      return (
+        <Empty title="There is no such conversion.">
+          <p>It may have been deleted.</p>
+          <Button onClick={close}>All conversions</Button>
+        </Empty>
+      );
+    return <Editor key={conversionId} siteId={siteId} rule={rule} close={close} />;
+  }
   return (
     <>
       <Head
@@ -69,7 +79,7 @@ export default function Conversions() {
         actions={
           site.canEdit &&
           part === "rules" && (
-            <Button kind="main" onClick={() => setEditing("new")}>
+            <Button kind="main" onClick={() => edit("new")}>
               New conversion
             </Button>
           )
@@ -87,105 +97,122 @@ export default function Conversions() {
         {part === "rules" &&
           list.data &&
           (list.data.length ? (
-            <Scroll label="All conversions" className="mt-4">
-              <Table<Conversion>
-                columns={[
-                  {
-                    key: "conversion",
-                    head: "Conversion",
-                    text: true,
-                    className: "whitespace-normal",
-                    cell: (c) => (
-                      <>
-                        <TextButton
-                          className="text-left font-semibold decoration-line underline-offset-4 hover:decoration-plum"
-                          onClick={() => setEditing(c)}
-                        >
-                          {words(c.name)}
-                        </TextButton>
-                        <bdi className="block text-small leading-tight break-words text-quiet">{c.sentence}</bdi>
-                      </>
+            <ListTable<Conversion>
+              of="conversions"
+              className="mt-4"
+              says={(c) => [c.name, c.sentence, CATEGORIES[c.category], COUNTINGS[c.counting]].join("\n")}
+              columns={[
+                {
+                  key: "conversion",
+                  head: "Conversion",
+                  order: (c) => words(c.name),
+                  text: true,
+                  className: "whitespace-normal",
+                  cell: (c) => (
+                    <>
+                      <Link
+                        to="/s/$siteId/conversions/$conversionId"
+                        params={{ ...params, conversionId: String(c.id) }}
+                        search={true}
+                        className="font-semibold text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+                      >
+                        {words(c.name)}
+                      </Link>
+                      <bdi className="block text-small leading-tight break-words text-quiet">{c.sentence}</bdi>
+                    </>
+                  ),
+                },
+                {
+                  key: "kind",
+                  head: "Kind",
+                  text: true,
+                  order: (c) => CATEGORIES[c.category],
+                  cell: (c) => CATEGORIES[c.category],
+                },
+                { key: "counted", head: "Counted", text: true, cell: (c) => COUNTINGS[c.counting] },
+                {
+                  key: "worth-each",
+                  head: "Worth each",
+                  className: "num",
+                  cell: (c) => (
+                    <>
+                      {c.value_property ? (
+                        <>
+                          <span className="font-sans">its own</span>
+                          <span className="block text-fine text-quiet">{c.value_property}</span>
+                        </>
+                      ) : (
+                        money(c.value, site.currency)
+                      )}
+                      {c.lifetime_factor != null && (
+                        <span className="block text-fine text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
+                      )}
+                    </>
+                  ),
+                },
+                {
+                  key: "last-28-days",
+                  head: "Last 28 days",
+                  order: (c) => c.recent,
+                  className: "num",
+                  hint: "Bots are left out.",
+                  cell: (c) => (
+                    <>
+                      {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
+                      {c.unproven > 0 && (
+                        <span className="block text-fine text-marigold">
+                          {count(c.unproven)} without proof not counted
+                        </span>
+                      )}
+                      {c.beyond > 0 && (
+                        <span className="ml-auto block w-36 text-fine leading-tight whitespace-normal text-marigold">
+                          {count(c.beyond)} over a day’s limit, {money(c.beyond_value, site.currency)} in no sum
+                        </span>
+                      )}
+                      {c.foreign > 0 && (
+                        <span className="block text-fine text-marigold">{count(c.foreign)} in another currency</span>
+                      )}
+                    </>
+                  ),
+                },
+                {
+                  key: "day-by-day",
+                  head: "Day by day",
+                  text: true,
+                  className: "w-56",
+                  cell: (c) => (
+                    <>
+                      <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
+                      {c.changes.slice(-1).map((v) => (
+                        <span key={v.version} className="block text-fine leading-tight text-quiet">
+                          changed {day(v.made_at)}
+                          {changed(v) && `: ${changed(v)}`}
+                        </span>
+                      ))}
+                    </>
+                  ),
+                },
+                {
+                  key: "last-one",
+                  head: "Last one",
+                  className: "num",
+                  order: (c) => (c.last_at ? Date.parse(c.last_at) : null),
+                  cell: (c) => ago(c.last_at),
+                },
+                {
+                  key: "remove",
+                  head: <span className="sr-only">Remove</span>,
+                  cell: (c) =>
+                    site.canEdit && (
+                      <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
+                        Remove
+                      </Button>
                     ),
-                  },
-                  { key: "kind", head: "Kind", text: true, cell: (c) => CATEGORIES[c.category] },
-                  { key: "counted", head: "Counted", text: true, cell: (c) => COUNTINGS[c.counting] },
-                  {
-                    key: "worth-each",
-                    head: "Worth each",
-                    className: "num",
-                    cell: (c) => (
-                      <>
-                        {c.value_property ? (
-                          <>
-                            <span className="font-sans">its own</span>
-                            <span className="block text-fine text-quiet">{c.value_property}</span>
-                          </>
-                        ) : (
-                          money(c.value, site.currency)
-                        )}
-                        {c.lifetime_factor != null && (
-                          <span className="block text-fine text-quiet">lifetime × {Number(c.lifetime_factor)}</span>
-                        )}
-                      </>
-                    ),
-                  },
-                  {
-                    key: "last-28-days",
-                    head: "Last 28 days",
-                    className: "num",
-                    hint: "Bots are left out.",
-                    cell: (c) => (
-                      <>
-                        {c.recounting ? <Recounting progress={c.progress} /> : count(c.recent)}
-                        {c.unproven > 0 && (
-                          <span className="block text-fine text-marigold">
-                            {count(c.unproven)} without proof not counted
-                          </span>
-                        )}
-                        {c.beyond > 0 && (
-                          <span className="ml-auto block w-36 text-fine leading-tight whitespace-normal text-marigold">
-                            {count(c.beyond)} over a day’s limit, {money(c.beyond_value, site.currency)} in no sum
-                          </span>
-                        )}
-                        {c.foreign > 0 && (
-                          <span className="block text-fine text-marigold">{count(c.foreign)} in another currency</span>
-                        )}
-                      </>
-                    ),
-                  },
-                  {
-                    key: "day-by-day",
-                    head: "Day by day",
-                    text: true,
-                    className: "w-56",
-                    cell: (c) => (
-                      <>
-                        <DayBars values={c.per_day} height={28} changes={c.changes.map((v) => v.made_at)} />
-                        {c.changes.slice(-1).map((v) => (
-                          <span key={v.version} className="block text-fine leading-tight text-quiet">
-                            changed {day(v.made_at)}
-                            {changed(v) && `: ${changed(v)}`}
-                          </span>
-                        ))}
-                      </>
-                    ),
-                  },
-                  { key: "last-one", head: "Last one", className: "num", cell: (c) => ago(c.last_at) },
-                  {
-                    key: "remove",
-                    head: <span className="sr-only">Remove</span>,
-                    cell: (c) =>
-                      site.canEdit && (
-                        <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
-                          Remove
-                        </Button>
-                      ),
-                  },
-                ]}
-                rows={list.data}
-                rowKey={(c) => c.id}
-              />
-            </Scroll>
+                },
+              ]}
+              rows={list.data}
+              rowKey={(c) => c.id}
+            />
           ) : (
             <div className="mt-5">
               <Empty title="Nothing counts as a conversion yet.">
@@ -194,7 +221,7 @@ export default function Conversions() {
                   is called, a frame or your own code says so.
                 </p>
                 {site.canEdit && (
-                  <Button kind="main" onClick={() => setEditing("new")}>
+                  <Button kind="main" onClick={() => edit("new")}>
                     Say what counts
                   </Button>
                 )}

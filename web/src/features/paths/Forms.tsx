@@ -46,8 +46,7 @@ export default function Forms() {
           </p>
           <h1 className="max-w-4xl font-head text-head leading-[1.4] font-normal">
             What becomes of forms <PeopleWord read={read} change={change} />
-            in the <PeriodWord read={read} lens={search} change={change} />{" "}
-            <OriginAndDevice read={read} change={change} />.
+            <PeriodWord read={read} lens={search} change={change} /> <OriginAndDevice read={read} change={change} />.
           </h1>
         </div>
         <Files path={`/api/sites/${siteId}/forms`} query={lensQuery(search)} />

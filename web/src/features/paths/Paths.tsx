@@ -260,7 +260,7 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
                 go({ steps: JSON.stringify(steps), within: value === "visit" ? undefined : Number(value) })
               }
             />
-            , in the <PeriodWord read={read} lens={search} change={go} /> <PeopleWord read={read} change={go} />
+            , <PeriodWord read={read} lens={search} change={go} /> <PeopleWord read={read} change={go} />
             <OriginAndDevice read={read} change={go} />, against{" "}
             <Word
               label="Against"

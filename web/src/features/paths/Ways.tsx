@@ -69,7 +69,7 @@ export default function Ways() {
               choose={(value) => go({ page: Number(value), at: undefined })}
             />{" "}
             <PeopleWord read={read} change={go} />
-            in the <PeriodWord read={read} lens={search} change={go} /> <OriginAndDevice read={read} change={go} />.
+            <PeriodWord read={read} lens={search} change={go} /> <OriginAndDevice read={read} change={go} />.
           </h1>
         </div>
         <Files path={`/api/sites/${siteId}/ways`} query={{ ...search, page }} />

@@ -1,8 +1,7 @@
 /** All plans: what each costs and brings, and whether it is doing what it should. */
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { Scroll } from "../../components/Scroll";
-import { Table } from "../../components/Table";
+import { ListTable } from "../../components/ListTable";
 import { Button, cx, Empty, Failed, Head, Loading } from "../../components/ui";
 import { count, day, money, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
@@ -65,86 +64,98 @@ export default function Plans() {
           </Empty>
         )}
         {!!plans.data?.length && (
-          <Scroll label="Plans">
-            <Table
-              columns={[
-                {
-                  key: "name",
-                  head: "Plan",
-                  text: true,
-                  className: "whitespace-normal! min-w-72",
-                  cell: (p) => (
-                    <>
-                      <Link
-                        to="/s/$siteId/plans/$planId"
-                        params={{ siteId: String(siteId), planId: String(p.id) }}
-                        className="font-semibold text-plum underline decoration-line underline-offset-4"
+          <ListTable
+            of="plans"
+            says={(p) => [p.name, p.aim_name, p.shown_to, p.channel_name, p.says, STATES[p.state]].join("\n")}
+            columns={[
+              {
+                key: "name",
+                head: "Plan",
+                text: true,
+                order: (p) => p.name,
+                className: "whitespace-normal! min-w-72",
+                cell: (p) => (
+                  <>
+                    <Link
+                      to="/s/$siteId/plans/$planId"
+                      params={{ siteId: String(siteId), planId: String(p.id) }}
+                      className="font-semibold text-plum underline decoration-line underline-offset-4"
+                    >
+                      {p.name}
+                    </Link>
+                    <div className="text-small text-quiet">
+                      {several(p.aim_name)} from {p.shown_to || "nobody yet"}, on {p.channel_name}
+                      {p.simulation && ", a simulation"}
+                    </div>
+                    {p.says && (
+                      <div
+                        className={cx("mt-1 border-l-4 pl-2 text-small", p.pays ? "border-fern" : "border-marigold")}
                       >
-                        {p.name}
-                      </Link>
-                      <div className="text-small text-quiet">
-                        {several(p.aim_name)} from {p.shown_to || "nobody yet"}, on {p.channel_name}
-                        {p.simulation && ", a simulation"}
+                        {p.says}
                       </div>
-                      {p.says && (
-                        <div
-                          className={cx("mt-1 border-l-4 pl-2 text-small", p.pays ? "border-fern" : "border-marigold")}
-                        >
-                          {p.says}
-                        </div>
-                      )}
-                    </>
-                  ),
-                },
-                {
-                  key: "state",
-                  head: "State",
-                  text: true,
-                  cell: (p) => (
-                    <>
-                      <span className={p.state === "running" ? "font-semibold text-fern" : "text-quiet"}>
-                        {STATES[p.state]}
-                      </span>
-                      <div className="text-small text-quiet">
-                        {p.state === "running" && p.first ? `since ${day(p.first)}` : ""}
-                        {p.state === "ended" ? day(p.ended_at) : ""}
-                      </div>
-                    </>
-                  ),
-                },
-                {
-                  key: "budget",
-                  head: "A day",
-                  cell: (p) => money(p.daily_budget, site.currency, Number(p.daily_budget) % 1 ? 2 : 0),
-                },
-                {
-                  key: "cost",
-                  head: "Spent",
-                  cell: (p) => (p.state === "draft" ? "–" : money(p.cost, site.currency)),
-                  hint: "As the channel says, today included. Pages and Sources have it from the next morning on.",
-                },
-                { key: "clicks", head: "Clicks", cell: (p) => (p.state === "draft" ? "–" : count(p.clicks)) },
-                {
-                  key: "conversions",
-                  head: "Conversions",
-                  cell: (p) => (p.state === "draft" ? "–" : count(Number(p.conversions))),
-                  hint: "Of its aim, credited to its clicks by last paid touch.",
-                },
-                {
-                  key: "each",
-                  head: "Cost per conversion",
-                  cell: (p) => (p.cost_of_one == null ? "–" : money(p.cost_of_one, site.currency)),
-                },
-                {
-                  key: "roas",
-                  head: `ROAS, 0 to ${end}×`,
-                  cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} end={end} />,
-                },
-              ]}
-              rows={plans.data}
-              rowKey={(p) => p.id}
-            />
-          </Scroll>
+                    )}
+                  </>
+                ),
+              },
+              {
+                key: "state",
+                head: "State",
+                text: true,
+                order: (p) => STATES[p.state],
+                cell: (p) => (
+                  <>
+                    <span className={p.state === "running" ? "font-semibold text-fern" : "text-quiet"}>
+                      {STATES[p.state]}
+                    </span>
+                    <div className="text-small text-quiet">
+                      {p.state === "running" && p.first ? `since ${day(p.first)}` : ""}
+                      {p.state === "ended" ? day(p.ended_at) : ""}
+                    </div>
+                  </>
+                ),
+              },
+              {
+                key: "budget",
+                head: "A day",
+                order: (p) => Number(p.daily_budget),
+                cell: (p) => money(p.daily_budget, site.currency, Number(p.daily_budget) % 1 ? 2 : 0),
+              },
+              {
+                key: "cost",
+                head: "Spent",
+                order: (p) => Number(p.cost),
+                cell: (p) => (p.state === "draft" ? "–" : money(p.cost, site.currency)),
+                hint: "As the channel says, today included. Pages and Sources have it from the next morning on.",
+              },
+              {
+                key: "clicks",
+                head: "Clicks",
+                order: (p) => p.clicks,
+                cell: (p) => (p.state === "draft" ? "–" : count(p.clicks)),
+              },
+              {
+                key: "conversions",
+                head: "Conversions",
+                order: (p) => Number(p.conversions),
+                cell: (p) => (p.state === "draft" ? "–" : count(Number(p.conversions))),
+                hint: "Of its aim, credited to its clicks by last paid touch.",
+              },
+              {
+                key: "each",
+                head: "Cost per conversion",
+                order: (p) => (p.cost_of_one == null ? null : Number(p.cost_of_one)),
+                cell: (p) => (p.cost_of_one == null ? "–" : money(p.cost_of_one, site.currency)),
+              },
+              {
+                key: "roas",
+                head: `ROAS, 0 to ${end}×`,
+                order: (p) => (p.roas == null ? null : Number(p.roas)),
+                cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} end={end} />,
+              },
+            ]}
+            rows={plans.data}
+            rowKey={(p) => p.id}
+          />
         )}
       </div>
     </>
