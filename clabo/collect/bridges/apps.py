@@ -11,7 +11,11 @@ class BridgesConfig(AppConfig):
     name = "clabo.collect.bridges"
 
     def ready(self) -> None:
+        from clabo.collect.bridges.models import BridgeLink
         from clabo.collect.bridges.routes import BridgeRoutes
+        from clabo.collect.bridges.services import restore_link
         from clabo.collect.ingest.routes import routes
+        from clabo.setup.sites import deleted
 
         routes.add("bridges", BridgeRoutes)
+        deleted.register("bridge", BridgeLink, restore_link)

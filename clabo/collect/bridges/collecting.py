@@ -65,7 +65,7 @@ class Bridges:
                     link.secret,
                 ),
             )
-            for link in BridgeLink.objects.filter(removed_at=None)
+            for link in BridgeLink.objects.filter(deleted_at=None)
         ]
         self._by_name = {(site_id, b.slug): b for site_id, b in rows}
         self._by_id = {b.id: (site_id, b) for site_id, b in rows}

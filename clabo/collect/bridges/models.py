@@ -22,11 +22,14 @@ class BridgeLink(models.Model):
     # What the other side's server signs its reports with.
     secret = models.CharField(max_length=64)
     created_at = models.DateTimeField(auto_now_add=True)
-    removed_at = models.DateTimeField(null=True)
+    deleted_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = (
             models.UniqueConstraint(
-                fields=("site", "slug"), name="bridge_name_once", condition=models.Q(removed_at=None)
+                fields=("site", "slug"), name="bridge_name_once", condition=models.Q(deleted_at=None)
             ),
         )
+
+    def __str__(self) -> str:
+        return self.slug

@@ -162,12 +162,12 @@ class LinkCounts:
 
 def links_of(site: Site) -> list[BridgeLink]:
     """The site's links by name."""
-    return list(BridgeLink.objects.filter(site=site, removed_at=None).order_by("slug"))
+    return list(BridgeLink.objects.filter(site=site, deleted_at=None).order_by("slug"))
 
 
 def link_of(site: Site, link_id: int, removed: bool = False) -> BridgeLink:
     """One link of the site, or one that was removed; raises Problem where there is none."""
-    link = BridgeLink.objects.filter(site=site, pk=link_id, removed_at__isnull=not removed).first()
+    link = BridgeLink.objects.filter(site=site, pk=link_id, deleted_at__isnull=not removed).first()
     if link is None:
         raise missing("bridge link")
     return link

@@ -49,10 +49,10 @@ def save_link(
     for name in names:
         if not _NAME.fullmatch(name) or name.startswith("clabo"):
             raise Problem(f"“{name[:40]}” is no parameter’s name to pass on.", "free_names")
-    same = BridgeLink.objects.filter(site=site, slug=slug, removed_at=None)
+    same = BridgeLink.objects.filter(site=site, slug=slug, deleted_at=None)
     if (same.exclude(pk=link.pk) if link else same).exists():
         raise Problem("Another bridge link of this site has this name.", "slug", 409)
-    if link is None and BridgeLink.objects.filter(site=site, removed_at=None).count() >= MOST_LINKS:
+    if link is None and BridgeLink.objects.filter(site=site, deleted_at=None).count() >= MOST_LINKS:
         raise Problem(f"A site has at most {MOST_LINKS} bridge links.", "slug", 409)
     link = link or BridgeLink(site=site, secret=secrets.token_hex(24))
     link.slug, link.target, link.reference_name = slug, target, reference_name
@@ -63,13 +63,13 @@ def save_link(
 
 def remove_link(link: BridgeLink) -> None:
     """The link leads nowhere any more; what it counted stays."""
-    link.removed_at = datetime.now(UTC)
+    link.deleted_at = datetime.now(UTC)
     link.save()
 
 
 def restore_link(link: BridgeLink) -> None:
     """Undo `remove_link`; raises Problem where the name is taken by now."""
-    if BridgeLink.objects.filter(site=link.site_id, slug=link.slug, removed_at=None).exists():
+    if BridgeLink.objects.filter(site=link.site_id, slug=link.slug, deleted_at=None).exists():
         raise Problem("Another bridge link has this name by now. Rename that one first.", "slug", 409)
-    link.removed_at = None
+    link.deleted_at = None
     link.save()

@@ -51,6 +51,8 @@ SECTIONS = [
     "forms",
     "worst",
     "views",
+    "account",
+    "deleted",
 ]
 
 
@@ -142,6 +144,8 @@ class ScreensCase(BrowserCase):
         expect(page.get_by_text(re.compile("^Reading .* …$"))).to_have_count(0)
 
     def check(self, page: Page, what: str) -> None:
+        # What slides in is half transparent until it is there.
+        page.evaluate("Promise.allSettled(document.getAnimations().map((a) => a.finished)).then(() => null)")
         found = Axe().run(page)
         self.assertEqual(found.violations_count, 0, f"{what}: {found.generate_report()}")
         wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
@@ -274,6 +278,40 @@ class Doing(ScreensCase):
         self.assertEqual(same.inner_text(), seen)
         page.go_back()
         expect(page.get_by_role("button", name="Conversion: starter kit orders")).to_be_visible()
+
+    def test_a_list_is_searched_and_what_is_deleted_comes_back(self) -> None:
+        page = self.enter()
+        self.go(page, "conversions")
+        rows = page.get_by_role("table", name="Table of conversions").locator("tbody tr")
+        names = rows.locator("td:first-child a")
+        expect(names).not_to_have_count(0)
+        all_names = names.all_inner_texts()
+        page.get_by_role("button", name="Conversion", exact=True).click()
+        page.get_by_role("button", name="Conversion", exact=True).click()
+        expect(names).to_have_text(sorted(all_names, key=str.lower, reverse=True))
+        page.get_by_role("searchbox", name="Search the conversions").fill("KIT order")
+        expect(names).to_have_text(["starter kit order"])
+        # The list stays as it was for whoever comes back to it.
+        names.first.click()
+        page.wait_for_url(re.compile(r"/conversions/\d+"))
+        expect(page.get_by_role("heading", level=1)).to_contain_text("starter kit order")
+        page.go_back()
+        expect(names).to_have_text(["starter kit order"])
+        page.get_by_role("searchbox", name="Search the conversions").fill("letter")
+        page.get_by_role("button", name="Delete letter signup").click()
+        page.get_by_role("button", name="Undo").click()
+        expect(names).to_have_text(["letter signup"])
+        page.get_by_role("button", name="Delete letter signup").click()
+        expect(page.get_by_text("None of the conversions has these words.")).to_be_visible()
+        # On a phone the rail is a menu.
+        page.set_viewport_size({"width": 390, "height": 844})
+        expect(page.get_by_role("link", name="Deleted")).to_be_hidden()
+        page.get_by_role("button", name="Menu").click()
+        page.get_by_role("link", name="Deleted").click()
+        expect(page.get_by_role("link", name="Deleted")).to_be_hidden()
+        page.get_by_role("button", name="Restore letter signup").click()
+        expect(page.get_by_text("Nothing was deleted in the last 30 days.")).to_be_visible()
+        self.assertIsNone(ConversionRule.objects.get(name="letter_signup").deleted_at)
 
     def test_today_leads_to_what_is_to_be_done(self) -> None:
         # The worker has had its look, and the next is ten minutes off. The page is rare here: its silence is made known.

@@ -5,10 +5,11 @@ from __future__ import annotations
 from django.db import models
 
 from clabo.platform.accounts.models import User
+from clabo.platform.db.deletable import Deletable
 from clabo.setup.sites.models import Site
 
 
-class OwnColumn(models.Model):
+class OwnColumn(Deletable):
     """One number of a report's row over another (core/money/own_column.py), and from where on it is marked."""
 
     class Mark(models.TextChoices):
@@ -26,7 +27,11 @@ class OwnColumn(models.Model):
     made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=("site", "name"), name="column_name_once"),)
+        constraints = (
+            models.UniqueConstraint(
+                fields=("site", "name"), name="column_name_once", condition=models.Q(deleted_at=None)
+            ),
+        )
 
     def __str__(self) -> str:
         return self.name

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
 from decimal import Decimal
 
 from django.db import IntegrityError, transaction
@@ -63,8 +64,8 @@ def make_column(
 
 
 def remove_column(site: Site, column_id: int) -> None:
-    """Take one away; raises Problem where there is none."""
-    if not OwnColumn.objects.filter(site=site, pk=column_id).delete()[0]:
+    """Delete one, until it is restored; raises Problem where there is none."""
+    if not OwnColumn.objects.filter(site=site, pk=column_id).update(deleted_at=datetime.now(UTC)):
         raise missing("column")
 
 

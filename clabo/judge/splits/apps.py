@@ -15,10 +15,13 @@ class SplitsConfig(AppConfig):
         from clabo.collect.ingest.directory import tag_settings
         from clabo.collect.pipeline import hooks
         from clabo.judge.splits.hooks import expose_batch, running_tests
+        from clabo.judge.splits.models import SplitTest
         from clabo.judge.splits.queries import tests_for_audiences, wanted_by_tests
+        from clabo.setup.sites import deleted
         from clabo.use.audiences.evaluation.variants import sources
 
         hooks.after_batch.add("splits", expose_batch)
         tag_settings.add("splits", running_tests)
         sources.add("splits", tests_for_audiences)
         wanted.sources.add("splits", wanted_by_tests)
+        deleted.register_model("test", SplitTest)

@@ -294,9 +294,11 @@ def copy(test: SplitTest, by: User | None = None) -> SplitTest:
 
 
 def remove(test: SplitTest) -> None:
-    """Remove a draft. What has run is kept."""
+    """Delete a draft, until it is restored. What has run is kept."""
     with transaction.atomic():
-        _locked(test, {State.DRAFT}, "Only a draft can be removed; what has run is kept.").delete()
+        locked = _locked(test, {State.DRAFT}, "Only a draft can be deleted; what has run is kept.")
+        locked.deleted_at = datetime.now(UTC)
+        locked.save(update_fields=["deleted_at"])
 
 
 def _now(test: SplitTest, state: str, done: Deed.What, by: User | None, now: datetime | None) -> SplitTest:

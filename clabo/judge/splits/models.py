@@ -12,6 +12,7 @@ from clabo.collect.events.models import Visit, Visitor
 from clabo.core.splits.assignment import Slot, assign, with_held_out
 from clabo.core.splits.page_match import Place, read_places
 from clabo.platform.accounts.models import User
+from clabo.platform.db.deletable import Deletable
 from clabo.setup.conversions.models import ConversionRule
 from clabo.setup.sites.models import Site
 
@@ -25,7 +26,7 @@ def new_key() -> str:
     return secrets.token_hex(4)
 
 
-class SplitTest(models.Model):
+class SplitTest(Deletable):
     """A control page and its challengers, judged by one conversion."""
 
     class State(models.TextChoices):

@@ -12,6 +12,7 @@ from clabo.platform.accounts import services, tokens
 from clabo.platform.accounts.access import person, workspace_for
 from clabo.platform.accounts.models import Membership, Role, User
 from clabo.platform.accounts.schemas import (
+    AccountIn,
     FirstAccount,
     InvitationOut,
     Member,
@@ -62,6 +63,12 @@ def session(request: HttpRequest) -> Session:
             for m in rows
         ],
     )
+
+
+@router.patch("/account", response=Session)
+def change_account(request: HttpRequest, data: AccountIn) -> Session:
+    services.rename(person(request), data.name)
+    return session(request)
 
 
 @router.post("/setup", response=Session, auth=None)

@@ -45,6 +45,10 @@ class FirstAccount(Shape):
     workspace: str = Field(max_length=120)
 
 
+class AccountIn(Shape):
+    name: str = Field(max_length=120)
+
+
 class Member(Shape):
     user_id: int
     name: str

@@ -202,3 +202,11 @@ def _check_password(password: str, user: User) -> None:
         validate_password(password, user)
     except ValidationError as error:
         raise Problem(" ".join(error.messages), "password") from None
+
+
+def rename(user: User, name: str) -> None:
+    """How the person is called, to their colleagues too; raises Problem."""
+    if not name.strip():
+        raise Problem("Enter the name that your colleagues know you by.", "name")
+    user.name = name.strip()
+    user.save(update_fields=["name"])

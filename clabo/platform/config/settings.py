@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "allauth",
     "allauth.account",
     "allauth.headless",
+    "allauth.usersessions",
     "axes",
     "csp",
     "ninja",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from allauth.headless.account import views
 from allauth.headless.constants import Client
+from allauth.headless.usersessions.views import SessionsView
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.urls import include, path, re_path
@@ -43,8 +44,13 @@ urlpatterns = [
                 path("session", views.SessionView.as_api_view(client=Client.BROWSER)),
                 path("password/request", views.RequestPasswordResetView.as_api_view(client=Client.BROWSER)),
                 path("password/reset", views.ResetPasswordView.as_api_view(client=Client.BROWSER)),
+                path("sessions", SessionsView.as_api_view(client=Client.BROWSER)),
             ]
         ),
+    ),
+    path(
+        "_allauth/browser/v1/account/password/change",
+        views.ChangePasswordView.as_api_view(client=Client.BROWSER),
     ),
     path("look/<str:token>.json", look),
     path("edit/open", edit_open),
@@ -58,7 +64,7 @@ urlpatterns = [
     re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),
     re_path(r"^shared/[^/]+$", unlisted),
     re_path(
-        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans)(?:/(?:\d+|new))?)?$",
+        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans|account|deleted)(?:/(?:\d+|new))?)?$",
         interface,
     ),
 ]

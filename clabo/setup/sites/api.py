@@ -7,9 +7,9 @@ from ninja import Router
 
 from clabo.platform.accounts.access import workspace_for
 from clabo.platform.accounts.models import Role
-from clabo.setup.sites import services
+from clabo.setup.sites import deleted, services
 from clabo.setup.sites.access import site_for
-from clabo.setup.sites.schemas import Host, NewSite, ProofKeyOut, SiteChange, SiteOut, site_out
+from clabo.setup.sites.schemas import DeletedOut, Host, NewSite, ProofKeyOut, SiteChange, SiteOut, site_out
 
 router = Router(tags=["sites"])
 
@@ -57,3 +57,14 @@ def change_site(request: HttpRequest, site_id: int, data: SiteChange) -> SiteOut
     if data.hosts is not None:
         services.set_hosts(site, [(h.host, h.stands_for) for h in data.hosts])
     return site_out(site)
+
+
+@router.get("/sites/{int:site_id}/deleted", response=list[DeletedOut])
+def deleted_things(request: HttpRequest, site_id: int) -> list[deleted.Deleted]:
+    return deleted.deleted_from(site_for(request, site_id))
+
+
+@router.post("/sites/{int:site_id}/deleted/{kind}/{int:thing_id}/restore", response={204: None})
+def restore_deleted(request: HttpRequest, site_id: int, kind: str, thing_id: int) -> tuple[int, None]:
+    deleted.restore(site_for(request, site_id, Role.EDITOR), kind, thing_id)
+    return 204, None

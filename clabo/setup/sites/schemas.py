@@ -54,6 +54,15 @@ class SiteOut(Shape):
     waiting: WaitingSettings | None
 
 
+class DeletedOut(Shape):
+    """What was deleted in the last 30 days. `kind`: conversion, audience, path, view, channel, link, bridge, plan, test, column."""
+
+    kind: str
+    id: int
+    name: str
+    deleted_at: datetime
+
+
 class NewSite(Shape):
     name: str = Field(max_length=120)
     hosts: list[str] = Field(max_length=50)

@@ -12,6 +12,9 @@ class DeliveryConfig(AppConfig):
 
     def ready(self) -> None:
         from clabo.collect.pipeline import hooks
+        from clabo.setup.sites import deleted
         from clabo.use.delivery.hooks import follow
+        from clabo.use.delivery.models import AdChannel
 
         hooks.after_batch.add("delivery", follow)
+        deleted.register("channel", AdChannel)

@@ -42,7 +42,7 @@ class ChannelContent:
 
 def channel_of(site: Site, channel_id: int) -> AdChannel:
     """One of the site's channels; raises Problem."""
-    found = AdChannel.objects.filter(site=site, pk=channel_id, removed_at=None).first()
+    found = AdChannel.objects.filter(site=site, pk=channel_id, deleted_at=None).first()
     if found is None:
         raise missing("channel")
     return found
@@ -51,7 +51,7 @@ def channel_of(site: Site, channel_id: int) -> AdChannel:
 def use_of(site: Site, use_id: int) -> AudienceUse:
     """An audience's use of one of the site's channels; raises Problem."""
     found = AudienceUse.objects.select_related("channel", "audience").filter(pk=use_id, channel__site=site)
-    use = found.filter(channel__removed_at=None).first()
+    use = found.filter(channel__deleted_at=None).first()
     if use is None:
         raise missing("use of an audience")
     return use
@@ -66,7 +66,7 @@ def save_channel(
     rules = list(ConversionRule.objects.filter(site=site, deleted_at=None, pk__in=content.rules))
     if len(rules) != len(set(content.rules)):
         raise Problem("One of these conversions does not exist any more.", "rules")
-    if channel.pk is None and AdChannel.objects.filter(site=site, removed_at=None).count() >= MOST_CHANNELS:
+    if channel.pk is None and AdChannel.objects.filter(site=site, deleted_at=None).count() >= MOST_CHANNELS:
         raise Problem(f"A site has at most {MOST_CHANNELS} channels. Remove one first.", "name")
     for name, value in values.items():
         setattr(channel, name, value)
@@ -80,7 +80,7 @@ def save_channel(
             channel.save()
             channel.rules.set(rules)
     except IntegrityError:
-        taken = AdChannel.objects.filter(site=site, removed_at=None, name=channel.name).exclude(pk=channel.pk)
+        taken = AdChannel.objects.filter(site=site, deleted_at=None, name=channel.name).exclude(pk=channel.pk)
         if taken.exists():
             raise Problem("Another channel has this name.", "name") from None
         raise Problem(
@@ -154,8 +154,8 @@ def remove_channel(channel: AdChannel) -> None:
     """Take a channel away; whom it knows for this site is taken out there first, as far as it can be reached."""
     now = datetime.now(UTC)
     with transaction.atomic():
-        channel.removed_at = now
-        channel.save(update_fields=["removed_at"])
+        channel.deleted_at = now
+        channel.save(update_fields=["deleted_at"])
         channel.uses.filter(ended_at=None).update(ended_at=now)
         for use in channel.uses.select_related("channel"):
             deliver_later(use)

@@ -50,15 +50,15 @@ class AdChannel(models.Model):
     failures = models.PositiveIntegerField(default=0)
     # Nothing is tried before then.
     rests_until = models.DateTimeField(null=True)
-    removed_at = models.DateTimeField(null=True)
+    deleted_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = (
             models.UniqueConstraint(
-                fields=("site", "name"), name="channel_name_once", condition=models.Q(removed_at=None)
+                fields=("site", "name"), name="channel_name_once", condition=models.Q(deleted_at=None)
             ),
             models.UniqueConstraint(
-                fields=("site", "source"), name="channel_source_once", condition=models.Q(removed_at=None)
+                fields=("site", "source"), name="channel_source_once", condition=models.Q(deleted_at=None)
             ),
         )
 

@@ -60,7 +60,7 @@ def simulated_sources(site: Site) -> list[str]:
 
 def channels_of(site: Site) -> list[AdChannel]:
     """The site's, by name."""
-    found = AdChannel.objects.filter(site=site, removed_at=None).select_related("agreed_by")
+    found = AdChannel.objects.filter(site=site, deleted_at=None).select_related("agreed_by")
     return list(found.prefetch_related("rules").order_by("name"))
 
 
@@ -113,7 +113,7 @@ def given(uses: list[AudienceUse]) -> list[Given]:
 
 def uses_of(site: Site) -> list[AudienceUse]:
     """The site's audiences at its channels, by the audience's name; those that are being taken away among them."""
-    found = AudienceUse.objects.filter(channel__site=site, channel__removed_at=None)
+    found = AudienceUse.objects.filter(channel__site=site, channel__deleted_at=None)
     return list(found.select_related("channel", "audience").order_by("audience__name", "channel__name", "pk"))
 
 

@@ -69,7 +69,7 @@ def report_later(site_id: int) -> None:
 @job("spend from a channel", queue="outside")
 def spend(site_id: int, channel_id: int) -> None:
     """Read the last days' spend anew."""
-    channel = AdChannel.objects.filter(pk=channel_id, site=site_id, removed_at=None).first()
+    channel = AdChannel.objects.filter(pk=channel_id, site=site_id, deleted_at=None).first()
     if channel is None:
         return
     try:
@@ -87,12 +87,12 @@ def channels() -> None:
         deliver_later(use)
     sites = set(OwedReport.objects.values_list("site_id", flat=True).distinct())
     waiting = Report.objects.filter(
-        state=Report.State.WAITING, channel__removed_at=None, channel__kind=AdChannel.Kind.HTTP
+        state=Report.State.WAITING, channel__deleted_at=None, channel__kind=AdChannel.Kind.HTTP
     )
     sites |= set(waiting.values_list("channel__site_id", flat=True).distinct())
     for site_id in sites:
         report_later(site_id)
-    for channel in AdChannel.objects.filter(kind=AdChannel.Kind.HTTP, removed_at=None):
+    for channel in AdChannel.objects.filter(kind=AdChannel.Kind.HTTP, deleted_at=None):
         stale = channel.told_at is None or channel.told_at < now - EVERY
         if (stale or not status.settled(channel)) and not (channel.rests_until and channel.rests_until > now):
             ask.later(once=f"ask-{channel.pk}", site_id=channel.site_id, channel_id=channel.pk)
@@ -109,7 +109,7 @@ def _due(now: datetime) -> Q:
 @job("status of a channel", queue="outside")
 def ask(site_id: int, channel_id: int) -> None:
     """Ask a channel how it is."""
-    channel = AdChannel.objects.filter(pk=channel_id, site=site_id, removed_at=None).first()
+    channel = AdChannel.objects.filter(pk=channel_id, site=site_id, deleted_at=None).first()
     if channel is not None:
         try:
             status.ask(channel)
@@ -121,7 +121,7 @@ def ask(site_id: int, channel_id: int) -> None:
 def spends() -> None:
     """Each site's in its own morning; where that failed, an hour later again. Once a day all recent conversions are looked at anew."""
     now = datetime.now(UTC)
-    wanted = AdChannel.objects.filter(kind=AdChannel.Kind.HTTP, removed_at=None).select_related("site")
+    wanted = AdChannel.objects.filter(kind=AdChannel.Kind.HTTP, deleted_at=None).select_related("site")
     for_each(wanted, lambda channel: _spend_of(channel, now), "spend from channels")
 
 

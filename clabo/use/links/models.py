@@ -7,6 +7,7 @@ from django.db import models
 
 from clabo.core.plans.ad_links import FIELDS, SPACES
 from clabo.platform.accounts.models import User
+from clabo.platform.db.deletable import Deletable
 from clabo.setup.sites.models import Site
 
 
@@ -23,7 +24,7 @@ class LinkNaming(models.Model):
     required = ArrayField(models.CharField(max_length=10, choices=[(f, f) for f in FIELDS]), default=_plain)
 
 
-class AdLink(models.Model):
+class AdLink(Deletable):
     """A link as it was built. Two that no visit could be told apart by are one."""
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE)
@@ -43,7 +44,11 @@ class AdLink(models.Model):
     made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=("site", "fingerprint"), name="ad_link_once"),)
+        constraints = (
+            models.UniqueConstraint(
+                fields=("site", "fingerprint"), name="ad_link_once", condition=models.Q(deleted_at=None)
+            ),
+        )
 
     def __str__(self) -> str:
         return self.address

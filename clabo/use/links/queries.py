@@ -41,7 +41,7 @@ def known_of(site: Site, address: str) -> Known:
     paid = Origin.objects.filter(site=site, channel="paid")
     sources = {
         *spent.values_list("source", flat=True).distinct()[:MOST_NAMES],
-        *AdChannel.objects.filter(site=site, removed_at=None).values_list("source", flat=True),
+        *AdChannel.objects.filter(site=site, deleted_at=None).values_list("source", flat=True),
     } or set(paid.values_list("source", flat=True).distinct()[:MOST_NAMES])
     names: dict[Field, set[str]] = {}
     for name in ("campaign", "ad_group", "ad"):

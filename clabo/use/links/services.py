@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Collection
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 import segno
 from django.db import IntegrityError, transaction
@@ -81,8 +82,9 @@ def link_of(site: Site, link_id: int) -> AdLink:
 
 
 def remove(link: AdLink) -> None:
-    """Keep it no longer. What came through it stays where it is."""
-    link.delete()
+    """Delete it, until it is restored. What came through it stays where it is."""
+    link.deleted_at = datetime.now(UTC)
+    link.save(update_fields=["deleted_at"])
 
 
 def set_naming(site: Site, lower: bool, space: str, required: Collection[str]) -> Naming:

@@ -12,6 +12,9 @@ class PlansConfig(AppConfig):
 
     def ready(self) -> None:
         from clabo.collect.events.intake import wanted
+        from clabo.setup.sites import deleted
+        from clabo.use.plans.models import AdPlan
         from clabo.use.plans.queries import wanted_by_plans
 
         wanted.sources.add("plans", wanted_by_plans)
+        deleted.register_model("plan", AdPlan)

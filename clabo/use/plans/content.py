@@ -133,7 +133,7 @@ def check(site: Site, content: PlanContent, kept: AdPlan | None = None) -> Writt
     name = _text(content.name, 80, "name", "Give it a name of at most 80 characters.")
     if not name:
         raise Problem("Give it a name of at most 80 characters.", "name")
-    channel = AdChannel.objects.filter(site=site, pk=content.channel, removed_at=None).first()
+    channel = AdChannel.objects.filter(site=site, pk=content.channel, deleted_at=None).first()
     if channel is None or not runs_plans(channel):
         raise Problem("Choose a channel that runs plans: the practice network does.", "channel")
     aim = ConversionRule.objects.filter(site=site, pk=content.aim, deleted_at=None).first()

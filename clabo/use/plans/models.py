@@ -7,13 +7,14 @@ import uuid
 from django.db import models
 
 from clabo.platform.accounts.models import User
+from clabo.platform.db.deletable import Deletable
 from clabo.setup.conversions.models import ConversionRule
 from clabo.setup.sites.models import Site
 from clabo.use.audiences.models import Audience
 from clabo.use.delivery.models import AdChannel
 
 
-class AdPlan(models.Model):
+class AdPlan(Deletable):
     """A plan: written, running, ended. Money is in the site's currency."""
 
     class State(models.TextChoices):
@@ -62,7 +63,11 @@ class AdPlan(models.Model):
     return_said = models.CharField(max_length=5, choices=Return.choices, default=Return.UNSAID, blank=True)
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=("site", "name"), name="plan_name_once"),)
+        constraints = (
+            models.UniqueConstraint(
+                fields=("site", "name"), name="plan_name_once", condition=models.Q(deleted_at=None)
+            ),
+        )
 
     def __str__(self) -> str:
         return self.name

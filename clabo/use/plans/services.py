@@ -184,10 +184,11 @@ def _copied_name(name: str, taken: set[str]) -> str:
 
 
 def remove(plan: AdPlan) -> None:
-    """Take a draft away; raises Problem: what has run stays, for its numbers' sake."""
+    """Delete a draft, until it is restored; raises Problem: what has run stays, for its numbers' sake."""
     if plan.state != AdPlan.State.DRAFT:
         raise Problem("What has run stays, for its numbers. End it instead.", status=409)
-    plan.delete()
+    plan.deleted_at = datetime.now(UTC)
+    plan.save(update_fields=["deleted_at"])
 
 
 def tell(plan: AdPlan) -> bool:

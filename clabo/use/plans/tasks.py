@@ -46,5 +46,5 @@ def plans() -> None:
     recent = Q(state=AdPlan.State.RUNNING) | Q(state=AdPlan.State.ENDED, ended_at__gt=now - AFTER)
     stale = recent & (Q(told_at=None) | Q(told_at__lt=now - EVERY))
     rests = Q(channel__rests_until__gt=now)
-    for plan in AdPlan.objects.filter(waits | stale, channel__removed_at=None).exclude(rests):
+    for plan in AdPlan.objects.filter(waits | stale, channel__deleted_at=None).exclude(rests):
         tell_later(plan)

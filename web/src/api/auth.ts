@@ -1,8 +1,8 @@
 /** Sign-in, sign-out and choosing a password: allauth's headless API. */
 import { csrfToken, Problem } from "./client";
 
-async function call(method: string, path: string, body?: unknown) {
-  const answer = await fetch(`/_allauth/browser/v1/auth/${path}`, {
+async function ask(method: string, path: string, body?: unknown) {
+  const answer = await fetch(`/_allauth/browser/v1/${path}`, {
     method,
     headers: { "content-type": "application/json", "X-CSRFToken": csrfToken() },
     body: body === undefined ? undefined : JSON.stringify(body),
@@ -10,8 +10,10 @@ async function call(method: string, path: string, body?: unknown) {
   const said = await answer.json().catch(() => ({}));
   const first = said.errors?.[0];
   if (first) throw new Problem(answer.status, first.message, first.param);
-  return answer.status;
+  return { status: answer.status, said };
 }
+
+const call = async (method: string, path: string, body?: unknown) => (await ask(method, `auth/${path}`, body)).status;
 
 export async function signIn(email: string, password: string) {
   const status = await call("POST", "login", { email, password });
@@ -28,3 +30,22 @@ export async function askForReset(email: string) {
 
 /** From the link of that mail. Answers 401 because the new password still has to be signed in with. */
 export const choosePassword = (key: string, password: string) => call("POST", "password/reset", { key, password });
+
+export const changePassword = (now: string, next: string) =>
+  ask("POST", "account/password/change", { current_password: now, new_password: next });
+
+/** A device on which somebody is signed in; times in seconds since 1970. */
+export interface SignedIn {
+  id: number;
+  user_agent: string;
+  ip: string;
+  created_at: number;
+  is_current: boolean;
+}
+
+export const sessionsQuery = {
+  queryKey: ["sessions"],
+  queryFn: async (): Promise<SignedIn[]> => (await ask("GET", "auth/sessions")).said.data ?? [],
+};
+
+export const endSessions = (sessions: number[]) => ask("DELETE", "auth/sessions", { sessions });

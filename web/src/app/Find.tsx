@@ -32,7 +32,7 @@ export function Find({ siteId, sections }: FindProps) {
     <Dialog.Root open={open} onOpenChange={setOpen}>
       <Dialog.Trigger
         aria-label="Find anything"
-        className="hidden w-full items-baseline justify-between px-4 py-1 text-left text-small text-quiet hover:bg-plum-wash md:flex"
+        className="flex w-full items-baseline justify-between px-4 py-1 text-left text-small text-quiet hover:bg-plum-wash"
       >
         Find … <kbd className="num text-mark">Ctrl K</kbd>
       </Dialog.Trigger>

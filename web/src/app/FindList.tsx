@@ -21,6 +21,8 @@ interface Item {
   group: string;
   text: string;
   more?: string;
+  /** Other words for it. */
+  also?: string;
   go: () => unknown;
 }
 
@@ -34,7 +36,9 @@ export default function Asked({ siteId, sections, done }: Props & { done: () => 
   const items = useItems(siteId, sections, said);
   const wanted = said.trim().toLowerCase();
   const fits = (item: Item) =>
-    wanted.split(/\s+/).every((word) => `${item.text} ${item.more ?? ""} ${item.group}`.toLowerCase().includes(word));
+    wanted
+      .split(/\s+/)
+      .every((word) => `${item.text} ${item.more ?? ""} ${item.group} ${item.also ?? ""}`.toLowerCase().includes(word));
   const shown = items.filter((item) => item.group === "People" || fits(item));
   const groups = [...new Set(shown.map((item) => item.group))];
   return (
@@ -83,6 +87,42 @@ function Quiet({ children }: { children: ReactNode }) {
   return <bdi className="shrink-0 truncate text-small text-quiet">{children}</bdi>;
 }
 
+/** What it is called, where it is, other words for it, and what stands in the address. */
+type Action = [text: string, path: string, also: string, search?: Record<string, unknown>];
+const ANYBODYS: Action[] = [
+  ["Change your password", "account", "account security sign in"],
+  ["Change your name", "account", "account profile"],
+  ["Theme: light or dark", "account", "display appearance mode night colours"],
+  ["Language of numbers and dates", "account", "locale format decimal comma"],
+  ["Sign out other devices", "account", "sessions log out security"],
+  ["Export landing pages", "pages", "download csv excel parquet json report"],
+  ["Export traffic sources", "sources", "download csv excel parquet json report"],
+  ["Compare with the period before", "pages", "previous against", { compare: "before" }],
+  ["Restore what was deleted", "deleted", "undo undelete trash bin recover"],
+  ["Look up one visitor", "audiences", "person customer e-mail privacy access"],
+];
+const EDITORS: Action[] = [
+  ["New audience", "audiences/new", "retargeting people segment"],
+  ["New conversion", "conversions/new", "goal define lead order event rule"],
+  ["New split test", "tests", "a/b experiment variant"],
+  ["New plan", "plans", "ads campaign budget bid frequency cap placement creative"],
+  ["Name the steps of a path", "paths", "funnel drop-off"],
+  ["Import a spend file", "spend", "cost upload csv excel ads"],
+  ["Channels", "spend", "connect ad platform sync", { part: "channels" }],
+  ["Build a link for an ad", "spend", "utm parameters qr naming rules", { part: "links" }],
+  ["Check a page’s tag", "pixel", "test install verify"],
+  ["Install the tag", "pixel", "script snippet code kit setup"],
+  ["Time zone and currency", "pixel", "site settings"],
+  ["Consent and privacy", "pixel", "site settings cookies gdpr"],
+  ["Attribution window", "pixel", "site settings days credit lookback"],
+  ["Hosts of this site", "pixel", "site settings domain"],
+];
+const OWNERS: Action[] = [
+  ["Invite a colleague", "people", "member user role team access"],
+  ["API tokens", "people", "program key access"],
+  ["Jobs", "work", "background queue worker"],
+];
+
 function useItems(siteId: number, sections: Props["sections"], said: string): Item[] {
   const site = useSite(siteId);
   const navigate = useNavigate();
@@ -97,16 +137,7 @@ function useItems(siteId: number, sections: Props["sections"], said: string): It
   const people = useQuery({ ...foundQuery(siteId, asked), enabled: PERSON.test(asked) }).data;
   const to = (path: string, search: Record<string, unknown> = {}) =>
     navigate({ to: `/s/$siteId/${path}` as "/s/$siteId/pages", params, search });
-  const actions: [string, string, Record<string, unknown>?][] = site.canEdit
-    ? [
-        ["New audience", "audiences/new"],
-        ["Take in a spend file", "spend"],
-        ["Define a conversion", "conversions"],
-        ["Plan a split test", "tests"],
-        ["Name the steps of a path", "paths"],
-        ["Check a page’s tag", "pixel"],
-      ]
-    : [];
+  const actions = [...ANYBODYS, ...(site.canEdit ? EDITORS : []), ...(site.role === "owner" ? OWNERS : [])];
   return [
     ...(people ?? []).map((p) => ({
       key: `person ${p.visitor}`,
@@ -155,10 +186,11 @@ function useItems(siteId: number, sections: Props["sections"], said: string): It
       text: p.name,
       go: () => to("paths", { path: p.id }),
     })),
-    ...actions.map(([text, path, search]) => ({
+    ...actions.map(([text, path, also, search]) => ({
       key: `action ${text}`,
-      group: "Do",
+      group: "Actions and settings",
       text,
+      also,
       go: () => to(path, search),
     })),
   ];

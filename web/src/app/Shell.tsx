@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useLocation, useNavigate } from "@tanstack/react-router";
 import { Dialog } from "radix-ui";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { signOut } from "../api/auth";
 import { ThinPattern } from "../charts/SpreadBar";
 import { SimulationNote } from "../components/Simulated";
@@ -87,13 +87,10 @@ export function Shell() {
   const states = useStates(siteId);
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const rail = useRef<HTMLElement>(null);
   const { pathname } = useLocation();
-  // On a narrow screen the rail scrolls sideways: the section that is open stays in sight.
-  useEffect(() => {
-    if (pathname)
-      rail.current?.querySelector('[aria-current="page"]')?.scrollIntoView({ block: "nearest", inline: "center" });
-  }, [pathname]);
+  // On a narrow screen the rail is a menu, which closes once something is chosen.
+  const [menuAt, setMenuAt] = useState<string>();
+  const menu = menuAt === pathname;
   const sites = session?.workspaces.flatMap((w) => w.sites) ?? [];
   const leave = async () => {
     await signOut();
@@ -107,80 +104,90 @@ export function Shell() {
         Skip to the work
       </a>
       <nav
-        ref={rail}
         aria-label="Sections"
-        className="flex shrink-0 items-center gap-1 overflow-x-auto border-b px-3 py-2 md:sticky md:top-0 md:h-screen md:w-[152px] md:flex-col md:items-stretch md:overflow-x-hidden md:overflow-y-auto md:border-r md:border-b-0 md:px-0 md:py-3"
+        className="shrink-0 border-b py-2 md:sticky md:top-0 md:flex md:h-screen md:w-[152px] md:flex-col md:overflow-x-hidden md:overflow-y-auto md:border-r md:border-b-0 md:py-3"
       >
-        <div className="mr-2 flex items-center gap-2 font-head text-brand font-bold md:mx-4 md:mb-2">
-          <Mark /> Clabo
+        <div className="mx-4 flex items-center justify-between md:mb-2">
+          <div className="flex items-center gap-2 font-head text-brand font-bold">
+            <Mark /> Clabo
+          </div>
+          <Button
+            className="md:hidden"
+            aria-expanded={menu}
+            aria-controls="sections"
+            onClick={() => setMenuAt(menu ? undefined : pathname)}
+          >
+            {menu ? "Close menu" : "Menu"}
+          </Button>
         </div>
-        <Find siteId={siteId} sections={SECTIONS.flatMap((s) => s.places.map(([path, name]) => ({ path, name })))} />
-        {SECTIONS.map((section) => (
-          <div key={section.name} className="contents md:mt-2 md:block">
-            {section.name && <div className="mb-1 hidden px-4 text-fine text-quiet md:block">{section.name}</div>}
-            {section.places.map(([path, name]) => (
-              <Link
-                key={path}
-                to={`/s/$siteId/${path}`}
-                params={{ siteId: String(siteId) }}
-                className="flex shrink-0 items-baseline justify-between gap-1.5 rounded-box px-2 py-1.5 whitespace-nowrap hover:bg-plum-wash md:rounded-none md:border-l-[3px] md:border-transparent md:px-[13px] md:py-1"
-                activeProps={{ className: "bg-surface font-semibold md:border-l-ink!", "aria-current": "page" }}
-              >
-                {name}
-                {states[path as PlaceName] && (
-                  <span
-                    className={cx(
-                      "hidden font-mono text-mark md:inline",
-                      states[path as PlaceName]?.warn ? "font-semibold text-marigold" : "text-quiet",
-                    )}
-                  >
-                    {states[path as PlaceName]?.text}
-                  </span>
-                )}
-              </Link>
-            ))}
-          </div>
-        ))}
-        <Kept siteId={siteId} />
-        <SimulationNote siteId={siteId} className="hidden px-4 pt-3 pb-2 md:mt-auto md:block" />
-        <div className="flex items-center gap-2 md:block md:border-t md:px-4 md:pt-2">
-          {sites.length > 1 ? (
-            <Select
-              aria-label="Site"
-              value={siteId}
-              onChange={(e) => navigate({ to: "/s/$siteId/today", params: { siteId: e.target.value } })}
-              className="text-small"
-            >
-              {sites.map((s) => (
-                <option key={s.id} value={s.id}>
-                  {s.name}
-                </option>
+        <div id="sections" className={cx(menu ? "mt-2 flex" : "hidden", "flex-col md:mt-0 md:flex md:flex-1")}>
+          <Find siteId={siteId} sections={SECTIONS.flatMap((s) => s.places.map(([path, name]) => ({ path, name })))} />
+          {SECTIONS.map((section) => (
+            <div key={section.name} className="mt-2">
+              {section.name && <div className="mb-1 px-4 text-fine text-quiet">{section.name}</div>}
+              {section.places.map(([path, name]) => (
+                <Link
+                  key={path}
+                  to={`/s/$siteId/${path}`}
+                  params={{ siteId: String(siteId) }}
+                  className="flex items-baseline justify-between gap-1.5 border-l-[3px] border-transparent px-[13px] py-1.5 whitespace-nowrap hover:bg-plum-wash md:py-1"
+                  activeProps={{ className: "bg-surface font-semibold border-l-ink!", "aria-current": "page" }}
+                >
+                  {name}
+                  {states[path as PlaceName] && (
+                    <span
+                      className={cx(
+                        "font-mono text-mark",
+                        states[path as PlaceName]?.warn ? "font-semibold text-marigold" : "text-quiet",
+                      )}
+                    >
+                      {states[path as PlaceName]?.text}
+                    </span>
+                  )}
+                </Link>
               ))}
-            </Select>
-          ) : (
-            <div className="hidden text-small text-quiet md:block">{site.name}</div>
-          )}
-          <div className="hidden text-small text-quiet md:block">
-            {session?.name}, {site.role}
+            </div>
+          ))}
+          <Kept siteId={siteId} />
+          <SimulationNote siteId={siteId} className="hidden px-4 pt-3 pb-2 md:mt-auto md:block" />
+          <div className="mt-2 border-t px-4 pt-2 md:mt-0">
+            {sites.length > 1 ? (
+              <Select
+                aria-label="Site"
+                value={siteId}
+                onChange={(e) => navigate({ to: "/s/$siteId/today", params: { siteId: e.target.value } })}
+                className="text-small"
+              >
+                {sites.map((s) => (
+                  <option key={s.id} value={s.id}>
+                    {s.name}
+                  </option>
+                ))}
+              </Select>
+            ) : (
+              <div className="text-small text-quiet">{site.name}</div>
+            )}
+            <div className="truncate text-small text-quiet" title={`${session?.name}, ${site.role}`}>
+              {session?.name}
+            </div>
+            {foreignZone() && <div className="text-fine leading-tight text-quiet">Time zone: {foreignZone()}</div>}
+            <div className="mt-1 flex flex-wrap gap-x-3 gap-y-1 text-small whitespace-nowrap">
+              {(["account", "people", "deleted", ...(site.role === "owner" ? (["work"] as const) : [])] as const).map(
+                (to) => (
+                  <Link
+                    key={to}
+                    to={`/s/$siteId/${to}`}
+                    params={{ siteId: String(siteId) }}
+                    className="text-plum underline"
+                    activeProps={{ className: "font-semibold", "aria-current": "page" }}
+                  >
+                    {{ account: "Account", people: "People", deleted: "Deleted", work: "Jobs" }[to]}
+                  </Link>
+                ),
+              )}
+              <TextButton onClick={leave}>Sign out</TextButton>
+            </div>
           </div>
-          {foreignZone() && (
-            <div className="hidden text-fine leading-tight text-quiet md:block">Time zone: {foreignZone()}</div>
-          )}
-          <Link to="/s/$siteId/people" params={{ siteId: String(siteId) }} className="text-small text-plum underline">
-            People
-          </Link>
-          <TextButton onClick={leave} className="text-small whitespace-nowrap md:ml-3">
-            Sign out
-          </TextButton>
-          {site.role === "owner" && (
-            <Link
-              to="/s/$siteId/work"
-              params={{ siteId: String(siteId) }}
-              className="text-small whitespace-nowrap text-plum underline md:mt-1 md:block"
-            >
-              Jobs
-            </Link>
-          )}
         </div>
       </nav>
       <main id="work" tabIndex={-1} className="min-w-0 flex-1 px-4 py-4 outline-none md:px-6">
@@ -199,11 +206,11 @@ const SHORT = 5;
 /** Saved views, a short list. */
 function Kept({ siteId }: { siteId: number }) {
   const views = useQuery(viewsQuery(siteId)).data ?? [];
-  const place = "block truncate rounded-box px-2 py-1 whitespace-nowrap hover:bg-plum-wash md:rounded-none md:px-4";
+  const place = "block truncate px-4 py-1 whitespace-nowrap hover:bg-plum-wash";
   return (
-    <div className="contents md:mt-2 md:block">
-      {views.length > 0 && <div className="mb-1 hidden px-4 text-fine text-quiet md:block">Saved</div>}
-      <div className="hidden md:block">
+    <div className="mt-2">
+      {views.length > 0 && <div className="mb-1 px-4 text-fine text-quiet">Saved</div>}
+      <div>
         {views.slice(0, SHORT).map((v) => (
           <OpenView key={v.id} siteId={siteId} view={v} className={place} />
         ))}
@@ -211,7 +218,7 @@ function Kept({ siteId }: { siteId: number }) {
       <Link
         to="/s/$siteId/views"
         params={{ siteId: String(siteId) }}
-        className={cx(place, "md:text-small md:text-quiet")}
+        className={cx(place, "text-small text-quiet")}
         activeProps={{ className: "bg-surface font-semibold", "aria-current": "page" }}
       >
         {views.length > SHORT ? `All ${views.length} saved views` : "Saved views"}

@@ -5,8 +5,10 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Toaster } from "sonner";
 import { Problem } from "../api/client";
+import { applyPreferences, readPreferences } from "../features/account/preferences";
 import { makeRouter } from "./router";
 
+applyPreferences(readPreferences());
 const queries = new QueryClient({
   defaultOptions: {
     queries: {

@@ -229,6 +229,8 @@ export function makeRouter(queries: QueryClient) {
         place("plans", () => import("../features/plans/Plans")),
         place("plans/$planId", () => import("../features/plans/Plan")),
         place("tests", () => import("../features/splits/Tests")),
+        place("account", () => import("../features/account/Account")),
+        place("deleted", () => import("../features/deleted/Deleted")),
         place("people", () => import("../features/people/People")),
         place("work", () => import("../features/jobs/Jobs")),
         audiences,

@@ -2,6 +2,7 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import type { RowData } from "@tanstack/react-table";
 import { listOrder, type Orderable, searched } from "../lib/list";
+import { Hint } from "./Hint";
 import { Scroll } from "./Scroll";
 import { type Column, Table } from "./Table";
 import { cx, Input } from "./ui";
@@ -50,20 +51,28 @@ export function ListTable<Row extends RowData>({ of, rows, columns, rowKey, says
                 ? {
                     ...c,
                     sorted: c.key === by ? (down ? "descending" : "ascending") : undefined,
+                    hint: undefined,
                     head: (
-                      <button
-                        type="button"
-                        className={cx(
-                          "hover:text-plum",
-                          c.text ? "text-left" : "text-right",
-                          c.key === by && "text-ink",
+                      <span className="inline-flex items-baseline gap-1.5">
+                        <button
+                          type="button"
+                          className={cx(
+                            "hover:text-plum",
+                            c.text ? "text-left" : "text-right",
+                            c.key === by && "text-ink",
+                          )}
+                          // Words from A on, numbers from the greatest down; then the other way; then as the list comes.
+                          onClick={() => set({ order: next(c, order) })}
+                        >
+                          {c.head}
+                          <span aria-hidden="true">{c.key === by ? (down ? " ↓" : " ↑") : ""}</span>
+                        </button>
+                        {c.hint && (
+                          <Hint says={c.hint}>
+                            ?<span className="sr-only"> What it counts</span>
+                          </Hint>
                         )}
-                        // Words from A on, numbers from the greatest down; then the other way; then as the list comes.
-                        onClick={() => set({ order: next(c, order) })}
-                      >
-                        {c.head}
-                        <span aria-hidden="true">{c.key === by ? (down ? " ↓" : " ↑") : ""}</span>
-                      </button>
+                      </span>
                     ),
                   }
                 : c,

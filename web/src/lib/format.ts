@@ -1,31 +1,44 @@
 /** Numbers, money and days as they are written everywhere. Null is a dash. */
 const DASH = "–";
-const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
+let locale = "en-GB";
+const formats = new Map<string, Intl.NumberFormat>();
 
-export const count = (n: number | null | undefined) => (n == null ? DASH : whole.format(n));
+/** From here on numbers and dates are written as in this language. */
+export function writeAsIn(language: string) {
+  locale = language;
+  formats.clear();
+}
+
+function number(value: number, digits: number, currency?: string) {
+  const key = `${digits} ${currency}`;
+  let format = formats.get(key);
+  if (!format) {
+    const options = { minimumFractionDigits: digits, maximumFractionDigits: digits };
+    format = new Intl.NumberFormat(locale, currency ? { style: "currency", currency, ...options } : options);
+    formats.set(key, format);
+  }
+  return format.format(value);
+}
+
+export const count = (n: number | null | undefined) => (n == null ? DASH : number(n, 0));
 
 export function percent(rate: number | null | undefined, digits = 2) {
-  return rate == null ? DASH : `${(rate * 100).toFixed(digits)}\u00a0%`;
+  return rate == null ? DASH : `${number(rate * 100, digits)}\u00a0%`;
 }
 
 /** A difference of rates, per hundred. */
-export const per100 = (rate: number) => (rate * 100).toFixed(Math.abs(rate) < 0.0095 ? 2 : 1);
+export const per100 = (rate: number) => number(rate * 100, Math.abs(rate) < 0.0095 ? 2 : 1);
 
 export function signed(value: number, digits = 2) {
-  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${Math.abs(value).toFixed(digits)}`;
+  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${number(Math.abs(value), digits)}`;
 }
 
 export function money(value: string | number | null | undefined, currency?: string, digits?: number) {
-  if (value == null) return DASH;
-  const n = Number(value);
-  const options = { minimumFractionDigits: digits ?? 2, maximumFractionDigits: digits ?? 2 };
-  return currency
-    ? new Intl.NumberFormat("en-GB", { style: "currency", currency, ...options }).format(n)
-    : new Intl.NumberFormat("en-GB", options).format(n);
+  return value == null ? DASH : number(Number(value), digits ?? 2, currency);
 }
 
 export const times = (value: string | number | null | undefined) =>
-  value == null ? DASH : `${Number(value).toFixed(2)}×`;
+  value == null ? DASH : `${number(Number(value), 2)}×`;
 
 const browserZone = Intl.DateTimeFormat().resolvedOptions().timeZone;
 let zone = browserZone;
@@ -39,7 +52,7 @@ export function writeTimesIn(name: string) {
 export const foreignZone = () => (zone === browserZone ? undefined : zone);
 
 const written = (at: Date, options: Intl.DateTimeFormatOptions) =>
-  new Intl.DateTimeFormat("en-GB", { timeZone: zone, ...options }).format(at);
+  new Intl.DateTimeFormat(locale, { timeZone: zone, ...options }).format(at);
 
 /** The day of a moment as YYYY-MM-DD, which is how days are written in Swedish. */
 export const dayOf = (at: Date) => new Intl.DateTimeFormat("sv-SE", { timeZone: zone }).format(at);

@@ -34,7 +34,7 @@ def looked_at(token: str, now: datetime | None = None) -> Variant:
         raise Problem("This link is not one of ours.", status=404)
     if until < (now or datetime.now(UTC)).timestamp():
         raise Problem("This link is over. Take a new one from the test.", status=410)
-    found = Variant.objects.filter(pk=variant_id).select_related("test").first()
+    found = Variant.objects.filter(pk=variant_id, test__deleted_at=None).select_related("test").first()
     if found is None:
         raise Problem("The test has been written anew. Take a new link from it.", status=410)
     return found

@@ -18,6 +18,8 @@ ROUTES = {
     "_allauth/browser/v1/auth/session",
     "_allauth/browser/v1/auth/password/request",
     "_allauth/browser/v1/auth/password/reset",
+    "_allauth/browser/v1/auth/sessions",
+    "_allauth/browser/v1/account/password/change",
     r"^(?:sign-in|forgotten|setup|new-site)?$",
     r"^(?:welcome|join|kit|unsubscribe)/[^/]+$",
     r"^shared/[^/]+$",
@@ -28,7 +30,7 @@ ROUTES = {
     "kept/<str:name>.webp",
     "in/<str:key>/<str:visitor>.json",
     "same/<str:key>/<str:visitor>.json",
-    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans)(?:/(?:\d+|new))?)?$",
+    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans|account|deleted)(?:/(?:\d+|new))?)?$",
 }
 
 

@@ -16,7 +16,7 @@ from clabo.use.delivery.syncing.members import lay_out_wanted, members_of
 def lay_out_due(use: AudienceUse) -> None:
     """Lay out what differs by now, numbered; the use then says how many people and identities there are to be."""
     channel = use.channel
-    nobody = use.ended_at or use.audience.deleted_at or not channel.agreed_at or channel.removed_at
+    nobody = use.ended_at or use.audience.deleted_at or not channel.agreed_at or channel.deleted_at
     people = BitMap() if nobody else members_of(use.audience)
     count = lay_out_wanted(channel.site_id, people)
     AudienceUse.objects.filter(pk=use.pk).update(people=len(people), wanted=count)

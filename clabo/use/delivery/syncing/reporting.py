@@ -36,7 +36,7 @@ SENT_AT_ONCE = 500
 def reporting(site: Site) -> list[AdChannel]:
     """The site's channels that hear of conversions."""
     return list(
-        AdChannel.objects.filter(site=site, removed_at=None, rules__isnull=False)
+        AdChannel.objects.filter(site=site, deleted_at=None, rules__isnull=False)
         .exclude(click_parameter="")
         .distinct()
         .prefetch_related("rules")

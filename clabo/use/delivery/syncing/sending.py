@@ -56,7 +56,7 @@ def deliver(use: AudienceUse, patience: float = 60.0, sleep: Callable[[float], N
         if use.ended_at:
             run.patiently(lambda: run.adapter.remove_list(use.key))
             use.delete()
-            if use.channel.removed_at and not use.channel.uses.exists():
+            if use.channel.deleted_at and not use.channel.uses.exists():
                 AdChannel.objects.filter(pk=use.channel_id).update(secret="")
         else:
             AudienceUse.objects.filter(pk=use.pk).update(

@@ -8,6 +8,7 @@ import { Button, CopyLine, Field, fieldError, Input, Loading, TextButton } from 
 import { Window } from "../../components/Window";
 import { count, day, hour } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { channelsQuery } from "../channels/queries";
 import { WhoIsThere } from "../channels/Standing";
 import type { Audience } from "./model";
@@ -272,20 +273,14 @@ function Remove({ siteId, audience }: Omit<Props, "canEdit">) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const at = { params: { path: { site_id: siteId, audience_id: audience.id } } };
-  const stale = () => makeStale(queries, siteId, "audiences", "rail");
   const remove = useMutation({
     mutationFn: () => data(client.DELETE("/api/sites/{site_id}/audiences/{audience_id}", at)),
     onSuccess: async () => {
       await navigate({ to: "/s/$siteId/audiences", params: { siteId: String(siteId) } });
-      await stale();
-      toast(`${audience.name} is deleted.`, {
-        action: {
-          label: "Undo",
-          onClick: async () => {
-            await client.POST("/api/sites/{site_id}/audiences/{audience_id}/restore", at);
-            await stale();
-          },
-        },
+      offerUndo(queries, {
+        ...{ siteId, kind: "audience", id: audience.id },
+        says: `${audience.name} is deleted.`,
+        lists: ["audiences", "rail"],
       });
     },
     onError: (error) => toast(error.message),

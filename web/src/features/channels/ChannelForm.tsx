@@ -8,6 +8,7 @@ import { Radios } from "../../components/Radios";
 import { Button } from "../../components/ui";
 import { hour, words } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { filled, z } from "../../lib/zod";
 import { conversionsQuery } from "../conversions/queries";
 import type { AdChannel } from "./queries";
@@ -80,7 +81,12 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
       ),
     onSuccess: async () => {
       await again();
-      toast(`${channel?.name} is removed. Everyone on its lists from this site is removed first.`);
+      if (channel)
+        offerUndo(queries, {
+          ...{ siteId, kind: "channel", id: channel.id },
+          says: `${channel.name} is deleted. Everyone on its lists from this site is removed there; restoring it does not send them again.`,
+          lists: ["channels", "uses"],
+        });
       done();
     },
     onError: (error) => toast.error(error.message),

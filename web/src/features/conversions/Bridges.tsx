@@ -11,6 +11,7 @@ import { Tabs } from "../../components/Tabs";
 import { Button, CopyLine, Empty, Failed, Loading, TextButton } from "../../components/ui";
 import { ago, count } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { filled, listOf, z } from "../../lib/zod";
 import { Brought } from "./Brought";
 import { bridgesQuery } from "./queries";
@@ -32,18 +33,14 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
   const links = useQuery(bridgesQuery(siteId));
   const again = () => makeStale(queries, siteId, "bridges");
   const path = (id: number) => ({ params: { path: { site_id: siteId, link_id: id } } });
-  const restore = useMutation({
-    mutationFn: (id: number) => data(client.POST("/api/sites/{site_id}/bridges/{link_id}/restore", path(id))),
-    onError: (error) => toast.error(error.message),
-    onSettled: again,
-  });
   const remove = useMutation({
     mutationFn: (link: Bridge) => data(client.DELETE("/api/sites/{site_id}/bridges/{link_id}", path(link.id))),
     onSuccess: (_, link) => {
       setOpen(undefined);
-      toast(`${link.slug} leads nowhere any more.`, {
-        action: { label: "Undo", onClick: () => restore.mutate(link.id) },
-        duration: 12_000,
+      offerUndo(queries, {
+        ...{ siteId, kind: "bridge", id: link.id },
+        says: `${link.slug} is deleted and leads nowhere any more.`,
+        lists: ["bridges"],
       });
     },
     onError: (error) => toast.error(error.message),

@@ -10,6 +10,7 @@ import { Button, Empty, Failed, Head, Loading } from "../../components/ui";
 import { ago, count, day, money, words } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale, REPORTS } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { useSiteId } from "../../lib/useSiteId";
 import { changed } from "../../words/changed";
 import { Bridges } from "./Bridges";
@@ -42,17 +43,13 @@ export default function Conversions() {
   const list = useQuery(conversionsQuery(siteId));
   const again = () => makeStale(queries, siteId, "conversions", ...REPORTS);
   const path = (id: number) => ({ params: { path: { site_id: siteId, rule_id: id } } });
-  const restore = useMutation({
-    mutationFn: (id: number) => data(client.POST("/api/sites/{site_id}/conversions/{rule_id}/restore", path(id))),
-    onSettled: again,
-    onError: (error) => toast.error(error.message),
-  });
   const remove = useMutation({
     mutationFn: (c: Conversion) => data(client.DELETE("/api/sites/{site_id}/conversions/{rule_id}", path(c.id))),
     onSuccess: (_, c) =>
-      toast(`${words(c.name)} counts no more.`, {
-        action: { label: "Undo", onClick: () => restore.mutate(c.id) },
-        duration: 12_000,
+      offerUndo(queries, {
+        ...{ siteId, kind: "conversion", id: c.id },
+        says: `${words(c.name)} is deleted and counts no more.`,
+        lists: ["conversions", ...REPORTS],
       }),
     onError: (error) => toast.error(error.message),
     onSettled: again,
@@ -201,11 +198,11 @@ export default function Conversions() {
                 },
                 {
                   key: "remove",
-                  head: <span className="sr-only">Remove</span>,
+                  head: <span className="sr-only">Delete</span>,
                   cell: (c) =>
                     site.canEdit && (
-                      <Button kind="quiet" aria-label={`Remove ${words(c.name)}`} onClick={() => remove.mutate(c)}>
-                        Remove
+                      <Button kind="quiet" aria-label={`Delete ${words(c.name)}`} onClick={() => remove.mutate(c)}>
+                        Delete
                       </Button>
                     ),
                 },

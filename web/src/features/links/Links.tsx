@@ -8,6 +8,7 @@ import { Window } from "../../components/Window";
 import { ago, count, money, percent, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { Builder } from "./Builder";
 import { Code } from "./Code";
 import { NamingRules } from "./NamingRules";
@@ -24,7 +25,12 @@ export function Links({ siteId }: { siteId: number }) {
           params: { path: { site_id: siteId, ad_link_id: link.id } },
         }),
       ),
-    onSuccess: () => toast("The link is off the list. What came through it stays where it is."),
+    onSuccess: (_, link) =>
+      offerUndo(queries, {
+        ...{ siteId, kind: "link", id: link.id },
+        says: "The link is deleted here. What came through it stays where it is.",
+        lists: ["links"],
+      }),
     onError: (error) => toast.error(error.message),
     onSettled: () => makeStale(queries, siteId, "links"),
   });
@@ -129,7 +135,7 @@ export function Links({ siteId }: { siteId: number }) {
                     <Window name="Copy" kind="quiet">
                       <Code siteId={siteId} link={l} />
                     </Window>
-                    {site.canEdit && <TextButton onClick={() => remove.mutate(l)}>Remove</TextButton>}
+                    {site.canEdit && <TextButton onClick={() => remove.mutate(l)}>Delete</TextButton>}
                   </span>
                 ),
               },

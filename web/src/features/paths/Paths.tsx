@@ -11,6 +11,7 @@ import { count, words } from "../../lib/format";
 import { CHANNELS, lensQuery } from "../../lib/lens";
 import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { useSiteId } from "../../lib/useSiteId";
 import { lensChoicesQuery } from "../pages/queries";
 import { testsQuery } from "../splits/queries";
@@ -221,9 +222,12 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
       data(
         client.DELETE("/api/sites/{site_id}/paths/{path_id}", { params: { path: { site_id: siteId, path_id: path } } }),
       ),
-    onSuccess: async () => {
-      await makeStale(queries, siteId, "paths", "rail");
-      toast("The path is deleted. Its steps still stand here, and can be kept again.");
+    onSuccess: async (_, path) => {
+      offerUndo(queries, {
+        ...{ siteId, kind: "path", id: path },
+        says: "The path is deleted. Its steps still stand here.",
+        lists: ["paths", "rail"],
+      });
       go({ path: undefined, steps: JSON.stringify(steps), within: within ?? undefined });
     },
     onError: (failed) => toast(failed.message),

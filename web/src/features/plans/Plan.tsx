@@ -9,6 +9,7 @@ import { Button, Empty, Failed, FormProblem, fieldError, Input, Loading } from "
 import { count, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { useSiteId } from "../../lib/useSiteId";
 import { audiencesQuery } from "../audiences/queries";
 import { channelsQuery } from "../channels/queries";
@@ -151,6 +152,12 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
     onSuccess: async () => {
       await navigate({ to: "/s/$siteId/plans", params: { siteId: String(siteId) } });
       await fresh();
+      if (plan)
+        offerUndo(queries, {
+          ...{ siteId, kind: "plan", id: plan.id },
+          says: `${plan.name} is deleted.`,
+          lists: ["plans", "rail"],
+        });
     },
     onError: (error) => toast.error(error.message),
   });

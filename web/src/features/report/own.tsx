@@ -1,12 +1,12 @@
 /** Columns of one's own: shown, made and taken away. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { scaleEnd } from "../../charts/SpreadBar";
 import { Button, Field, FormProblem, fieldError, Input, Select, TextButton } from "../../components/ui";
 import { count, percent } from "../../lib/format";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { type Column, type Measured, Plain, Rate, Scaled } from "./columns";
 
 export type OwnColumn = Schemas["OwnColumnOut"];
@@ -115,7 +115,12 @@ export function MakeColumn({ siteId, own, made }: { siteId: number; own: OwnColu
           params: { path: { site_id: siteId, column_id: id } },
         }),
       ),
-    onSuccess: () => toast("The column is deleted, for everybody in the workspace."),
+    onSuccess: (_, id) =>
+      offerUndo(queries, {
+        ...{ siteId, kind: "column", id },
+        says: "The column is deleted, for everybody in the workspace.",
+        lists: ["lens", "pages", "sources"],
+      }),
     onSettled: again,
   });
   const choices = Object.entries(MEASURES).map(([value, text]) => (

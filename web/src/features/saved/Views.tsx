@@ -11,6 +11,7 @@ import { Button, cx, Empty, Failed, Field, FormProblem, fieldError, Head, Input,
 import { day } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { useSiteId } from "../../lib/useSiteId";
 import { OpenView } from "./OpenView";
 import { type SavedView, viewsQuery } from "./queries";
@@ -129,19 +130,10 @@ function Change({ siteId, view, gone }: { siteId: number; view: SavedView; gone:
     mutationFn: () => data(client.DELETE("/api/sites/{site_id}/views/{view_id}", { params: { path } })),
     onSuccess: () => {
       gone();
-      toast(`“${view.name}” is deleted; its links and mails have ended.`, {
-        action: {
-          label: "Save it again",
-          onClick: async () => {
-            await data(
-              client.POST("/api/sites/{site_id}/views", {
-                params: { path: { site_id: siteId } },
-                body: { name: view.name, place: view.place, words: view.words },
-              }),
-            );
-            await again();
-          },
-        },
+      offerUndo(queries, {
+        ...{ siteId, kind: "view", id: view.id },
+        says: `“${view.name}” is deleted; its links and mails have ended.`,
+        lists: ["views"],
       });
     },
     onSettled: again,

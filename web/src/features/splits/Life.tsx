@@ -11,6 +11,7 @@ import { Radios } from "../../components/Radios";
 import { Button, Field, Input, Letter } from "../../components/ui";
 import { Window } from "../../components/Window";
 import { makeStale, REPORTS } from "../../lib/stale";
+import { offerUndo } from "../../lib/undo";
 import { z } from "../../lib/zod";
 
 type Test = Schemas["SplitTestOut"];
@@ -42,6 +43,7 @@ interface Props {
 export function Life({ siteId, r, change }: Props) {
   const { test } = r;
   const navigate = useNavigate();
+  const queries = useQueryClient();
   const { path, stale, failed } = useDeeds(siteId, test.id);
   const done = useMutation({
     mutationFn: (deed: Deed) => data(client.POST(`/api/sites/{site_id}/tests/{test_id}/${deed}`, path)),
@@ -74,6 +76,11 @@ export function Life({ siteId, r, change }: Props) {
     onSuccess: async () => {
       await navigate({ to: "/s/$siteId/tests", params: { siteId: String(siteId) } });
       await stale();
+      offerUndo(queries, {
+        ...{ siteId, kind: "test", id: test.id },
+        says: `${test.name} is deleted.`,
+        lists: ["tests", "rail"],
+      });
     },
     onError: failed,
   });
@@ -89,7 +96,8 @@ export function Life({ siteId, r, change }: Props) {
       {test.state === "draft" && (
         <>
           <Confirm name="Delete the draft" kind="against" act={() => remove.mutate()}>
-            The draft “{test.name}” is deleted for good. No visitor has been in it.
+            The draft “{test.name}” is deleted. For 30 days it can be restored, under Deleted. No visitor has been in
+            it.
           </Confirm>
           <Button onClick={change}>Edit</Button>
         </>
