@@ -17,6 +17,7 @@ import {
   times,
   weekday,
   words,
+  writeAsIn,
   writeTimesIn,
 } from "../src/lib/format";
 
@@ -106,5 +107,17 @@ describe("names", () => {
       "conversions",
       "a b c",
     ]);
+  });
+});
+
+describe("a language of numbers and dates", () => {
+  it("writes all of them alike, and goes back", () => {
+    writeAsIn("de-DE");
+    const said = [count(12345), percent(0.1234), money(1234.5, "EUR"), times(2.5), signed(-1.25), day("2026-12-02")];
+    writeAsIn("en-GB");
+    expect(said.map((text) => text.replace(/\u00a0/g, " "))).toEqual([
+      ...["12.345", "12,34 %", "1.234,50 €", "2,50×", "−1,25", "2. Dez."],
+    ]);
+    expect([count(12345), percent(0.1234)]).toEqual(["12,345", "12.34\u00a0%"]);
   });
 });

@@ -1,6 +1,6 @@
 /** A number over time: its notches joined, its interval as a band, the period before behind it, and what was noted below. */
 import { useSmall } from "../lib/useSmall";
-import { scaleEnd } from "./SpreadBar";
+import { scaleEnd } from "./scale";
 
 export interface CurvePoint {
   /** The day, or a week's first. */

@@ -1,10 +1,12 @@
 /** An estimate as a notch on a line that spans its interval, on a scale shared by a whole column. */
+import { placeOn, type Scale } from "./scale";
+
 interface Props {
   low: number | null | undefined;
   estimate: number | null | undefined;
   high: number | null | undefined;
-  /** The end of the scale; it begins at 0. */
-  max: number;
+  /** The scale, or the end of one that begins at 0. */
+  scale: Scale | number;
   /** The estimate of the period before, as a hollow mark. */
   before?: number | null;
   /** Where the estimate will be once what is still to come has come. */
@@ -20,7 +22,7 @@ export function SpreadBar({
   low,
   estimate,
   high,
-  max,
+  scale,
   before,
   expected,
   thin,
@@ -29,13 +31,19 @@ export function SpreadBar({
   label,
 }: Props) {
   if (estimate == null) return <span className="inline-block" style={{ width }} />;
-  const at = (value: number) => Math.min(width - 1.5, Math.max(1.5, (value / max) * width));
-  const from = at(low ?? 0);
-  const to = at(high ?? max);
+  const of: Scale = typeof scale === "number" ? { low: 0, high: scale, log: false } : scale;
+  const at = (value: number) => Math.min(width - 1.5, Math.max(1.5, placeOn(of, value) * width));
+  const place = placeOn(of, estimate);
+  const beyond = place > 1 ? 1 : place < 0 && of.log && estimate > 0 ? -1 : 0;
+  const from = low == null ? 1.5 : at(low);
+  const to = high == null ? width - 1.5 : at(high);
   return (
     <svg width={width} height={18} role="img" aria-label={label} className="inline-block align-middle">
       <title>{label}</title>
       <line x1={0} x2={width} y1={9} y2={9} stroke="var(--color-line)" />
+      {of.mark !== undefined && (
+        <line x1={at(of.mark)} x2={at(of.mark)} y1={1} y2={17} stroke="var(--color-quiet)" strokeDasharray="2 2" />
+      )}
       <rect
         x={from}
         width={Math.max(2, to - from)}
@@ -60,7 +68,15 @@ export function SpreadBar({
           <line x1={at(expected)} x2={at(expected)} y1={4} y2={15} strokeWidth={1.5} />
         </g>
       )}
-      <line x1={at(estimate)} x2={at(estimate)} y1={3} y2={15} stroke={TONES[tone]} strokeWidth={2} />
+      {beyond ? (
+        // Farther than the scale reaches; how far is the number beside it.
+        <path
+          d={beyond > 0 ? `M${width - 7} 4 L${width} 9 L${width - 7} 14 Z` : "M7 4 L0 9 L7 14 Z"}
+          fill={TONES[tone]}
+        />
+      ) : (
+        <line x1={at(estimate)} x2={at(estimate)} y1={3} y2={15} stroke={TONES[tone]} strokeWidth={2} />
+      )}
     </svg>
   );
 }
@@ -76,12 +92,4 @@ export function ThinPattern() {
       </defs>
     </svg>
   );
-}
-
-/** The next round number above the largest value, for a scale that a person can read. */
-export function scaleEnd(values: (number | null | undefined)[]) {
-  const top = Math.max(0, ...values.map((v) => (v == null || !Number.isFinite(v) ? 0 : v)));
-  if (!top) return 1;
-  const size = 10 ** Math.floor(Math.log10(top));
-  return ([1, 1.5, 2, 3, 4, 5, 6, 8, 10].find((step) => step * size >= top) ?? 10) * size;
 }

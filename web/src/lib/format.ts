@@ -20,17 +20,20 @@ function number(value: number, digits: number, currency?: string) {
   return format.format(value);
 }
 
+/** Rounded as numbers are in files and mails, then written as in the language. */
+const fixed = (value: number, digits: number) => number(Number(value.toFixed(digits)), digits);
+
 export const count = (n: number | null | undefined) => (n == null ? DASH : number(n, 0));
 
 export function percent(rate: number | null | undefined, digits = 2) {
-  return rate == null ? DASH : `${number(rate * 100, digits)}\u00a0%`;
+  return rate == null ? DASH : `${fixed(rate * 100, digits)}\u00a0%`;
 }
 
 /** A difference of rates, per hundred. */
-export const per100 = (rate: number) => number(rate * 100, Math.abs(rate) < 0.0095 ? 2 : 1);
+export const per100 = (rate: number) => fixed(rate * 100, Math.abs(rate) < 0.0095 ? 2 : 1);
 
 export function signed(value: number, digits = 2) {
-  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${number(Math.abs(value), digits)}`;
+  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${fixed(Math.abs(value), digits)}`;
 }
 
 export function money(value: string | number | null | undefined, currency?: string, digits?: number) {
@@ -38,7 +41,7 @@ export function money(value: string | number | null | undefined, currency?: stri
 }
 
 export const times = (value: string | number | null | undefined) =>
-  value == null ? DASH : `${number(Number(value), 2)}×`;
+  value == null ? DASH : `${fixed(Number(value), 2)}×`;
 
 const browserZone = Intl.DateTimeFormat().resolvedOptions().timeZone;
 let zone = browserZone;

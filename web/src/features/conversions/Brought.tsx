@@ -2,7 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
 import { cx, Empty, Failed, Loading, Select } from "../../components/ui";
@@ -64,7 +65,7 @@ export function Brought({ siteId, linkId }: { siteId: number; linkId: number }) 
             low={r.low}
             estimate={r.rate}
             high={r.high}
-            max={end}
+            scale={end}
             thin={r.thin}
             width={44}
             label={`${percent(r.rate, 1)}, between ${percent(r.low, 1)} and ${percent(r.high, 1)}: ${count(r.sold)} of ${count(r.steps)}`}

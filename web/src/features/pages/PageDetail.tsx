@@ -80,7 +80,7 @@ export function PageDetail({ siteId, row, frame }: { siteId: number; row: Row; f
                 {rate && (
                   <SpreadBar
                     {...rate}
-                    max={frame.rateEnd}
+                    scale={frame.rateEnd}
                     thin={row.thin}
                     width={240}
                     label="Conversion rate with its interval"

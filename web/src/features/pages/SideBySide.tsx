@@ -1,6 +1,7 @@
 /** What is told of landing pages that stand beside each other. */
 import type { ReactNode } from "react";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Table } from "../../components/Table";
 import { count, money, percent, times } from "../../lib/format";
 import { Thumb } from "../pictures/Thumb";
@@ -37,7 +38,7 @@ export function SideBySide({ siteId, rows, currency }: Props) {
           low={r.conversion_rate?.low}
           estimate={r.conversion_rate?.estimate}
           high={r.conversion_rate?.high}
-          max={end}
+          scale={end}
           thin={r.thin}
           width={rows.length > 2 ? 70 : 100}
           label={`between ${percent(r.conversion_rate?.low)} and ${percent(r.conversion_rate?.high)}`}

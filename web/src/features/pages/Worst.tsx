@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
-import { scaleEnd } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Files } from "../../components/Files";
 import { LensSentence } from "../../components/LensSentence";
 import { PageName } from "../../components/PageName";

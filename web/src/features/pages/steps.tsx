@@ -1,6 +1,6 @@
 /** A path's steps as columns: of the visits that entered on a page, how many got so far. */
 import type { Schemas } from "../../api/client";
-import { scaleEnd } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { count, percent } from "../../lib/format";
 import { bound, Rate } from "../report/columns";
 import type { AnyRow, Column, Row } from "./columns";

@@ -1,5 +1,6 @@
 /** What a plan should bring in a week: nine of ten weeks, by practice weeks and the site's own past. */
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Table } from "../../components/Table";
 import { count, money, several, times, words } from "../../lib/format";
 import type { Effect } from "./queries";
@@ -56,7 +57,7 @@ export function Outlook({ effect, aim, currency }: Props) {
                 low={r.of.low}
                 estimate={r.of.middle}
                 high={r.of.high}
-                max={scaleEnd([r.of.high ?? (r.of.middle ?? r.of.low ?? 1) * 2])}
+                scale={scaleEnd([r.of.high ?? (r.of.middle ?? r.of.low ?? 1) * 2])}
                 width={96}
                 label={`${r.name}: ${r.as(r.of.low)} to ${r.of.high == null ? "no end" : r.as(r.of.high)}, each row on a scale of its own from nought`}
               />

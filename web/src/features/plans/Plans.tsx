@@ -7,8 +7,9 @@ import { count, day, money, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { channelsQuery } from "../channels/queries";
+import { scaleText } from "../report/columns";
 import { plansQuery } from "./queries";
-import { RoasBar, roasEnd } from "./RoasBar";
+import { RoasBar, roasScale } from "./RoasBar";
 
 const STATES = { draft: "draft", running: "running", ended: "ended" };
 
@@ -20,7 +21,7 @@ export default function Plans() {
   const channels = useQuery(channelsQuery(siteId));
   const able = channels.data?.some((c) => c.plans);
   const write = () => navigate({ to: "/s/$siteId/plans/$planId", params: { siteId: String(siteId), planId: "new" } });
-  const end = roasEnd(plans.data ?? []);
+  const scale = roasScale(plans.data ?? []);
   return (
     <>
       <Head
@@ -148,9 +149,9 @@ export default function Plans() {
               },
               {
                 key: "roas",
-                head: `ROAS, 0 to ${end}×`,
+                head: `ROAS, ${scaleText(scale)}`,
                 order: (p) => (p.roas == null ? null : Number(p.roas)),
-                cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} end={end} />,
+                cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} scale={scale} />,
               },
             ]}
             rows={plans.data}

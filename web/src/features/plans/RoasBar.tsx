@@ -1,23 +1,27 @@
 /** A return on ad spend with its limits, against break-even. */
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { returnScale, type Scale } from "../../charts/scale";
 import { times } from "../../lib/format";
 import type { Part } from "./queries";
 
 type Row = Pick<Part, "roas" | "roas_interval">;
 
-/** The end of a scale for all of these; beyond 12 there is nothing more to be told apart. */
-export const roasEnd = (rows: Row[]) =>
-  scaleEnd(rows.map((p) => Math.min(p.roas_interval?.high ?? Number(p.roas ?? 0), 12)));
+/** The scale for all of these. */
+export const roasScale = (rows: (Row & { thin?: boolean })[], breakEven?: number | null) =>
+  returnScale(
+    rows.map((p) => ({ estimate: p.roas == null ? null : Number(p.roas), thin: p.thin })),
+    breakEven,
+  );
 
 interface Props {
   roas: Row["roas"];
   interval: Row["roas_interval"];
-  end: number;
+  scale: Scale;
   breakEven?: number;
   thin?: boolean;
 }
 
-export function RoasBar({ roas, interval, end, breakEven, thin }: Props) {
+export function RoasBar({ roas, interval, scale, breakEven, thin }: Props) {
   const { low, high } = interval ?? {};
   const pays = breakEven !== undefined && low != null && low > breakEven;
   const loses = breakEven !== undefined && high != null && high < breakEven;
@@ -28,7 +32,7 @@ export function RoasBar({ roas, interval, end, breakEven, thin }: Props) {
         low={low}
         estimate={roas == null ? null : Number(roas)}
         high={high}
-        max={end}
+        scale={scale}
         thin={thin}
         width={64}
         tone={pays ? "fern" : loses ? "brick" : "ink"}

@@ -3,16 +3,18 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
 import { Tabs } from "../../components/Tabs";
 import { Failed, Loading, TextButton } from "../../components/ui";
 import { ago, count, day, money, percent, several, signed, times, words } from "../../lib/format";
+import { scaleText } from "../report/columns";
 import { seekWords } from "./model";
 import { Often } from "./Often";
 import { type AdPlan, type Part, type Results, resultsQuery } from "./queries";
-import { RoasBar, roasEnd } from "./RoasBar";
+import { RoasBar, roasScale } from "./RoasBar";
 
 interface Props {
   siteId: number;
@@ -159,7 +161,7 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
   const creatives = new Map(plan.creatives.map((c) => [c.key, c]));
   const judged = [...r.cells, ...r.lines, ...r.creatives, r.total].filter((p) => !p.thin);
   const rates = scaleEnd(judged.length ? judged.map((p) => p.rate.high) : [2 * (r.total.rate.high ?? 0.5)]);
-  const roas = roasEnd([...r.cells, ...r.lines, ...r.creatives]);
+  const roas = roasScale([...r.cells, ...r.lines, ...r.creatives], r.break_even);
   const shared = plan.sharing === "shared";
   const all = (p: Part) => !p.line && !p.creative;
   const name: Column<Part> = {
@@ -237,7 +239,7 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
             low={p.rate.low}
             estimate={p.visits ? p.rate.estimate : null}
             high={p.rate.high}
-            max={rates}
+            scale={rates}
             thin={p.thin}
             width={60}
             label={`${percent(p.rate.low, 1)} to ${percent(p.rate.high, 1)}`}
@@ -252,9 +254,9 @@ function columns(plan: AdPlan, r: Results, by: string, aim: string, currency: st
     },
     {
       key: "roas",
-      head: `ROAS, 0 to ${roas}×`,
+      head: `ROAS, ${scaleText(roas)}`,
       cell: (p) => (
-        <RoasBar roas={p.roas} interval={p.roas_interval} end={roas} breakEven={r.break_even} thin={p.thin} />
+        <RoasBar roas={p.roas} interval={p.roas_interval} scale={roas} breakEven={r.break_even} thin={p.thin} />
       ),
     },
   ];

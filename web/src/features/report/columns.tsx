@@ -1,7 +1,8 @@
 /** What every report's rows share, and its columns: what each shows, and what it is sorted by. */
 import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { returnScale, type Scale, scaleEnd } from "../../charts/scale";
 import { count, money, percent, plural, times } from "../../lib/format";
 
 type Read = Schemas["LensOut"];
@@ -15,7 +16,7 @@ export interface Frame<R extends Measured = Measured> {
   was: (row: R) => R | undefined;
   compared: boolean;
   rateEnd: number;
-  roasEnd: number;
+  roas: Scale;
   /** How wide bars are drawn, where not as their columns have it. */
   bars?: number;
 }
@@ -56,7 +57,10 @@ export function frameOf<R extends Measured>(
       1,
       solid((r) => r.conversion_rate),
     ),
-    roasEnd: scaleEnd(rows.map((r) => (r.thin ? 0 : number(r.roas)))),
+    roas: returnScale(
+      rows.map((r) => ({ estimate: number(r.roas), thin: r.thin })),
+      read.break_even_roas,
+    ),
   };
 }
 
@@ -102,7 +106,7 @@ export function Rate({ rate, was, typical, end, of, width, thin, more, written }
       </span>
       <SpreadBar
         {...rate}
-        max={end}
+        scale={end}
         before={typical ?? was?.estimate}
         expected={withMore(rate.estimate, more)}
         thin={thin && end !== 1}
@@ -352,7 +356,7 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
       <>
         ROAS
         <br />
-        <span className="num text-mark">0 – {f.roasEnd}×</span>
+        <span className="num text-mark">{scaleText(f.roas)}</span>
       </>
     ),
     cell: (r, f) => <Roas row={r} frame={f} />,
@@ -360,6 +364,9 @@ export const measuredColumns = <R extends Measured>(): Column<R>[] => [
     narrow: true,
   },
 ];
+
+/** "0.6 – 5.8×": a return's scale, about break-even. */
+export const scaleText = ({ low, high }: Scale) => `${Number(low.toPrecision(2))} – ${Number(high.toPrecision(2))}×`;
 
 function Money({ text, frame }: { text: string; frame: Pick<Frame, "read"> }) {
   return (
@@ -401,7 +408,7 @@ function Roas<R extends Measured>({ row, frame }: { row: R; frame: Frame<R> }) {
         estimate={Number(row.roas)}
         high={i?.high}
         expected={withMore(Number(row.roas), row.roas_to_come)}
-        max={frame.roasEnd}
+        scale={frame.roas}
         thin={row.thin}
         tone={tone}
         width={frame.bars ?? 44}

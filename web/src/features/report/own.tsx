@@ -2,7 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, data, type Schemas } from "../../api/client";
-import { scaleEnd } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Button, Field, FormProblem, fieldError, Input, Select, TextButton } from "../../components/ui";
 import { count, percent } from "../../lib/format";
 import { makeStale } from "../../lib/stale";

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Pictured } from "../../charts/Pictured";
-import { scaleEnd } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { Radios } from "../../components/Radios";
 import { Scroll } from "../../components/Scroll";
 import { Failed, Loading } from "../../components/ui";

@@ -301,7 +301,7 @@ function Landing({ side, asks }: { side: Side; asks: boolean }) {
             </span>
             <span className="num">{percent(rate?.estimate, 0)}</span>
             {rate && (
-              <SpreadBar {...rate} max={1.2} label={`between ${percent(rate.low, 0)} and ${percent(rate.high, 0)}`} />
+              <SpreadBar {...rate} scale={1.2} label={`between ${percent(rate.low, 0)} and ${percent(rate.high, 0)}`} />
             )}
             <span className="text-quiet">
               ({percent(rate?.low, 0)} to {percent(rate?.high, 0)})

@@ -5,7 +5,8 @@ import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
 import { Pictured } from "../../charts/Pictured";
 import { RangeChart } from "../../charts/RangeChart";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { OriginAndDevice, PeopleWord } from "../../components/LensSentence";
 import { Scroll } from "../../components/Scroll";
 import { type Column, Table } from "../../components/Table";
@@ -349,7 +350,7 @@ function Arms({ siteId, r, canEdit }: { siteId: number; r: Result; canEdit: bool
           <span className="num">{percent(a.rate.estimate)}</span>
           <SpreadBar
             {...a.rate}
-            max={end}
+            scale={end}
             thin={a.thin}
             tone={r.verdict.kind === "adopt" && a.letter === r.verdict.letter ? "fern" : "ink"}
             width={120}

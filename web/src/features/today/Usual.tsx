@@ -1,6 +1,7 @@
 /** Yesterday's counts, each on the range in which such a weekday usually falls. */
 import type { Schemas } from "../../api/client";
-import { SpreadBar, scaleEnd } from "../../charts/SpreadBar";
+import { SpreadBar } from "../../charts/SpreadBar";
+import { scaleEnd } from "../../charts/scale";
 import { type Column, Table } from "../../components/Table";
 import { cx } from "../../components/ui";
 import { count, day, weekday, words } from "../../lib/format";
@@ -37,7 +38,7 @@ export function Usual({ yesterday: y }: { yesterday: Schemas["YesterdayOut"] }) 
               low={share(c.usual?.low, c)}
               estimate={share(c.count, c)}
               high={share(c.usual?.high, c)}
-              max={end}
+              scale={end}
               thin={(c.usual?.estimate ?? 0) < 5}
               tone={is === "fewer" ? "brick" : is === "more" ? "fern" : "ink"}
               label={`${count(c.count)}; usually ${count(c.usual?.low)} to ${count(c.usual?.high)}`}
