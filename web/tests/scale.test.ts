@@ -23,7 +23,7 @@ describe("a return's scale", () => {
     ).toBe(2);
   });
   it("stands without a return, a break-even, or any row", () => {
-    expect(returnScale([], undefined)).toEqual({ low: 0.5, high: 2, log: true, mark: 1 });
+    expect(returnScale([], undefined)).toEqual({ low: 0.5, high: 2, log: true, mark: undefined });
     expect(returnScale(rows(0), 0).high).toBe(2);
     expect(placeOn(returnScale(rows(3), 1), 0)).toBe(Number.NEGATIVE_INFINITY);
   });

@@ -74,10 +74,3 @@ def change_bridge_link(request: HttpRequest, site_id: int, link_id: int, data: B
 def remove_bridge_link(request: HttpRequest, site_id: int, link_id: int) -> tuple[int, None]:
     services.remove_link(queries.link_of(site_for(request, site_id, Role.EDITOR), link_id))
     return 204, None
-
-
-@router.post("/sites/{int:site_id}/bridges/{int:link_id}/restore", response={204: None})
-def restore_bridge_link(request: HttpRequest, site_id: int, link_id: int) -> tuple[int, None]:
-    site = site_for(request, site_id, Role.EDITOR)
-    services.restore_link(queries.link_of(site, link_id, removed=True))
-    return 204, None

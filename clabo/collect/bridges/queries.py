@@ -165,9 +165,9 @@ def links_of(site: Site) -> list[BridgeLink]:
     return list(BridgeLink.objects.filter(site=site, deleted_at=None).order_by("slug"))
 
 
-def link_of(site: Site, link_id: int, removed: bool = False) -> BridgeLink:
-    """One link of the site, or one that was removed; raises Problem where there is none."""
-    link = BridgeLink.objects.filter(site=site, pk=link_id, deleted_at__isnull=not removed).first()
+def link_of(site: Site, link_id: int) -> BridgeLink:
+    """One link of the site; raises Problem where there is none."""
+    link = BridgeLink.objects.filter(site=site, pk=link_id, deleted_at=None).first()
     if link is None:
         raise missing("bridge link")
     return link

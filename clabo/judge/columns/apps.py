@@ -14,4 +14,4 @@ class ColumnsConfig(AppConfig):
         from clabo.judge.columns.models import OwnColumn
         from clabo.setup.sites import deleted
 
-        deleted.register_model("column", OwnColumn)
+        deleted.register("column", OwnColumn, purged=True)

@@ -24,4 +24,4 @@ class SplitsConfig(AppConfig):
         tag_settings.add("splits", running_tests)
         sources.add("splits", tests_for_audiences)
         wanted.sources.add("splits", wanted_by_tests)
-        deleted.register_model("test", SplitTest)
+        deleted.register("test", SplitTest, purged=True)

@@ -69,12 +69,6 @@ def remove_conversion(request: HttpRequest, site_id: int, rule_id: int) -> tuple
     return 204, None
 
 
-@router.post("/sites/{int:site_id}/conversions/{int:rule_id}/restore", response={204: None})
-def restore_conversion(request: HttpRequest, site_id: int, rule_id: int) -> tuple[int, None]:
-    services.restore_rule(queries.rule_of(site_for(request, site_id, Role.EDITOR), rule_id))
-    return 204, None
-
-
 @router.get("/sites/{int:site_id}/conversions/{int:rule_id}/versions", response=list[VersionOut])
 def versions(request: HttpRequest, site_id: int, rule_id: int) -> list[VersionOut]:
     site = site_for(request, site_id)

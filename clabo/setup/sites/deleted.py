@@ -34,25 +34,25 @@ restorers: Registry[Callable[[Any], None]] = Registry("way to restore a kind", (
 purgers: Registry[Callable[[datetime], None]] = Registry("way to purge a kind", ("before",))
 
 
-def register(kind: str, model: Any, restore: Callable[[Any], None] | None = None) -> None:
-    """Have a model's rows with `deleted_at` listed and restored; what they brought rests on them, so that they stay."""
+def register(
+    kind: str, model: Any, restore: Callable[[Any], None] | None = None, purged: bool = False
+) -> None:
+    """Have a model's rows with `deleted_at` listed and restored.
+
+    `purged`: nothing rests on a row, so that it is deleted for good once its days are over; others stay.
+    """
 
     def rows(site: Site) -> QuerySet[Any]:
         found: QuerySet[Any] = model._base_manager.filter(site=site, deleted_at__isnull=False)
         return found
 
-    rows_of.add(kind, rows)
-    restorers.add(kind, restore or restore_row)
-
-
-def register_model(kind: str, model: Any) -> None:
-    """The same where nothing rests on a row: it is deleted for good once its days are over."""
-
     def purge_rows(before: datetime) -> None:
         model._base_manager.filter(deleted_at__lt=before).delete()
 
-    register(kind, model)
-    purgers.add(kind, purge_rows)
+    rows_of.add(kind, rows)
+    restorers.add(kind, restore or restore_row)
+    if purged:
+        purgers.add(kind, purge_rows)
 
 
 def restore_row(row: models.Model) -> None:

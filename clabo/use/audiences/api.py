@@ -76,13 +76,6 @@ def remove_audience(request: HttpRequest, site_id: int, audience_id: int) -> tup
     return 204, None
 
 
-@router.post(ONE + "/restore", response={204: None})
-def restore_audience(request: HttpRequest, site_id: int, audience_id: int) -> tuple[int, None]:
-    site = site_for(request, site_id, Role.EDITOR)
-    services.restore_audience(queries.audience_of(site, audience_id, deleted=True))
-    return 204, None
-
-
 @router.get(ONE + "/versions", response=list[AudienceVersionOut])
 def audience_versions(request: HttpRequest, site_id: int, audience_id: int) -> list[AudienceVersionOut]:
     site = site_for(request, site_id)

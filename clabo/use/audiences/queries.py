@@ -19,9 +19,9 @@ def audiences_of(site: Site) -> list[Audience]:
     return list(Audience.objects.filter(site=site, deleted_at=None).order_by("name"))
 
 
-def audience_of(site: Site, audience_id: int, deleted: bool = False) -> Audience:
+def audience_of(site: Site, audience_id: int) -> Audience:
     """One of the site's; raises Problem where it is none."""
-    found = Audience.objects.filter(site=site, pk=audience_id, deleted_at__isnull=not deleted).first()
+    found = Audience.objects.filter(site=site, pk=audience_id, deleted_at=None).first()
     if found is None:
         raise missing("audience")
     return found

@@ -20,4 +20,4 @@ class LinksConfig(AppConfig):
 
         hooks.after_rereading.add("links", reread_pages)
         wanted.sources.add("links", wanted_by_links)
-        deleted.register_model("link", AdLink)
+        deleted.register("link", AdLink, purged=True)

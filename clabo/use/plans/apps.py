@@ -17,4 +17,4 @@ class PlansConfig(AppConfig):
         from clabo.use.plans.queries import wanted_by_plans
 
         wanted.sources.add("plans", wanted_by_plans)
-        deleted.register_model("plan", AdPlan)
+        deleted.register("plan", AdPlan, purged=True)

@@ -30,12 +30,14 @@ const REACHES = [2, 3, 4, 6, 10, 20, 50, 100];
  * of the rows that have evidence; what lies beyond is drawn as an arrow.
  */
 export function returnScale(rows: Estimated[], breakEven: number | null | undefined): Scale {
-  const centre = breakEven && breakEven > 0 ? breakEven : 1;
+  // Where break-even is not known, about what is got back.
+  const mark = breakEven && breakEven > 0 ? breakEven : undefined;
+  const centre = mark ?? 1;
   const solid = rows.filter((r) => !r.thin && r.estimate != null && r.estimate > 0);
   const factors = solid.map((r) => Math.exp(Math.abs(Math.log((r.estimate ?? centre) / centre)))).sort((a, b) => a - b);
   const needed = factors.length ? (factors[Math.ceil(0.98 * factors.length) - 1] ?? 1) : 1;
   const reach = REACHES.find((r) => r >= needed) ?? 100;
-  return { low: centre / reach, high: centre * reach, log: true, mark: centre };
+  return { low: centre / reach, high: centre * reach, log: true, mark };
 }
 
 /** Where a value lies, from 0 at the scale's beginning to 1 at its end; less or more beyond them. */

@@ -214,7 +214,7 @@ function acrossSites({ period, device, model, compare }: Lens): Lens {
   return { period, device, model, compare };
 }
 
-/** The days that are looked at, with the word before them: "in the last 28 days", "today". */
+/** The days that are looked at, with the word before them: "in the last 28 days", "for today". */
 export function PeriodWord({ read, lens, change }: Omit<Props, "site">) {
   const period = lens.period ?? "28d";
   const named = PERIODS.find((p) => p.value === period);
@@ -222,7 +222,7 @@ export function PeriodWord({ read, lens, change }: Omit<Props, "site">) {
     ? ["on the ", `days from ${day(read.first)} to ${day(read.last)}`]
     : period.endsWith("d")
       ? ["in the ", `last ${daysOf(read)} days`]
-      : ["", named?.text ?? period];
+      : ["for ", named?.text ?? period];
   return (
     <>
       {before}

@@ -60,7 +60,7 @@ class Audiences(TestCase):
         self.assertEqual([v["version"] for v in self.member.ask("GET", f"{path}/versions")], [3, 2, 1])
         self.member.ask("DELETE", path, status=204)
         self.assertEqual(self.member.ask("GET", "/audiences"), [])
-        self.member.ask("POST", f"{path}/restore", status=204)
+        self.member.ask("POST", f"/deleted/audience/{path.rpartition('/')[2]}/restore", status=204)
         self.assertEqual(len(self.member.ask("GET", "/audiences")), 1)
 
     def test_what_rests_on_another_keeps_it_and_never_on_itself(self) -> None:

@@ -13,6 +13,7 @@ from hashlib import sha256
 from django.db import transaction
 
 from clabo.core.money.spend_file import ColumnMapping
+from clabo.core.money.spend_headings import FIELDS
 from clabo.platform.accounts.models import User
 from clabo.platform.problems import Problem
 from clabo.platform.wording import say
@@ -27,19 +28,8 @@ from clabo.use.spend.models import SpendImport
 # Ad sides correct themselves: the last days are read anew.
 DAYS_ANEW = 3
 MOST_DAYS = 400
-_HEAD = (
-    "day",
-    "campaign",
-    "ad_group",
-    "ad",
-    "landing",
-    "impressions",
-    "clicks",
-    "cost",
-    "conversions",
-    "value",
-    "view_conversions",
-)
+# The channel is the source of all of it.
+_HEAD = tuple(field for field in FIELDS if field != "source")
 
 
 @dataclass(frozen=True, slots=True)

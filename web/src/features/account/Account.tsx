@@ -11,15 +11,7 @@ import { Button, Failed, Field, Head, Loading, Select, TextButton } from "../../
 import { ago, count, day, money } from "../../lib/format";
 import { sessionQuery, useSession } from "../../lib/session";
 import { filled, password, z } from "../../lib/zod";
-import {
-  LANGUAGES,
-  type Language,
-  type Preferences,
-  readPreferences,
-  savePreferences,
-  THEMES,
-  type Theme,
-} from "./preferences";
+import { LANGUAGES, type Preferences, readPreferences, savePreferences, THEMES } from "./preferences";
 
 export default function Account() {
   const session = useSession().data;
@@ -183,32 +175,39 @@ function Shown() {
   return (
     <Part title="Display, in this browser">
       <div className="grid max-w-2xl gap-4 sm:grid-cols-2">
-        <Field label="Theme">
-          {(p) => (
-            <Select {...p} value={now.theme} onChange={(e) => choose({ theme: e.target.value as Theme })}>
-              {Object.entries(THEMES).map(([value, text]) => (
-                <option key={value} value={value}>
-                  {text}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
-        <Field
+        <OneOf label="Theme" choices={THEMES} chosen={now.theme} choose={(theme) => choose({ theme })} />
+        <OneOf
           label="Numbers and dates"
           hint={`So: ${count(12345)} visits, ${money(1234.5, "EUR")}, ${day("2026-12-02")}. Files to import and export stay as they are.`}
-        >
-          {(p) => (
-            <Select {...p} value={now.language} onChange={(e) => choose({ language: e.target.value as Language })}>
-              {Object.entries(LANGUAGES).map(([value, text]) => (
-                <option key={value} value={value}>
-                  {text}
-                </option>
-              ))}
-            </Select>
-          )}
-        </Field>
+          choices={LANGUAGES}
+          chosen={now.language}
+          choose={(language) => choose({ language })}
+        />
       </div>
     </Part>
+  );
+}
+
+interface OneOfProps<Key extends string> {
+  label: string;
+  hint?: string;
+  choices: Record<Key, string>;
+  chosen: Key;
+  choose: (key: Key) => void;
+}
+
+function OneOf<Key extends string>({ label, hint, choices, chosen, choose }: OneOfProps<Key>) {
+  return (
+    <Field label={label} hint={hint}>
+      {(p) => (
+        <Select {...p} value={chosen} onChange={(e) => choose(e.target.value as Key)}>
+          {Object.entries<string>(choices).map(([key, text]) => (
+            <option key={key} value={key}>
+              {text}
+            </option>
+          ))}
+        </Select>
+      )}
+    </Field>
   );
 }

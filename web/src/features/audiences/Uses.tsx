@@ -278,7 +278,9 @@ function Remove({ siteId, audience }: Omit<Props, "canEdit">) {
     onSuccess: async () => {
       await navigate({ to: "/s/$siteId/audiences", params: { siteId: String(siteId) } });
       offerUndo(queries, {
-        ...{ siteId, kind: "audience", id: audience.id },
+        siteId,
+        kind: "audience",
+        id: audience.id,
         says: `${audience.name} is deleted.`,
         lists: ["audiences", "rail"],
       });

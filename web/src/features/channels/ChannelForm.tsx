@@ -83,7 +83,9 @@ export function ChannelForm({ siteId, channel, canEdit, done }: Props) {
       await again();
       if (channel)
         offerUndo(queries, {
-          ...{ siteId, kind: "channel", id: channel.id },
+          siteId,
+          kind: "channel",
+          id: channel.id,
           says: `${channel.name} is deleted. Everyone on its lists from this site is removed there; restoring it does not send them again.`,
           lists: ["channels", "uses"],
         });

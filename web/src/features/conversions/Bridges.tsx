@@ -38,7 +38,9 @@ export function Bridges({ siteId, canEdit }: { siteId: number; canEdit: boolean 
     onSuccess: (_, link) => {
       setOpen(undefined);
       offerUndo(queries, {
-        ...{ siteId, kind: "bridge", id: link.id },
+        siteId,
+        kind: "bridge",
+        id: link.id,
         says: `${link.slug} is deleted and leads nowhere any more.`,
         lists: ["bridges"],
       });

@@ -47,7 +47,9 @@ export default function Conversions() {
     mutationFn: (c: Conversion) => data(client.DELETE("/api/sites/{site_id}/conversions/{rule_id}", path(c.id))),
     onSuccess: (_, c) =>
       offerUndo(queries, {
-        ...{ siteId, kind: "conversion", id: c.id },
+        siteId,
+        kind: "conversion",
+        id: c.id,
         says: `${words(c.name)} is deleted and counts no more.`,
         lists: ["conversions", ...REPORTS],
       }),

@@ -27,7 +27,9 @@ export function Links({ siteId }: { siteId: number }) {
       ),
     onSuccess: (_, link) =>
       offerUndo(queries, {
-        ...{ siteId, kind: "link", id: link.id },
+        siteId,
+        kind: "link",
+        id: link.id,
         says: "The link is deleted here. What came through it stays where it is.",
         lists: ["links"],
       }),

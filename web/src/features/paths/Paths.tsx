@@ -224,7 +224,9 @@ function Shown({ siteId, canEdit, search, read, steps, within, name, go, writing
       ),
     onSuccess: async (_, path) => {
       offerUndo(queries, {
-        ...{ siteId, kind: "path", id: path },
+        siteId,
+        kind: "path",
+        id: path,
         says: "The path is deleted. Its steps still stand here.",
         lists: ["paths", "rail"],
       });

@@ -154,7 +154,9 @@ function Written({ siteId, plan, audiences, rules, channels }: Props) {
       await fresh();
       if (plan)
         offerUndo(queries, {
-          ...{ siteId, kind: "plan", id: plan.id },
+          siteId,
+          kind: "plan",
+          id: plan.id,
           says: `${plan.name} is deleted.`,
           lists: ["plans", "rail"],
         });

@@ -7,6 +7,7 @@ import { count, day, money, several } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { channelsQuery } from "../channels/queries";
+import { lensChoicesQuery } from "../pages/queries";
 import { scaleText } from "../report/columns";
 import { plansQuery } from "./queries";
 import { RoasBar, roasScale } from "./RoasBar";
@@ -21,7 +22,8 @@ export default function Plans() {
   const channels = useQuery(channelsQuery(siteId));
   const able = channels.data?.some((c) => c.plans);
   const write = () => navigate({ to: "/s/$siteId/plans/$planId", params: { siteId: String(siteId), planId: "new" } });
-  const scale = roasScale(plans.data ?? []);
+  const breakEven = useQuery(lensChoicesQuery(siteId, {})).data?.break_even_roas ?? undefined;
+  const scale = roasScale(plans.data ?? [], breakEven);
   return (
     <>
       <Head
@@ -151,7 +153,7 @@ export default function Plans() {
                 key: "roas",
                 head: `ROAS, ${scaleText(scale)}`,
                 order: (p) => (p.roas == null ? null : Number(p.roas)),
-                cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} scale={scale} />,
+                cell: (p) => <RoasBar roas={p.roas} interval={p.roas_interval} scale={scale} breakEven={breakEven} />,
               },
             ]}
             rows={plans.data}

@@ -117,7 +117,9 @@ export function MakeColumn({ siteId, own, made }: { siteId: number; own: OwnColu
       ),
     onSuccess: (_, id) =>
       offerUndo(queries, {
-        ...{ siteId, kind: "column", id },
+        siteId,
+        kind: "column",
+        id,
         says: "The column is deleted, for everybody in the workspace.",
         lists: ["lens", "pages", "sources"],
       }),

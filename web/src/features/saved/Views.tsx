@@ -131,7 +131,9 @@ function Change({ siteId, view, gone }: { siteId: number; view: SavedView; gone:
     onSuccess: () => {
       gone();
       offerUndo(queries, {
-        ...{ siteId, kind: "view", id: view.id },
+        siteId,
+        kind: "view",
+        id: view.id,
         says: `“${view.name}” is deleted; its links and mails have ended.`,
         lists: ["views"],
       });

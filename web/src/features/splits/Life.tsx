@@ -77,7 +77,9 @@ export function Life({ siteId, r, change }: Props) {
       await navigate({ to: "/s/$siteId/tests", params: { siteId: String(siteId) } });
       await stale();
       offerUndo(queries, {
-        ...{ siteId, kind: "test", id: test.id },
+        siteId,
+        kind: "test",
+        id: test.id,
         says: `${test.name} is deleted.`,
         lists: ["tests", "rail"],
       });
