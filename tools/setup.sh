@@ -101,7 +101,7 @@ front_end() {
 
 # The tag's own tests and the libraries that its test pages use.
 tag_tests() {
-  local lock; lock=$(fingerprint tag/package-lock.json tag/package.json tag/build-fixtures.mjs tag/fixtures/*.js)
+  local lock; lock=$(fingerprint tag/package-lock.json tag/package.json tag/build-fixtures.mjs tag/fixtures/*.js tag/fixtures/shop/*)
   if is_done tag-tests "$lock" && [ -d tag/node_modules ] && [ -d tag/fixtures/dist ]; then return; fi
   need_space 1500
   say "Installing what the tag is tried on"

@@ -15,12 +15,15 @@ export function hold(selectors: string[], late?: boolean): Held {
     const sheet = new CSSStyleSheet();
     for (const each of selectors) tried(() => sheet.insertRule(`${each}{visibility:hidden!important}`));
     document.adoptedStyleSheets.push(sheet);
-    held.release = () => tried(() => sheet.replaceSync(""));
+    held.release = () => sheet.replaceSync("");
   });
-  setTimeout(() => {
-    held.late = true;
-    held.release();
-    // Milliseconds, written here: the tag has no byte to spare for a name.
-  }, 800);
+  // Milliseconds, written here: the tag has no byte to spare for a name. What was painted is seen since the page began.
+  setTimeout(
+    () => {
+      held.late = true;
+      held.release();
+    },
+    performance.getEntriesByType("paint")[0] ? 800 - performance.now() : 800,
+  );
   return held;
 }

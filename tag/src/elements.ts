@@ -1,5 +1,5 @@
 /** The selector that will find an element again: the most stable one that finds it alone. */
-import { find } from "./changing";
+import { find, INTO } from "./changing/finding";
 
 export interface Found {
   selector: string;
@@ -16,7 +16,7 @@ const MOST_VALUE = 80;
 
 const escaped = (name: string) => CSS.escape(name);
 const quoted = (value: string) => `"${value.replace(/["\\]/g, "\\$&")}"`;
-const alone = (selector: string, element: Element) => {
+const findsAlone = (selector: string, element: Element) => {
   const met = selector.length <= 300 && !/[{}<;@]|\/\*/.test(selector) ? find(selector) : [];
   return met.length === 1 && met[0] === element;
 };
@@ -44,16 +44,18 @@ const placeAmongAlike = (element: Element) => {
   return `${element.localName}:nth-of-type(${place})`;
 };
 
-/** Every way to find it alone, the most stable first. */
-function* ways(element: Element): Generator<Found> {
-  for (const mark of marks(element)) if (alone(mark, element)) yield { selector: mark, brittle: false };
+/** Every way to find it alone, the most stable first; `into`: the shadow tree that it stands in. */
+function* ways(element: Element, into: string): Generator<Found> {
+  const alone = (selector: string, one: Element) => findsAlone(into + selector, one);
+  const way = (selector: string, brittle: boolean) => ({ selector: into + selector, brittle });
+  for (const mark of marks(element)) if (alone(mark, element)) yield way(mark, false);
   // Within what is told apart by itself.
   for (let above = element.parentElement; above; above = above.parentElement)
     for (const outer of marks(above)) {
       if (!alone(outer, above)) continue;
       for (const mark of marks(element)) {
         const both = `${outer} ${mark}`;
-        if (alone(both, element)) yield { selector: both, brittle: false };
+        if (alone(both, element)) yield way(both, false);
       }
       break;
     }
@@ -62,19 +64,25 @@ function* ways(element: Element): Generator<Found> {
   for (let above = element.parentElement; above; above = above.parentElement) {
     for (const outer of marks(above)) {
       const whole = `${outer} > ${path}`;
-      if (alone(outer, above) && alone(whole, element)) yield { selector: whole, brittle: true };
+      if (alone(outer, above) && alone(whole, element)) yield way(whole, true);
     }
     path = `${placeAmongAlike(above)} > ${path}`;
   }
-  yield { selector: path, brittle: true };
+  if (alone(path, element)) yield way(path, true);
 }
 
-export function selectorOf(element: Element): Found {
-  const all = ways(element);
-  const best = all.next().value as Found;
+/** How an element is found alone; nothing where no selector does, as in a closed shadow tree. */
+export function selectorOf(element: Element): Found | undefined {
+  const root = element.getRootNode();
+  const outer = root instanceof ShadowRoot ? selectorOf(root.host) : undefined;
+  if (root !== document && !outer) return;
+  const into = outer ? outer.selector + INTO : "";
+  const all = ways(element, into);
+  const best = all.next().value as Found | undefined;
+  if (!best) return;
+  const brittle = best.brittle || !!outer?.brittle;
   // What ends alike leans on the same mark, and would be lost with it.
   for (const next of all)
-    if (alone(next.selector, element) && !next.selector.endsWith(best.selector))
-      return { ...best, fallback: next.selector };
-  return best;
+    if (!next.selector.endsWith(best.selector.slice(into.length))) return { ...best, brittle, fallback: next.selector };
+  return { ...best, brittle };
 }

@@ -19,10 +19,11 @@ export function admits(who: Entrants, [device, first, search, referrer]: Facts) 
     (who.first ?? first) === first &&
     (!came ||
       came.some((way) =>
-        Object.keys(way).every((name) => {
+        Object.entries(way).every(([name, value]) => {
+          const wanted = `.${value}`;
           const here = `.${name ? asks.get(name) : referrer}`.toLowerCase();
-          const wanted = `.${way[name]}`;
-          return name ? here === wanted : here.endsWith(wanted);
+          // Of a host, whatever stands before it may.
+          return here.slice(name ? 0 : -wanted.length) === wanted;
         }),
       ))
   );

@@ -1,5 +1,5 @@
 /** What has been changed so far, step by step, so that each step can be taken back. */
-import { inner } from "./changing";
+import { inner } from "./changing/finding";
 import type { Change } from "./settings";
 
 const kindOf = (change: Change) => Object.keys(change)[0];

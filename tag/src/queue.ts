@@ -33,7 +33,7 @@ export interface Sent {
   /** A split test whose variant led back to its control. */
   back?: string;
   /** Split tests whose page has no element for a selector, and which one. */
-  unfound?: Record<string, number>;
+  hindered?: Record<string, [why: string, place: number]>;
   element?: Element;
   reached?: number;
   /** Hashes of who the page says it is. */

@@ -74,10 +74,8 @@ export function json(value: unknown): string {
 /** 32 random hexadecimal digits; of use even where the page has replaced what makes random numbers. */
 export function newId() {
   const words = new Uint16Array(8);
-  tried(() => crypto.getRandomValues(words));
   let id = "";
-  words.forEach((word) => {
-    id += hex(word ^ (Math.random() * 65536));
-  });
+  tried(() => crypto.getRandomValues(words));
+  for (const word of words) id += hex(word ^ (Math.random() * 65536));
   return id;
 }

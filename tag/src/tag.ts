@@ -421,7 +421,9 @@ function run(settings: Settings): unknown {
         for (const each of path) if (each instanceof ShadowRoot) hear(each);
         // A form that came late, or stands in a shadow tree.
         if (fits(path[0], "form *")) need("forms");
-        if (e.isTrusted && e.type !== "focusin") tag.acted = Date.now();
+        // What a script does is nobody's act.
+        if (!e.isTrusted || e.type === "focusin") return;
+        tag.acted = Date.now();
         if (e.type === "click" || e.button === 1) tag.clicked(path);
       },
       true,
@@ -431,8 +433,8 @@ function run(settings: Settings): unknown {
     });
 
     // Single-page sites change the address without a load.
-    const soon = guard((how: string | { navigationType?: string | null }) => {
-      if (!moving) replaced = how === "replaceState" || (typeof how !== "string" && how.navigationType === "replace");
+    const soon = guard((how: "replaceState" | { navigationType?: string | null }) => {
+      if (!moving) replaced = how === "replaceState" || how.navigationType === "replace";
       old = named;
       moving = true;
       setTimeout(guard(view), 100);
@@ -442,7 +444,7 @@ function run(settings: Settings): unknown {
         const native = history[name];
         history[name] = function (...args) {
           native.apply(this, args);
-          soon(name);
+          soon(name as "replaceState");
         };
       });
     on("popstate hashchange", soon);

@@ -1,9 +1,10 @@
 // Drives a browser through cases that come as JSON on stdin and says, line by line, what each page threw.
 // {engine: "chrome" | "firefox", executable, agent, at_once, cases: [{name, url, steps, hold}]}
-import { readFileSync } from "node:fs";
 import puppeteer from "puppeteer-core";
 
-const { engine, executable, agent, at_once, cases } = JSON.parse(readFileSync(0, "utf8"));
+let asked = "";
+for await (const part of process.stdin) asked += part;
+const { engine, executable, agent, at_once, cases } = JSON.parse(asked);
 const chromium = [
   "--no-sandbox",
   "--disable-gpu",

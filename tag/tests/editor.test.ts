@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import { selectorOf } from "../src/elements";
+import { type Found, selectorOf } from "../src/elements";
 import { History } from "../src/history";
 import type { Change } from "../src/settings";
 
@@ -17,7 +17,7 @@ describe("the selector that is kept", () => {
 
   it("finds exactly the element that was pointed at, whichever that is", () => {
     for (const element of Array.from(document.querySelectorAll("main, main *"))) {
-      const { selector, fallback } = selectorOf(element);
+      const { selector, fallback } = selectorOf(element) as Found;
       for (const one of fallback ? [selector, fallback] : [selector]) {
         expect(Array.from(document.querySelectorAll(one)), one).toEqual([element]);
         expect(one.length).toBeLessThanOrEqual(300);
@@ -29,7 +29,7 @@ describe("the selector that is kept", () => {
   it("goes by what lasts: id, data, words for it, class; by place only at last, and says so", () => {
     const of = (where: string) => {
       const element = document.querySelector(where) as Element;
-      return selectorOf(element);
+      return selectorOf(element) as Found;
     };
     // And what is asked where the first finds nothing leans on something else.
     expect(of("#story").fallback).toBe("main > section:nth-of-type(1)");
@@ -44,6 +44,18 @@ describe("the selector that is kept", () => {
     expect(of("#r-48213").selector).not.toContain("48213");
     expect(of("#story p + p")).toMatchObject({ selector: "#story > p:nth-of-type(2)", brittle: true });
     expect(of("li:last-child").brittle).toBe(true);
+  });
+
+  it("leads into an open shadow tree, and is none where nothing finds the element alone", () => {
+    const host = document.querySelector("#story") as Element;
+    host.attachShadow({ mode: "open" }).innerHTML =
+      "<p>one</p><p class=note>two</p><div><i></i></div><div><i></i></div>";
+    const inside = (selector: string) => host.shadowRoot?.querySelector(selector) as Element;
+    expect(selectorOf(inside(".note"))).toMatchObject({ selector: "#story >> p.note", brittle: false });
+    expect(selectorOf(inside("i"))).toMatchObject({ selector: "#story >> div:nth-of-type(1) > i:nth-of-type(1)" });
+    const closed = document.body.appendChild(document.createElement("x-closed"));
+    const hidden = closed.attachShadow({ mode: "closed" }).appendChild(document.createElement("p"));
+    expect(selectorOf(hidden)).toBeUndefined();
   });
 });
 

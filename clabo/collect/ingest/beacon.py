@@ -76,9 +76,13 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     back: Annotated[str, Meta(max_length=16)] = ""
     # The visitor takes back the consent that they had given.
     refused: bool = False
-    # Split tests whose page had no element for one of their selectors: test key to the selector's place.
-    unfound: Annotated[
-        dict[Annotated[str, Meta(max_length=16)], Annotated[int, Meta(ge=0, lt=1000)]], Meta(max_length=20)
+    # Split tests that this page could not show as meant: test key to why, and the place of the selector it concerns.
+    hindered: Annotated[
+        dict[
+            Annotated[str, Meta(max_length=16)],
+            tuple[Literal["missing", "overwritten", "late"], Annotated[int, Meta(ge=0, lt=1000)]],
+        ],
+        Meta(max_length=20),
     ] = {}
     element: BeaconElement | None = None
     # Who the page says it is: hashes by kind (core/trust/identities.py), and their proof (core/trust/proof.py).

@@ -41,7 +41,9 @@ for (let y = 0; y < high; y += 700) { scrollTo(0, y); await new Promise((go) => 
 scrollTo(0, 0); await new Promise((go) => setTimeout(go, 80)); return document.documentElement.scrollHeight }"""
 _LINKS = "(all) => [...new Set(all.map((a) => a.href.split('#')[0]))].slice(0, 400)"
 # Whether there is an element for each selector, or for the one to be asked in its place.
-_MET = """(several) => { const one = (s) => { try { return !!s && !!document.querySelector(s) } catch { return false } };
+_MET = """(several) => { const reached = (s) => s.split(" >> ").reduce((roots, step, n) => (n ? roots.flatMap((e) =>
+e.shadowRoot ?? []) : roots).flatMap((root) => [...root.querySelectorAll(step)]), [document]);
+const one = (s) => { try { return !!s && !!reached(s)[0] } catch { return false } };
 return several.map(([selector, fallback]) => one(selector) || one(fallback)) }"""
 _STILL = "*, *::before, *::after { scroll-behavior: auto !important } :focus { outline: none !important }"
 

@@ -55,7 +55,7 @@ class Move:
     """Money to move from one place to another, over as long again as was looked at.
 
     `give` and `take` are places in the list. `gain` is the change in value · margin, with its interval; `sure` the
-    chance that it is above nothing.
+    chance that it is above nothing. `elasticity` is the power by which conversions of all places grow with spend.
     """
 
     give: int
@@ -63,6 +63,7 @@ class Move:
     amount: float
     gain: Interval
     sure: float
+    elasticity: Interval
 
 
 def best_move(
@@ -140,7 +141,8 @@ def best_move(
         sure, expected = float(np.mean(gains > 0)), float(np.mean(gains))
         if sure >= least_sure and (best is None or expected > best.gain.estimate):
             low, high = np.quantile(gains, [(1 - level) / 2, (1 + level) / 2])
-            best = Move(known[give], known[take], amount, Interval(float(low), expected, float(high)), sure)
+            gain = Interval(float(low), expected, float(high))
+            best = Move(known[give], known[take], amount, gain, sure, elasticities.of_all)
     return best
 
 
@@ -155,12 +157,7 @@ def elasticity(places: Sequence[Spent]) -> Interval:
 
     Without weeks of unlike spend it is what is supposed beforehand.
     """
-    found = _Elasticities(places, dispersion_of(p.days for p in places))
-    sums = np.cumsum(found.centre_share)
-    low, high = (
-        float(_CENTRES[min(len(_CENTRES) - 1, int(np.searchsorted(sums, q)))]) for q in (0.025, 0.975)
-    )
-    return Interval(low, float(found.centre_share @ _CENTRES), high)
+    return _Elasticities(places, dispersion_of(p.days for p in places)).of_all
 
 
 class _Rates:
@@ -282,6 +279,15 @@ class _Elasticities:
         self.means: Floats = np.array(
             [self.centre_share @ self._given(i) @ _POWERS for i in range(len(places))]
         )
+
+    @property
+    def of_all(self) -> Interval:
+        """The site's, with the interval of 95 %."""
+        sums = np.cumsum(self.centre_share)
+        low, high = (
+            float(_CENTRES[min(len(_CENTRES) - 1, int(np.searchsorted(sums, q)))]) for q in (0.025, 0.975)
+        )
+        return Interval(low, float(self.centre_share @ _CENTRES), high)
 
     def _given(self, place: int) -> Floats:
         """The chances of a place's powers (columns), given the site's centre (rows)."""

@@ -34,6 +34,8 @@ STYLES = (
 _STYLE = re.compile(r"[\w#%.,() -]{1,60}", re.ASCII)
 # What would end a rule of a style sheet, or begin another.
 _NOT_IN_SELECTORS = re.compile(r"[{}<;@]|/\*")
+# Between the selector of an element and one of what stands in its open shadow tree.
+INTO_SHADOW = " >> "
 _SCHEMES = {"http", "https", "mailto", "tel"}
 
 
@@ -323,13 +325,16 @@ def _read(kind: type[Change], data: Mapping[str, Any]) -> Change:
 
 
 def touched(changes: Sequence[Change]) -> list[str]:
-    """Every selector of what looks different and was there before, fallbacks included, each once."""
+    """Every selector of what looks different and was there before, fallbacks included, each once.
+
+    What stands in a shadow tree is out of a page's reach: there it is the element that holds the tree.
+    """
     unseen = (Block, Link, Markup, Shown)
     seen = [c for c in changes if not isinstance(c, unseen)]
     found = dict.fromkeys(selectors(seen))
     found |= dict.fromkeys(c.fallback for c in seen if c.fallback)
     found |= dict.fromkeys(one for c in seen if isinstance(c, Sheet) for one in style_sheet.touched(c.css))
-    return list(found)
+    return list(dict.fromkeys(one.partition(INTO_SHADOW)[0] for one in found))
 
 
 def selectors(changes: Sequence[Change]) -> list[str]:

@@ -83,7 +83,7 @@ class Channels(BrowserCase):
         part = CostPart.objects.get(site=site)
         self.assertEqual((part.page.path if part.page else "", float(part.cost), part.how), ("/kit", 0.3, 1))
         page.get_by_role("tab", name="Log").click()
-        expect(page.get_by_text("accepted")).to_be_visible()
+        expect(page.get_by_role("cell", name="accepted")).to_be_visible()
         page.get_by_role("tab", name="How it stands").click()
 
         # It goes away, and comes back.

@@ -25,7 +25,7 @@ from clabo.judge.splits.analysis import results
 from clabo.judge.splits.checklist import checklist
 from clabo.judge.splits.editor import elements
 from clabo.judge.splits.editor.preview_links import look_address
-from clabo.judge.splits.models import Exposure, SplitTest, Unfound
+from clabo.judge.splits.models import Exposure, Hindrance, SplitTest
 from clabo.setup.conversions.lens import read_lens
 from clabo.setup.conversions.models import Conversion, ConversionRule
 from clabo.setup.sites.services import make_proof_key
@@ -135,12 +135,14 @@ class OnThePage(ContentCase):
         said = page.evaluate(
             """() => {
               const one = (s) => document.querySelector(s);
-              const block = one("[data-clabo-block]");
+              const block = one("[data-clabo-block=banner]");
               return {
                 to: one("a.cta").getAttribute("href"), color: getComputedStyle(one("a.cta")).backgroundColor,
                 picture: [one("#hive").getAttribute("src"), one("#hive").getAttribute("srcset"), one("#hive").alt],
                 rating: one(".rating").getClientRects().length, promise: one("#promise").getClientRects().length,
-                order: [...document.querySelectorAll("main > p")].map((p) => p.id || p.className),
+                order: [...document.querySelectorAll("main > p")].filter((p) => p.getClientRects().length)
+                  .map((p) => p.textContent),
+                moved: one("#price").parentElement.localName,
                 block: [block.nextElementSibling.tagName, block.textContent, block.querySelectorAll("script,b").length],
                 button: block.querySelector("a").getAttribute("href"),
               };
@@ -150,7 +152,8 @@ class OnThePage(ContentCase):
         self.assertEqual(said["color"], "rgb(1, 2, 3)")
         self.assertEqual(said["picture"], ["/other.png", None, "A hive"])
         self.assertEqual((said["rating"], said["promise"]), (0, 1))
-        self.assertEqual(said["order"], ["price", "story", "rating", "promise"])
+        # A copy is shown in its new place; the element itself stays where the page has put it.
+        self.assertEqual((said["order"], said["moved"]), (["59", "A story", "Money back"], "main"))
         self.assertEqual(said["block"], ["MAIN", "Ends on Sunday<script>alert(1)</script>Order", 0])
         self.assertEqual(said["button"], "/order")
         control = self.someone(test, "A")
@@ -196,7 +199,7 @@ class OnThePage(ContentCase):
         self.assertEqual(page.evaluate("document.adoptedStyleSheets.length"), 0)
         self.assertEqual(self.exposed(), ["B"])
         # Nothing is missed: what the first selector did not find the second did.
-        self.assertFalse(Unfound.objects.exists())
+        self.assertFalse(Hindrance.objects.exists())
 
     def test_too_late_is_not_at_all(self) -> None:
         self.own.pages["/offer"] = self.held(OFFER)
@@ -256,7 +259,7 @@ class OnThePage(ContentCase):
         page.goto(look_address(draft.variants.all()[1]), wait_until="networkidle")
         expect(page.get_by_role("status")).to_have_text(re.compile("^You see B of “Words”"))
         self.assertEqual(page.text_content("h1"), "Hives <b>delivered</b>")
-        expect(page.locator("[data-clabo-block]")).to_be_visible()
+        expect(page.locator("[data-clabo-block=banner]")).to_be_visible()
         page.mouse.move(5, 5)
         page.click("h1")
         page.goto("about:blank")
@@ -293,8 +296,8 @@ class OnThePage(ContentCase):
         test = self.run_test([CHANGES[0], gone, {"hide": {"selector": "[[["}}])
         page = self.someone(test, "A")
         page.goto(self.own.url + "/offer", wait_until="networkidle")
-        self.until(lambda: Unfound.objects.count() == 1, "it is told")
-        [told] = Unfound.objects.all()
+        self.until(lambda: Hindrance.objects.count() == 1, "it is told")
+        [told] = Hindrance.objects.all()
         self.assertEqual((told.selector, told.times), ("#gone", 1))
         self.assertEqual(self.exposed(), [])
         # A page that is left alone by the test throws nothing and tells nothing.

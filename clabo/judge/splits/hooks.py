@@ -15,7 +15,7 @@ from clabo.collect.events.storage.storing import StoredBatch
 from clabo.core.splits.assignment import with_held_out
 from clabo.core.splits.changes import read_changes, selectors, touched
 from clabo.core.splits.targeting import read_entrants
-from clabo.judge.splits.models import HELD_OUT, Exposure, SplitTest, Unfound, Variant
+from clabo.judge.splits.models import HELD_OUT, Exposure, Hindrance, SplitTest, Variant
 from clabo.platform.db.arrays import in_array
 from clabo.setup.sites.models import Site
 
@@ -90,7 +90,7 @@ def _content(test: SplitTest, variants: Sequence[Variant]) -> dict[str, Any]:
 def expose_batch(batch: StoredBatch) -> None:
     """Bring the exposures of everybody whom the batch may have given one, or moved one, up to date."""
     concerned = {e.visitor_id for e in batch.events if e.variants} | set(batch.restitched)
-    if not concerned and not batch.led_back and not batch.unfound:
+    if not concerned and not batch.led_back and not batch.hindered:
         return
     tests = {
         t.key: t
@@ -103,22 +103,24 @@ def expose_batch(batch: StoredBatch) -> None:
     for key, visitor, time in batch.led_back:
         if key in tests:
             _note_led_back(tests[key], visitor, time)
-    for key, place, visitor, time in batch.unfound:
+    for key, why, place, visitor, time in batch.hindered:
         if key in tests:
-            _note_unfound(tests[key], place, visitor, time)
+            _note_hindrance(tests[key], why, place, visitor, time)
 
 
-def _note_unfound(test: SplitTest, place: int, visitor: UUID, time: datetime) -> None:
-    """A page of the test has no element for one of its selectors, which are counted through over all variants."""
+def _note_hindrance(test: SplitTest, why: str, place: int, visitor: UUID, time: datetime) -> None:
+    """A page could not show the test as meant. Selectors are counted through over all variants."""
     variants = list(test.variants.all())
     if test.assigned(visitor.hex, variants) is None:
         return
     asked = [(v, selector) for v in variants for selector in selectors(read_changes(v.changes))]
     if not test.open_at(time) or place >= len(asked):
         return
-    variant, selector = asked[place]
-    known, _ = Unfound.objects.get_or_create(variant=variant, selector=selector, defaults={"last_at": time})
-    Unfound.objects.filter(pk=known.pk).update(times=F("times") + 1, last_at=Greatest("last_at", time))
+    variant, selector = (variants[0], "") if why == Hindrance.Why.LATE else asked[place]
+    known, _ = Hindrance.objects.get_or_create(
+        variant=variant, selector=selector, why=why, defaults={"last_at": time}
+    )
+    Hindrance.objects.filter(pk=known.pk).update(times=F("times") + 1, last_at=Greatest("last_at", time))
 
 
 def _note_led_back(test: SplitTest, visitor: UUID, time: datetime) -> None:

@@ -197,16 +197,26 @@ class Variant(models.Model):
         ordering = ("letter",)
 
 
-class Unfound(models.Model):
-    """A selector that a page of the test had no element for: how often that was told, and when last."""
+class Hindrance(models.Model):
+    """Why a page of the test could not show it as meant: how often that was told, and when last."""
 
-    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="unfound")
+    class Why(models.TextChoices):
+        # There was no element for the selector, or it could not be moved: these visitors are in no variant.
+        MISSING = "missing"
+        # The page wrote over the change again and again; its visitors are in their variant.
+        OVERWRITTEN = "overwritten"
+        # The page had been seen, or was not ready to be changed in time: these visitors are in no variant.
+        LATE = "late"
+
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="hindrances")
+    why = models.CharField(max_length=12, choices=Why, default=Why.MISSING)
+    # Empty where it concerns the whole page.
     selector = models.TextField()
     times = models.PositiveIntegerField(default=0)
     last_at = models.DateTimeField()
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=("variant", "selector"), name="unfound_once"),)
+        constraints = (models.UniqueConstraint(fields=("variant", "selector", "why"), name="hindered_once"),)
 
 
 class Exposure(models.Model):

@@ -199,7 +199,8 @@ class PlanOut(Shape):
     hold_ms: int
 
 
-class UnfoundOut(Shape):
+class HindranceOut(Shape):
+    why: Literal["missing", "overwritten", "late"]
     selector: str
     times: int
     last_at: datetime
@@ -216,8 +217,8 @@ class VariantOut(Shape):
     # What it changes on the page, and the same in words.
     changes: list[ChangeJson]
     says: list[str]
-    # Selectors that the page had no element for.
-    unfound: list[UnfoundOut]
+    # Why the page could not show it as meant.
+    hindrances: list[HindranceOut]
 
 
 class SplitTestOut(Shape):
@@ -555,9 +556,9 @@ def test_out(t: SplitTest) -> dict[str, Any]:
                     for name in ("letter", "host", "path", "share", "led_back", "led_back_at", "changes")
                 },
                 says=[change_says(c) for c in read_changes(v.changes)],
-                unfound=[
-                    UnfoundOut(selector=u.selector, times=u.times, last_at=u.last_at)
-                    for u in v.unfound.order_by("-last_at")
+                hindrances=[
+                    HindranceOut.model_validate(h, from_attributes=True)
+                    for h in v.hindrances.order_by("-last_at")
                 ],
             )
             for v in t.variants.all()

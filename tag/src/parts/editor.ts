@@ -2,8 +2,11 @@
  * Writing a variant on the page itself: point at an element, and say what becomes of it. Loaded only where a link from
  * Clabo asks for it; what is written goes to the draft, and nothing on this page is counted.
  */
-import { keep, type Making, patience, watch } from "../changing";
-import { selectorOf } from "../elements";
+import { asItWas, OURS } from "../changing/finding";
+import { Keeper } from "../changing/keeping";
+import { movable } from "../changing/moving";
+import { watch } from "../changing/watching";
+import { type Found, selectorOf } from "../elements";
 import { History } from "../history";
 import { guard, ofDocument, tried } from "../safe";
 import type { Change } from "../settings";
@@ -77,11 +80,9 @@ function written(value: string, long = false) {
 /** What an element says by itself: nothing where it holds others. */
 const says = (element: Element) => (element.childElementCount ? "" : (element.textContent ?? "").trim());
 
-/** Where an element is found again, and where if not there. */
-function where(element: Element) {
-  const { selector, fallback } = selectorOf(element);
-  return { selector, ...(fallback && { fallback }) };
-}
+/** How an element is found again on the page as it is without any change. */
+const foundBy = (element: Element) => asItWas(() => selectorOf(element));
+const where = ({ selector, fallback }: Found) => ({ selector, ...(fallback && { fallback }) });
 
 class Editor {
   private readonly host = document.createElement("div");
@@ -94,7 +95,7 @@ class Editor {
   private readonly redoing = button("Redo", () => this.step(() => this.history.redo()));
   private readonly saving = button("Save the draft", () => this.save(), "main");
   private readonly history: History;
-  private making: Making = new Map();
+  private keeper = new Keeper([], () => {});
   private chosen: Element | undefined;
   private saved: Change[];
   private readonly watching = watch(() => this.make());
@@ -120,7 +121,7 @@ class Editor {
     ofDocument("documentElement").append(this.host);
     this.say("Click on what is to be different.");
     this.listen();
-    this.make();
+    this.begin();
     this.shown();
   }
 
@@ -228,8 +229,20 @@ class Editor {
     if (target === document.documentElement || target === document.body) return;
     this.chosen = target;
     this.outline(target);
-    const { selector, brittle } = selectorOf(target);
-    const at = where(target);
+    if (target.closest(`[${OURS}]`)) {
+      this.open("The variant has put this here. It is removed under “What is changed”.", this.actions(this.cancelling));
+      return;
+    }
+    const found = foundBy(target);
+    if (!found) {
+      this.open(
+        "No variant can change this: it stands in a closed part of the page, or nothing tells it apart from what is like it. An id on the element would.",
+        this.actions(this.cancelling),
+      );
+      return;
+    }
+    const { selector, brittle } = found;
+    const at = where(found);
     const shown = made("div");
     shown.append("Found again by ", made("code", selector));
     const parts: Node[] = [shown];
@@ -247,9 +260,10 @@ class Editor {
       parts.push(box, this.actions(["Say this", () => this.put({ words: { ...at, text: input.value } })]));
     }
     const link = target.closest("a[href]");
-    if (link) {
+    const linked = link && foundBy(link);
+    if (linked) {
       const [box, input] = field("Leads to", written(link.getAttribute("href") ?? ""));
-      parts.push(box, this.actions(["Lead there", () => this.put({ link: { ...where(link), to: input.value } })]));
+      parts.push(box, this.actions(["Lead there", () => this.put({ link: { ...where(linked), to: input.value } })]));
     }
     if (target instanceof HTMLImageElement) {
       const [box, input] = field("Address of the picture", written(target.getAttribute("src") ?? ""));
@@ -264,18 +278,38 @@ class Editor {
       const put = () => this.put({ picture: { ...at, address: input.value, ...(alt.value && { alt: alt.value }) } });
       parts.push(box, fileBox, about, this.actions(["Show this", put]));
     }
-    const before = target.previousElementSibling;
-    const after = target.nextElementSibling;
     const more: [string, () => unknown][] = [["Hide it", () => this.put({ hide: at })]];
-    if (before)
-      more.push(["Up", () => this.put({ move: { ...at, place: "before", of: selectorOf(before).selector } })]);
-    if (after) more.push(["Down", () => this.put({ move: { ...at, place: "after", of: selectorOf(after).selector } })]);
+    const beside = [
+      ["Up", "before", this.neighbour(target, "previousElementSibling")],
+      ["Down", "after", this.neighbour(target, "nextElementSibling")],
+    ] as const;
+    for (const [text, place, by] of beside) {
+      const of = by && movable(target, by) && foundBy(by)?.selector;
+      if (of) more.push([text, () => this.put({ move: { ...at, place, of } })]);
+    }
+    if (beside.some(([, , by]) => by && !movable(target, by)))
+      parts.push(
+        made(
+          "p",
+          "It cannot be moved: it has fields, a frame or code of its own, which would not work elsewhere.",
+          "warn",
+        ),
+      );
     more.push(["Put something in …", () => this.block(at)]);
     if (target.parentElement && target.parentElement !== document.body)
       more.push(["What is around it", () => target.parentElement && this.choose(target.parentElement)]);
-    more.push(["Cancel", () => this.close()]);
+    more.push(this.cancelling);
     parts.push(this.actions(...more));
     this.open(...parts);
+  }
+
+  private readonly cancelling: [string, () => unknown] = ["Cancel", () => this.close()];
+
+  /** The next of the page's own. */
+  private neighbour(element: Element, which: "previousElementSibling" | "nextElementSibling") {
+    let found = element[which];
+    while (found?.closest(`[${OURS}]`)) found = found[which];
+    return found;
   }
 
   private actions(...some: [string, () => unknown][]) {
@@ -346,16 +380,20 @@ class Editor {
 
   /** What is changed is taken back and made anew, so that every step leaves the page as its list says. */
   private step(how: () => void, listing = false) {
-    for (const of of this.making.values()) for (const each of Array.from(of.values()).reverse()) tried(each.undo);
-    this.making = new Map();
+    this.keeper.undo();
     how();
-    this.make();
+    this.begin();
     this.shown();
     if (listing) this.list();
   }
 
+  private begin() {
+    this.keeper = new Keeper(this.history.now, () => this.make());
+    this.make();
+  }
+
   private make() {
-    keep(this.history.now, this.making, patience());
+    this.keeper.keep();
     this.watching.quiet();
     this.outline(this.chosen);
   }

@@ -1,5 +1,6 @@
 /** What the address has just asked for: own visits, a rehearsal, a look at a variant, or to write one. Does it, and says so in the page's corner. */
-import { keep, type Making, patience, watch } from "../changing";
+import { Keeper } from "../changing/keeping";
+import { watch } from "../changing/watching";
 import { guard, ofDocument, tab, tried } from "../safe";
 import type { Change } from "../settings";
 import type { Tag } from "../tag";
@@ -40,12 +41,11 @@ async function look({ settings }: Tag, token: string) {
   const answer = await fetch(`${settings.to}/look/${token}.json`, { credentials: "omit" });
   const said: { name: string; letter: string; changes: Change[]; detail?: string } = await answer.json();
   if (!answer.ok) return say(String(said.detail));
-  const making: Making = new Map();
-  const budget = patience();
   const made = () => {
-    keep(said.changes, making, budget);
+    keeper.keep();
     watching.quiet();
   };
+  const keeper = new Keeper(said.changes, made);
   const watching = watch(made);
   made();
   say(`You see ${said.letter} of “${said.name}”. Nothing on this page is counted.`);

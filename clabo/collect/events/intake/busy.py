@@ -70,4 +70,4 @@ def _to_robot(parsed: ParsedEvent, day: date, number: int) -> None:
     told = f"{parsed.visitor_key.hex}|{day.isoformat()}|{number}".encode()
     parsed.visitor_key = UUID(bytes=blake2b(told, digest_size=16, person=b"busy").digest())
     parsed.traffic_class = TrafficClass.BOT.value
-    parsed.person, parsed.variants, parsed.unfound, parsed.back = {}, {}, {}, ""
+    parsed.person, parsed.variants, parsed.hindered, parsed.back = {}, {}, {}, ""

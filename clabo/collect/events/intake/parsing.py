@@ -103,7 +103,7 @@ class ParsedEvent:
     # And the site's server has signed it, for this browser.
     person_proven: bool = False
     # Split tests whose page had no element for a selector, and the selector's place.
-    unfound: Mapping[str, int] = field(default_factory=dict)
+    hindered: Mapping[str, tuple[str, int]] = field(default_factory=dict)
     # The visitor took back the consent that they had given.
     refused: bool = False
 
@@ -204,7 +204,7 @@ def parse(envelope: Envelope, reading: SiteReader) -> list[ParsedEvent]:
                 event.back,
                 stated if is_somebody else {},
                 bool(stated) and is_somebody and is_person_proven(said_of, visitor.hex, reading.proof_keys),
-                event.unfound if is_somebody else {},
+                event.hindered if is_somebody else {},
                 event.refused and is_somebody,
             )
         )

@@ -65,8 +65,8 @@ class StoredBatch:
     days: set[date] = field(default_factory=set)
     # Split tests (by key) whose variant led somebody back to the control: test, visitor and when.
     led_back: list[tuple[str, UUID, datetime]] = field(default_factory=list)
-    # Split tests whose page had no element for a selector: key, the selector's place, visitor, time.
-    unfound: list[tuple[str, int, UUID, datetime]] = field(default_factory=list)
+    # Split tests that a page could not show as meant: key, why, the selector's place, visitor, time.
+    hindered: list[tuple[str, str, int, UUID, datetime]] = field(default_factory=list)
     # Who took back their consent, and when.
     refused: list[tuple[UUID, datetime]] = field(default_factory=list)
 
@@ -95,7 +95,9 @@ def store(reading: SiteReader, parsed_events: Iterable[ParsedEvent]) -> StoredBa
         return batch
     partitions.ensure(Event._meta.db_table, {d.time for d in fresh})
     batch.led_back = [(d.back, d.visitor_key, d.time) for d in fresh if d.back]
-    batch.unfound = [(key, place, d.visitor_key, d.time) for d in fresh for key, place in d.unfound.items()]
+    batch.hindered = [
+        (key, why, place, d.visitor_key, d.time) for d in fresh for key, (why, place) in d.hindered.items()
+    ]
     context = Context.of(reading)
     pages, new_pages = inventory.pages(reading.site_id, fresh, context.allowance)
     inventory.fold_visitors(reading.site_id, fresh, context.allowance)

@@ -12,7 +12,7 @@ from unittest.mock import patch
 from django.test import TestCase
 
 from clabo.collect.events.models import Page
-from clabo.core.money.allocation import Spent, best_move
+from clabo.core.money.allocation import Spent, best_move, elasticity
 from clabo.judge.decisions.models import Decision
 from clabo.judge.reports.today.next_euro import best_place, places_under
 from clabo.judge.reports.today.outcomes import outcomes
@@ -110,6 +110,12 @@ class Moves(TestCase):
         gain, best = today["move"]["gain"]["estimate"], best_place(read_lens(self.site))
         assert best
         self.assertAlmostEqual(gain, best.move.gain.estimate / 28, 6)
+        # Spend was the same on every day, so that nothing has told the power but what is supposed.
+        supposed = elasticity([Spent(1.0, 1, 1.0)])
+        self.assertEqual(
+            today["move"]["elasticity"],
+            {"low": supposed.low, "estimate": supposed.estimate, "high": supposed.high},
+        )
         self.assertAlmostEqual(float(today["move"]["stake"]), best.move.gain.estimate, 2)
         self.assertEqual(send("post", "decisions", key="move:nothing", answer="done"), 409)
         self.assertEqual(send("post", "decisions", key=key, answer="never"), 422)

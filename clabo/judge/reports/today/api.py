@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, cast
+
 from django.http import HttpRequest
 from ninja import Router
 
@@ -18,13 +20,13 @@ from clabo.judge.reports.today.schemas import (
     ChangedRule,
     ChannelNote,
     DecisionOut,
+    HindranceNote,
     LedBackNote,
     QuietOut,
     RailOut,
     RefusedHostNote,
     SuspectNote,
     TodayOut,
-    UnfoundNote,
     decision_out,
     move_note,
     named_pages,
@@ -91,17 +93,18 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
             )
             for v in m.led_back
         ],
-        unfound=[
-            UnfoundNote(
+        hindered=[
+            HindranceNote(
                 test=u.variant.test_id,
                 name=u.variant.test.name,
                 path=u.variant.path,
                 letter=u.variant.letter,
+                why=cast(Any, u.why),
                 selector=u.selector,
                 times=u.times,
                 last_at=u.last_at,
             )
-            for u in m.unfound
+            for u in m.hindered
         ],
         channels=[
             ChannelNote(

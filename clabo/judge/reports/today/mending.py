@@ -13,7 +13,7 @@ from clabo.collect.install.coverage import Covered, coverage
 from clabo.collect.install.queries import TagState, tag_state
 from clabo.collect.pipeline.queries import backlog
 from clabo.judge.splits.analysis.results import Result, result
-from clabo.judge.splits.models import SplitTest, Unfound, Variant
+from clabo.judge.splits.models import Hindrance, SplitTest, Variant
 from clabo.setup.conversions.lens import read_lens
 from clabo.setup.monitoring.conversions import QuietRule, quiet_rules
 from clabo.setup.sites.models import Site
@@ -58,7 +58,7 @@ class ToMend:
     # Variants of running tests whose page leads back to the control.
     led_back: Sequence[Variant]
     # Selectors of running tests for which their page has had no element lately.
-    unfound: Sequence[Unfound]
+    hindered: Sequence[Hindrance]
     # Places ads run that do not answer, or to which conversions do not get through.
     channels: Sequence[Trouble]
     spend: SpendGap
@@ -73,7 +73,7 @@ class ToMend:
             self.quiet,
             self.broken,
             self.led_back,
-            self.unfound,
+            self.hindered,
             self.channels,
         )
         single = (
@@ -118,10 +118,12 @@ def to_mend(site: Site, now: datetime) -> ToMend:
             for v in r.test.variants.all()
             if v.led_back_at is not None and now - v.led_back_at < LED_BACK_SHOWN
         ],
-        unfound=list(
-            Unfound.objects.filter(
+        hindered=list(
+            Hindrance.objects.filter(
                 variant__test__in=[r.test for r in running], last_at__gt=now - LED_BACK_SHOWN
             )
+            # Some visitors' pages are slow everywhere: their number stands with the test.
+            .exclude(why=Hindrance.Why.LATE)
             .select_related("variant__test")
             .order_by("-last_at")
         ),

@@ -98,6 +98,7 @@ class MoveNote(Shape):
     amount: Decimal
     gain: IntervalOut
     sure: float
+    elasticity: IntervalOut = Field(description="By which power the site's conversions grow with spend.")
     counting: str
     category: str
 
@@ -179,13 +180,14 @@ class ChannelNote(Shape):
     not_removed_why: str
 
 
-class UnfoundNote(Shape):
-    """A selector of a running test for which its page has no element."""
+class HindranceNote(Shape):
+    """Why the page of a running test cannot show one of its changes."""
 
     test: int
     name: str
     path: str
     letter: str
+    why: Literal["missing", "overwritten", "late"]
     selector: str
     times: int
     last_at: datetime
@@ -270,7 +272,7 @@ class TodayOut(Shape):
     quiet: list[QuietOut]
     broken: list[SplitTestNote]
     led_back: list[LedBackNote]
-    unfound: list[UnfoundNote]
+    hindered: list[HindranceNote]
     channels: list[ChannelNote]
     spend_until: date | None
     spend_overdue: bool
@@ -348,6 +350,7 @@ def move_note(m: BestPlace, stakes: Mapping[str, Decimal]) -> MoveNote:
         amount=round(Decimal(m.move.amount) / m.days, 2),
         gain=interval_out(m.gain_a_day),
         sure=m.move.sure,
+        elasticity=interval_out(m.move.elasticity),
         counting=m.rule.name,
         category=m.rule.category,
     )

@@ -11,7 +11,7 @@ from clabo.collect.ingest.directory import tag_site
 from clabo.core.splits.changes import read_changes, selectors
 from clabo.judge.splits import life, services
 from clabo.judge.splits.editor.preview_links import look_address
-from clabo.judge.splits.models import Exposure, SplitTest, Unfound
+from clabo.judge.splits.models import Exposure, Hindrance, SplitTest
 from clabo.judge.splits.tests.test_split_tests import STARTED, SplitCase
 from clabo.platform.problems import Problem
 from clabo.setup.monitoring.tags import watch_site
@@ -186,21 +186,32 @@ class Running(ContentCase):
         test = self.started(changes=[[], [HEADLINE], [BUTTON, LINK]], shares=[34, 33, 33])
         visitor = next(self.people(test, "B"))
         self.assertEqual(selectors(read_changes([BUTTON, LINK])), ["a.cta"])
-        self.note(test, visitor, unfound={test.key: 1})
-        self.note(test, visitor, unfound={test.key: 1})
-        self.note(test, visitor, unfound={test.key: 7, "f" * 8: 0})  # There is no such selector, or test.
-        [told] = Unfound.objects.select_related("variant")
+        self.note(test, visitor, hindered={test.key: ("missing", 1)})
+        self.note(test, visitor, hindered={test.key: ("missing", 1)})
+        # There is no such selector, or test.
+        self.note(test, visitor, hindered={test.key: ("missing", 7), "f" * 8: ("late", 0)})
+        [told] = Hindrance.objects.select_related("variant")
         self.assertEqual((told.variant.letter, told.selector, told.times), ("C", "a.cta", 2))
         member = Member(self.site)
         shown = member.ask("GET", f"/tests/{test.pk}")["test"]["variants"][2]
-        self.assertEqual([(u["selector"], u["times"]) for u in shown["unfound"]], [("a.cta", 2)])
+        self.assertEqual([(u["selector"], u["times"]) for u in shown["hindrances"]], [("a.cta", 2)])
         # It is long ago: nothing to mend today. Told anew, it is.
-        self.assertEqual(member.ask("GET", "/today")["unfound"], [])
+        self.assertEqual(member.ask("GET", "/today")["hindered"], [])
         now = datetime.now(UTC) - timedelta(hours=1)
-        body = beacon(visitor, event("/a", kind="note", unfound={test.key: 1}))
+        body = beacon(visitor, event("/a", kind="note", hindered={test.key: ("missing", 1)}))
         receive([hit(self.site, now, body)])
-        [mend] = member.ask("GET", "/today")["unfound"]
+        [mend] = member.ask("GET", "/today")["hindered"]
         self.assertEqual((mend["path"], mend["letter"], mend["times"]), ("/a", "C", 3))
+        # What a page writes over is told apart; whoever came too late is counted with the test, and nothing to mend.
+        for why in ("overwritten", "late"):
+            told = beacon(visitor, event("/a", kind="note", hindered={test.key: (why, 0)}))
+            receive([hit(self.site, now, told)])
+        self.assertEqual(
+            {h["why"] for h in member.ask("GET", "/today")["hindered"]}, {"missing", "overwritten"}
+        )
+        variants = member.ask("GET", f"/tests/{test.pk}")["test"]["variants"]
+        said = {(v["letter"], h["why"], h["selector"]) for v in variants for h in v["hindrances"]}
+        self.assertEqual(said, {("C", "missing", "a.cta"), ("B", "overwritten", "h1"), ("A", "late", "")})
 
     def test_the_page_goes_on_being_watched_once_its_test_has_ended(self) -> None:
         """It is no challenger that nobody is shown any more."""

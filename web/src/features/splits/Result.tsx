@@ -22,6 +22,7 @@ import { Draft } from "./Draft";
 import { Facts } from "./Facts";
 import { Groups } from "./Groups";
 import { HeldOut } from "./HeldOut";
+import { Hindrance } from "./Hindrance";
 import { Life } from "./Life";
 import { Log } from "./Log";
 import { Measures } from "./Measures";
@@ -139,12 +140,12 @@ export default function ResultPlace() {
             </p>
           ))}
         {r.test.variants.flatMap((v) =>
-          v.unfound.map((u) => (
-            <p key={v.letter + u.selector} className="mt-1 border-l-4 border-brick pl-3">
-              The page had no element for <bdi className="num">{u.selector}</bdi> of {v.letter} in {count(u.times)}{" "}
-              visit
-              {u.times === 1 ? "" : "s"}, last {hour(u.last_at)}. Visitors who came then are in no variant. If the page
-              has changed, end the test and write it anew.
+          v.hindrances.map((h) => (
+            <p
+              key={v.letter + h.why + h.selector}
+              className={`mt-1 border-l-4 pl-3 ${h.why === "late" ? "border-marigold" : "border-brick"}`}
+            >
+              <Hindrance letter={v.letter} of={h} />
             </p>
           )),
         )}

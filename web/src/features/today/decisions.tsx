@@ -98,6 +98,12 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
     .map(({ note }) => note);
 }
 
+/** What a tenth more spend brings, where conversions grow as spend to the power of the elasticity. */
+function tenthMore(elasticity: Schemas["IntervalOut"]): string {
+  const [low, middle, high] = [elasticity.low, elasticity.estimate, elasticity.high].map((power) => 1.1 ** (power ?? 0) - 1);
+  return `${percent(middle)} (${percent(low)} to ${percent(high)})`;
+}
+
 function moveNote(m: NonNullable<Schemas["TodayOut"]["move"]>, currency: string, hasMargin: boolean): Note {
   const place = (p: typeof m.take) => (
     <>
@@ -118,7 +124,7 @@ function moveNote(m: NonNullable<Schemas["TodayOut"]["move"]>, currency: string,
         ({money(m.gain.low, currency)} to {money(m.gain.high, currency)}).
       </>
     ),
-    why: `${m.sure > 0.99 ? "More than 99 %" : percent(m.sure, 0)} sure that it is a gain. Last 28 days: ${each(m.take)} there, ${each(m.give)} here; both drawn towards what all places bring. More spend is expected to bring less each time. A fifth more than so far at most: beyond that the past says little.`,
+    why: `${m.sure > 0.99 ? "More than 99 %" : percent(m.sure, 0)} sure that it is a gain. Last 28 days: ${each(m.take)} there, ${each(m.give)} here; both drawn towards what all places bring. More spend brings less each time: 10 % more has been bringing ${tenthMore(m.elasticity)} more ${several(m.counting)}. A fifth more than so far at most: beyond that the past says little.`,
     to: "sources",
     go: "See the sources",
   };

@@ -48,23 +48,25 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       test: back.test,
       go: "Open test",
     });
-  for (const gone of t.unfound)
+  for (const each of t.hindered) {
+    const missing = each.why === "missing";
     notes.push({
-      key: `gone ${gone.test} ${gone.letter} ${gone.selector}`,
+      key: `${each.why} ${each.test} ${each.letter} ${each.selector}`,
       tone: "brick",
       says: (
         <>
-          <bdi className="num text-body font-semibold">{gone.path}</bdi>{" "}
+          <bdi className="num text-body font-semibold">{each.path}</bdi>{" "}
           <strong>
-            has no element <bdi className="num text-body">{gone.selector}</bdi>.
+            {missing ? "has no element" : "writes over"} <bdi className="num text-body">{each.selector}</bdi>.
           </strong>
         </>
       ),
-      why: `Variant ${gone.letter} of the test “${gone.name}” changes it. Told ${count(gone.times)} time${gone.times === 1 ? "" : "s"}, last ${hour(gone.last_at)}. Visitors who came then are in no variant.`,
+      why: `Variant ${each.letter} of the test “${each.name}” changes it. Seen in ${many(each.times, "visit")}, last ${hour(each.last_at)}. ${missing ? "These visitors are in no variant." : "These visitors count in their variant, but saw the page’s own text some of the time."}`,
       to: "tests/$testId",
-      test: gone.test,
+      test: each.test,
       go: "Open test",
     });
+  }
   for (const rule of t.quiet)
     notes.push({
       key: `quiet ${rule.id}`,
