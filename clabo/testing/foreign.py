@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
@@ -45,7 +46,9 @@ class Foreign:
                     self.send_header(name, value)
                 self.send_header("content-length", str(len(body)))
                 self.end_headers()
-                self.wfile.write(body)
+                # Whoever has left meanwhile does not want it any more.
+                with suppress(BrokenPipeError, ConnectionResetError):
+                    self.wfile.write(body)
 
             do_POST = do_GET  # noqa: N815
 

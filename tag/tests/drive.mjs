@@ -84,7 +84,7 @@ async function play(browser, { name, url, steps, hold }) {
 const waiting = [...cases].sort((a, b) => b.hold - a.hold);
 await Promise.all(
   // A browser each: only the page in front is drawn.
-  Array.from({ length: at_once }, async () => {
+  Array.from({ length: Math.min(at_once, cases.length) }, async () => {
     const browser = await launched();
     for (let next = waiting.shift(); next; next = waiting.shift()) await play(browser, next);
     await Promise.race([browser.close(), pause(5000)]);

@@ -6,8 +6,8 @@ import { tried } from "../safe";
 
 /** Roots of pages that a server drew. */
 const DRAWN = "#__next,#__nuxt,#___gatsby,[data-reactroot],[data-server-rendered],[data-hk]";
-/** What servers leave about blocks, for the framework to find them again. */
-const LEFT = /^(\$[?!]?|\/\$?|\[!?|\]|#)$/;
+/** What servers leave about blocks, for the framework to find them again; nothing that a browser draws has these. */
+const LEFT = /^(\$[?!]?|\/\$|\[!?|\])$/;
 /** Where apps are usually put; that something is in it says little. */
 const USUAL = "#root,#app,#svelte";
 const COMMENTS = 500;
