@@ -52,6 +52,7 @@ from clabo.collect.ingest.http import (
 from clabo.collect.ingest.inbox import AWAY, Full, Inbox, Spool
 from clabo.collect.ingest.routes import Route, routes
 from clabo.collect.ingest.salts import Salts, visitor_of
+from clabo.core.trust.robots import is_robot
 from clabo.platform.logs import Seldom
 
 log = logging.getLogger(__name__)
@@ -262,14 +263,20 @@ class Collector:
     # -- the tag ---------------------------------------------------------------------------------
 
     async def _serve_tag(self, site: TagSite, scope: Scope, receive: Receive, send: Send) -> None:
-        splits = "-content" if site.content else "-splits" * site.splits
-        build = "tag" + splits + ("-more" if site.more else "-who" * site.who)
+        # Robots read the page that everybody can see: they are in no test, and sent on to nothing.
+        robot = site.splits and is_robot(header(scope, b"user-agent"))
+        splits = "" if robot else "-content" if site.content else "-splits" * site.splits
+        build = "tag" + splits + ("-more" if site.more else "-who" * (site.who and not robot))
         script = self._script(build) or ""
         etag = f'"{site.etag}-{hashlib.sha256(script.encode()).hexdigest()[:8]}"'.encode()
         headers: Headers = [
             *ANYONE,
             (b"etag", etag),
-            (b"cache-control", b"public, max-age=60, stale-while-revalidate=300"),
+            # No cache that people ask, too, may keep what is for robots.
+            (
+                b"cache-control",
+                b"private, no-store" if robot else b"public, max-age=60, stale-while-revalidate=300",
+            ),
             (b"x-content-type-options", b"nosniff"),
             (b"cross-origin-resource-policy", b"cross-origin"),
         ]
@@ -286,7 +293,8 @@ class Collector:
             return
         headers: Headers = [
             *ANYONE,
-            (b"cache-control", b"public, max-age=3600, stale-while-revalidate=86400"),
+            # From the second visit on at once, old or not: whoever has seen a variant does not wait for it again.
+            (b"cache-control", b"public, max-age=3600, stale-while-revalidate=2592000"),
             (b"x-content-type-options", b"nosniff"),
             (b"cross-origin-resource-policy", b"cross-origin"),
         ]

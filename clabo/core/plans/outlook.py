@@ -81,7 +81,7 @@ def outlook(
 
     What the weeks have is read off them: of n weeks and one more, all alike, the one more lies between the k-th lowest and the
     k-th highest with 1 - 2k/(n + 1), whatever the distribution (90 % with k = 2 for 39 weeks; David & Nagaraja, Order Statistics, 3rd ed.,
-    section 7.3). The limits lie half way to the next ones out. Conversions: the rate of a new campaign on a page is drawn about those of the campaigns before it, beta with the
+    section 7.3). Of people and times shown the limits lie half way to the next ones out. Conversions: the rate of a new campaign on a page is drawn about those of the campaigns before it, beta with the
     variance between them (method of moments, as DerSimonian & Laird 1986 have it for effects) or LEAST_SPREAD if that is more, and of each
     week's clicks so many convert (binomial).
 
@@ -124,8 +124,8 @@ def outlook(
     return Outlook(
         _of_weeks([w.reached for w in weeks]),
         _of_weeks([w.shown for w in weeks]),
-        _of_weeks([w.cost for w in weeks]),
-        _of_weeks([sum(w.clicks) for w in weeks]),
+        _of_weeks([w.cost for w in weeks], outwards=0.0),
+        _of_weeks([sum(w.clicks) for w in weeks], outwards=0.0),
         None if conversions is None else _of_draws(conversions),
         None if conversions is None else _of_draws(_over(costs, conversions)),
         None if value is None or not costs.any() else _of_draws(_over(value, costs, 0.0)),
@@ -143,12 +143,13 @@ def seen_so_often(weeks: Sequence[Sequence[int]]) -> list[float]:
     return [float(n) for n in np.mean(np.asarray(weeks, dtype=np.float64), axis=0)] if len(weeks) else []
 
 
-def _of_weeks(values: Sequence[float]) -> Range:
+def _of_weeks(values: Sequence[float], outwards: float = 0.5) -> Range:
     ordered = sorted(values)
     k = max(1, (len(ordered) + 1) // 20)
     before = max(1, k - 1)
-    # Half a step further out: what the network learns meanwhile, and who comes and goes, no practice week knows.
-    low, high = (ordered[k - 1] + ordered[before - 1]) / 2, (ordered[-k] + ordered[-before]) / 2
+    # Who comes and goes meanwhile, no practice week knows: a part of a step further out.
+    low = ordered[k - 1] + outwards * (ordered[before - 1] - ordered[k - 1])
+    high = ordered[-k] + outwards * (ordered[-before] - ordered[-k])
     if all(float(v).is_integer() for v in ordered):
         low, high = math.floor(low), math.ceil(high)
     return Range(low, ordered[len(ordered) // 2], high)

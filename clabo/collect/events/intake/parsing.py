@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
-from functools import lru_cache
 from hashlib import blake2b
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-import crawleruseragents
 import msgspec
 
 from clabo.collect.events.models import SERVER_KINDS, Device, Kind, TrafficClass
@@ -27,6 +24,7 @@ from clabo.core.pages.addresses import (
     host_of,
 )
 from clabo.core.trust.proof import PROPERTY, is_person_proven, is_proven
+from clabo.core.trust.robots import is_robot
 from clabo.setup.sites.models import Site
 
 _KINDS = {k.name.lower(): k.value for k in Kind}
@@ -121,16 +119,9 @@ class ParsedEvent:
         return self.time, self.kind != Kind.VIEW, self.id
 
 
-# What the list of known crawlers misses: the unknown ones with a usual name.
-_SAYS_SO = re.compile(r"bot\b|crawler|spider|headless", re.IGNORECASE)
-
-
-@lru_cache(maxsize=8192)
 def traffic_class_of(user_agent: str) -> int:
-    """BOT for a crawler that says so, else COUNTED. No user agent at all is no browser."""
-    if not user_agent or _SAYS_SO.search(user_agent) or crawleruseragents.is_crawler(user_agent):
-        return TrafficClass.BOT.value
-    return TrafficClass.COUNTED.value
+    """BOT for a crawler that says so, else COUNTED."""
+    return (TrafficClass.BOT if is_robot(user_agent) else TrafficClass.COUNTED).value
 
 
 def event_time(received_ms: int, age_ms: int) -> datetime:

@@ -224,6 +224,10 @@ class Accepting(CollectorCase):
         split = self.run_with(lambda: ask(self.app, "GET", path))
         self.assertIn("clabo_from", split.body.decode())
         self.assertNotEqual(split.headers["etag"], plain.headers["etag"])
+        # A robot reads the page that everybody can see, and no cache takes that for what people are given.
+        robot = self.run_with(lambda: ask(self.app, "GET", path, user_agent="examplebot/2.1"))
+        self.assertNotIn("clabo_from", robot.body.decode())
+        self.assertIn("no-store", robot.headers["cache-control"])
 
 
 class Refusing(CollectorCase):
