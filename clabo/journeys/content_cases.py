@@ -37,7 +37,8 @@ class ContentCase:
     b: str
     exposed: str = "AB"
     hindered: Sequence[str] = ()
-    head: str = ""
+    # The tag comes so many milliseconds after the page.
+    late: int = 0
     # Served under these headers.
     headers: Mapping[str, str] = field(default_factory=dict)
 
@@ -148,6 +149,38 @@ CONTENT_CASES = [
         AS_IT_IS % 3,
         exposed="",
         hindered=["late"],
+    ),
+    ContentCase(
+        "tag-that-comes-late",
+        PLAIN,
+        [words("h1", "New headline")],
+        [("wait", 2200), ("check", "")],
+        "must('h1', text('h1'), 'Start today')",
+        "must('h1', [text('h1'), getComputedStyle(one('h1')).visibility], ['Start today', 'visible'])",
+        exposed="",
+        hindered=["late"],
+        late=1500,
+    ),
+    ContentCase(
+        "a-moved-part-that-comes-and-goes",
+        "<body><div id=root></div><script src={lib}/shop-react.js></script>",
+        [move("#offer", "before", "main > nav"), words("#price", "49")],
+        [
+            *USED,
+            ("check", ""),
+            ("click", "#toggle"),
+            ("wait", 200),
+            (
+                "run",
+                _checked("must('gone', [blocks(''), document.querySelectorAll('#offer').length], [0, 0])"),
+            ),
+            ("click", "#toggle"),
+            ("wait", 200),
+            ("check", ""),
+        ],
+        "must('offer', [shown('#offer'), text('#price')], [true, '59'])",
+        "must('offer', [shown('#offer'), one('#offer').parentElement.localName], [false, 'main']);"
+        "must('copy', [blocks('copy'), text('[data-clabo-block=copy]'), one('[data-clabo-block=copy]').nextElementSibling.localName], [1, '49', 'nav'])",
     ),
     ContentCase(
         "in-a-shadow-tree",

@@ -91,6 +91,9 @@ class ContentEngine(ClaboCase):
             "if (who) document.cookie = `clabo_id=${who};path=/`</script>"
         )
         tag = f'<script async src="{self.clabo}/tag/{site.key}.js"></script>'
+        if case.late:
+            added = "document.head.append(document.createRange().createContextualFragment"
+            tag = f"<script>setTimeout(() => {added}({json.dumps(tag).replace('</', f'<{chr(92)}/')})), {case.late})</script>"
         page = f"<!doctype html><html><head><title>{case.name}</title>{is_somebody}{tag}</head>{body}"
         headers = {name: value.replace("{collector}", self.clabo) for name, value in case.headers.items()}
         own.answers[f"/{case.name}/"] = Answer(page, headers=headers)

@@ -44,7 +44,10 @@ export class Keeper {
   /** Makes what is not so yet, or not any more. All of it is found before any of it is changed. */
   keep() {
     for (const change of this.changes) this.settle(change);
-    for (const [change, elements] of this.found())
+    const found = this.found();
+    // A copy that stands elsewhere shows what else was changed.
+    found.sort(([one], [other]) => Number(!!one.move) - Number(!!other.move));
+    for (const [change, elements] of found)
       for (const element of elements)
         tried(() => {
           const known = this.of(change).get(element);

@@ -77,8 +77,32 @@ function written(value: string, long = false) {
   return input;
 }
 
-/** What an element says by itself: nothing where it holds others. */
-const says = (element: Element) => (element.childElementCount ? "" : (element.textContent ?? "").trim());
+/** What stands in a line of words, and is no part of its own. */
+const INLINE = "a,abbr,b,br,cite,code,em,i,mark,q,s,small,span,strong,sub,sup,u,wbr";
+/** What an element says; nothing where it holds more than words. */
+const says = (element: Element) =>
+  Array.from(element.querySelectorAll("*")).every((inner) => inner.matches(INLINE)) && !element.matches("input,select")
+    ? (element.textContent ?? "").trim().replace(/\s+/g, " ")
+    : "";
+/** How things look (clabo/core/splits/changes.py has all of them), and an example of each. */
+const LOOKS: Record<string, string> = {
+  "font-size": "20px",
+  "font-weight": "600",
+  color: "#7a3f8f",
+  "background-color": "#faf7f1",
+  "text-align": "center",
+  padding: "12px 20px",
+  margin: "16px 0",
+  "border-radius": "6px",
+};
+
+/** A style that no policy of the page keeps out, where the browser has such. */
+function dressed(root: DocumentOrShadowRoot & Node, css: string) {
+  const sheet = tried(() => new CSSStyleSheet());
+  if (!sheet || !root.adoptedStyleSheets) return root.appendChild(made("style", css));
+  sheet.replaceSync(css);
+  root.adoptedStyleSheets = [...root.adoptedStyleSheets, sheet];
+}
 
 /** How an element is found again on the page as it is without any change. */
 const foundBy = (element: Element) => asItWas(() => selectorOf(element));
@@ -94,6 +118,9 @@ class Editor {
   private readonly undoing = button("Undo", () => this.step(() => this.history.undo()));
   private readonly redoing = button("Redo", () => this.step(() => this.history.redo()));
   private readonly saving = button("Save the draft", () => this.save(), "main");
+  /** Menus are opened and fields filled in first, and pointed at then. */
+  private readonly useIt = button("Use the page", () => this.use(!this.using));
+  private using = false;
   private readonly history: History;
   private keeper = new Keeper([], () => {});
   private chosen: Element | undefined;
@@ -106,23 +133,35 @@ class Editor {
   ) {
     this.history = new History(draft.changes);
     this.saved = this.history.now;
-    const style = made("style", STYLE);
+    dressed(this.root, STYLE);
+    // The end of the page can be scrolled clear of the bar.
+    tried(() => dressed(document, "html{padding-bottom:72px!important}"));
     this.note.setAttribute("role", "status");
     const title = made("b", `${draft.letter} of “${draft.name}”`);
     const listed = button("What is changed", () => this.list());
     const phone = button("Phone width", () => open(location.href, "", "width=390,height=800"));
-    this.bar.append(title, this.note, this.undoing, this.redoing, listed, phone, this.saving);
+    this.bar.append(title, this.note, this.undoing, this.redoing, listed, this.useIt, phone, this.saving);
     this.bar.setAttribute("role", "toolbar");
     this.bar.setAttribute("aria-label", "Writing a variant");
     this.card.hidden = this.frame.hidden = true;
     const foot = made("div", "", "foot");
     foot.append(this.card, this.bar);
-    this.root.append(style, this.frame, foot);
+    this.root.append(this.frame, foot);
     ofDocument("documentElement").append(this.host);
     this.say("Click on what is to be different.");
     this.listen();
     this.begin();
     this.shown();
+  }
+
+  private use(using: boolean) {
+    this.using = using;
+    this.useIt.textContent = using ? "Point again" : "Use the page";
+    this.useIt.setAttribute("aria-pressed", String(using));
+    this.close();
+    this.say(
+      using ? "The page works as ever. Point again when it shows what you mean." : "Click on what is to be different.",
+    );
   }
 
   private say(text: string) {
@@ -136,7 +175,7 @@ class Editor {
 
   private listen() {
     const aim = guard((event: Event) => {
-      if (!this.ofPage(event)) return;
+      if (this.using || !this.ofPage(event)) return;
       event.preventDefault();
       event.stopImmediatePropagation();
       const [target] = event.composedPath();
@@ -170,7 +209,7 @@ class Editor {
       addEventListener(name, aim, { capture: true, passive: false });
     addEventListener(
       "pointermove",
-      guard((event: PointerEvent) => this.ofPage(event) && this.outline(event.composedPath()[0])),
+      guard((event: PointerEvent) => !this.using && this.ofPage(event) && this.outline(event.composedPath()[0])),
       true,
     );
     addEventListener(
@@ -258,6 +297,8 @@ class Editor {
     if (text) {
       const [box, input] = field("Words", written(text, true));
       parts.push(box, this.actions(["Say this", () => this.put({ words: { ...at, text: input.value } })]));
+      if (target.childElementCount)
+        parts.push(made("p", "All of it becomes this text; what is bold or a link in it is not kept.", "warn"));
     }
     const link = target.closest("a[href]");
     const linked = link && foundBy(link);
@@ -295,7 +336,7 @@ class Editor {
           "warn",
         ),
       );
-    more.push(["Put something in …", () => this.block(at)]);
+    more.push(["Change its look …", () => this.look(target, at)], ["Put something in …", () => this.block(at)]);
     if (target.parentElement && target.parentElement !== document.body)
       more.push(["What is around it", () => target.parentElement && this.choose(target.parentElement)]);
     more.push(this.cancelling);
@@ -316,6 +357,26 @@ class Editor {
     const row = made("div", "", "row");
     row.append(...some.map(([text, what]) => button(text, what)));
     return row;
+  }
+
+  private look(target: Element, at: ReturnType<typeof where>) {
+    const kinds = made("select");
+    for (const name of Object.keys(LOOKS)) kinds.add(new Option(name.replace("-", " "), name));
+    const [kindBox] = field("What", kinds);
+    const [valueBox, value] = field("As", written(""));
+    const shown = () => {
+      const now = getComputedStyle(target).getPropertyValue(kinds.value);
+      value.value = now;
+      value.placeholder = LOOKS[kinds.value] ?? "";
+    };
+    kinds.addEventListener("change", guard(shown));
+    shown();
+    const put = () => {
+      if (CSS.supports(kinds.value, value.value))
+        this.put({ style: { ...at, property: kinds.value, value: value.value.trim() } });
+      else this.say(`That is no ${kinds.value.replace("-", " ")}. For example: ${LOOKS[kinds.value]}`);
+    };
+    this.open(kindBox, valueBox, this.actions(["Look so", put], ["Cancel", () => this.close()]));
   }
 
   private block(at: ReturnType<typeof where>) {
