@@ -117,7 +117,7 @@ class Editor {
   private readonly note = made("span", "", "grow");
   private readonly undoing = button("Undo", () => this.step(() => this.history.undo()));
   private readonly redoing = button("Redo", () => this.step(() => this.history.redo()));
-  private readonly saving = button("Save the draft", () => this.save(), "main");
+  private readonly saving = button("Save draft", () => this.save(), "main");
   /** Menus are opened and fields filled in first, and pointed at then. */
   private readonly useIt = button("Use the page", () => this.use(!this.using));
   private using = false;
@@ -138,7 +138,7 @@ class Editor {
     tried(() => dressed(document, "html{padding-bottom:72px!important}"));
     this.note.setAttribute("role", "status");
     const title = made("b", `${draft.letter} of “${draft.name}”`);
-    const listed = button("What is changed", () => this.list());
+    const listed = button("Changes", () => this.list());
     const phone = button("Phone width", () => open(location.href, "", "width=390,height=800"));
     this.bar.append(title, this.note, this.undoing, this.redoing, listed, this.useIt, phone, this.saving);
     this.bar.setAttribute("role", "toolbar");
@@ -148,7 +148,7 @@ class Editor {
     foot.append(this.card, this.bar);
     this.root.append(this.frame, foot);
     ofDocument("documentElement").append(this.host);
-    this.say("Click on what is to be different.");
+    this.say("Click on what you want to change.");
     this.listen();
     this.begin();
     this.shown();
@@ -156,11 +156,11 @@ class Editor {
 
   private use(using: boolean) {
     this.using = using;
-    this.useIt.textContent = using ? "Point again" : "Use the page";
+    this.useIt.textContent = using ? "Select elements" : "Use the page";
     this.useIt.setAttribute("aria-pressed", String(using));
     this.close();
     this.say(
-      using ? "The page works as ever. Point again when it shows what you mean." : "Click on what is to be different.",
+      using ? "The page works as usual. Choose “Select elements” to go on." : "Click on what you want to change.",
     );
   }
 
@@ -269,13 +269,13 @@ class Editor {
     this.chosen = target;
     this.outline(target);
     if (target.closest(`[${OURS}]`)) {
-      this.open("The variant has put this here. It is removed under “What is changed”.", this.actions(this.cancelling));
+      this.open("The variant added this. Remove it under “Changes”.", this.actions(this.cancelling));
       return;
     }
     const found = foundBy(target);
     if (!found) {
       this.open(
-        "No variant can change this: it stands in a closed part of the page, or nothing tells it apart from what is like it. An id on the element would.",
+        "A variant cannot change this: no selector finds it alone, or it is in a closed shadow tree. An id on the element helps.",
         this.actions(this.cancelling),
       );
       return;
@@ -283,33 +283,33 @@ class Editor {
     const { selector, brittle } = found;
     const at = where(found);
     const shown = made("div");
-    shown.append("Found again by ", made("code", selector));
+    shown.append("Selector: ", made("code", selector));
     const parts: Node[] = [shown];
     if (brittle)
       parts.push(
         made(
           "p",
-          "That goes by its place alone: once the page is built otherwise, it may be another one. An id on the element would be surer.",
+          "This selector goes by position alone: once the page is built otherwise, it may find another element. An id on the element would be safer.",
           "warn",
         ),
       );
     const text = says(target);
     if (text) {
-      const [box, input] = field("Words", written(text, true));
-      parts.push(box, this.actions(["Say this", () => this.put({ words: { ...at, text: input.value } })]));
+      const [box, input] = field("Text", written(text, true));
+      parts.push(box, this.actions(["Change text", () => this.put({ words: { ...at, text: input.value } })]));
       if (target.childElementCount)
-        parts.push(made("p", "All of it becomes this text; what is bold or a link in it is not kept.", "warn"));
+        parts.push(made("p", "The whole element becomes this text; bold parts and links in it are lost.", "warn"));
     }
     const link = target.closest("a[href]");
     const linked = link && foundBy(link);
     if (linked) {
-      const [box, input] = field("Leads to", written(link.getAttribute("href") ?? ""));
-      parts.push(box, this.actions(["Lead there", () => this.put({ link: { ...where(linked), to: input.value } })]));
+      const [box, input] = field("Link", written(link.getAttribute("href") ?? ""));
+      parts.push(box, this.actions(["Change link", () => this.put({ link: { ...where(linked), to: input.value } })]));
     }
     if (target instanceof HTMLImageElement) {
-      const [box, input] = field("Address of the picture", written(target.getAttribute("src") ?? ""));
-      const [about, alt] = field("What it shows, in words", written(target.alt));
-      const [fileBox, file] = field<HTMLInputElement>("Or a picture of yours", made("input"));
+      const [box, input] = field("Picture address", written(target.getAttribute("src") ?? ""));
+      const [about, alt] = field("Alternative text", written(target.alt));
+      const [fileBox, file] = field<HTMLInputElement>("Or upload a picture", made("input"));
       file.type = "file";
       file.accept = "image/png,image/jpeg,image/webp,image/gif";
       file.addEventListener(
@@ -317,12 +317,12 @@ class Editor {
         guard(() => this.keepPicture(file, input)),
       );
       const put = () => this.put({ picture: { ...at, address: input.value, ...(alt.value && { alt: alt.value }) } });
-      parts.push(box, fileBox, about, this.actions(["Show this", put]));
+      parts.push(box, fileBox, about, this.actions(["Change picture", put]));
     }
-    const more: [string, () => unknown][] = [["Hide it", () => this.put({ hide: at })]];
+    const more: [string, () => unknown][] = [["Hide", () => this.put({ hide: at })]];
     const beside = [
-      ["Up", "before", this.neighbour(target, "previousElementSibling")],
-      ["Down", "after", this.neighbour(target, "nextElementSibling")],
+      ["Move up", "before", this.neighbour(target, "previousElementSibling")],
+      ["Move down", "after", this.neighbour(target, "nextElementSibling")],
     ] as const;
     for (const [text, place, by] of beside) {
       const of = by && movable(target, by) && foundBy(by)?.selector;
@@ -332,13 +332,13 @@ class Editor {
       parts.push(
         made(
           "p",
-          "It cannot be moved: it has fields, a frame or code of its own, which would not work elsewhere.",
+          "This cannot be moved there: it has fields, a frame or code of its own, which would stop working.",
           "warn",
         ),
       );
-    more.push(["Change its look …", () => this.look(target, at)], ["Put something in …", () => this.block(at)]);
+    more.push(["Change style …", () => this.look(target, at)], ["Add a block …", () => this.block(at)]);
     if (target.parentElement && target.parentElement !== document.body)
-      more.push(["What is around it", () => target.parentElement && this.choose(target.parentElement)]);
+      more.push(["Select parent", () => target.parentElement && this.choose(target.parentElement)]);
     more.push(this.cancelling);
     parts.push(this.actions(...more));
     this.open(...parts);
@@ -362,8 +362,8 @@ class Editor {
   private look(target: Element, at: ReturnType<typeof where>) {
     const kinds = made("select");
     for (const name of Object.keys(LOOKS)) kinds.add(new Option(name.replace("-", " "), name));
-    const [kindBox] = field("What", kinds);
-    const [valueBox, value] = field("As", written(""));
+    const [kindBox] = field("Property", kinds);
+    const [valueBox, value] = field("Value", written(""));
     const shown = () => {
       const now = getComputedStyle(target).getPropertyValue(kinds.value);
       value.value = now;
@@ -376,13 +376,13 @@ class Editor {
         this.put({ style: { ...at, property: kinds.value, value: value.value.trim() } });
       else this.say(`That is no ${kinds.value.replace("-", " ")}. For example: ${LOOKS[kinds.value]}`);
     };
-    this.open(kindBox, valueBox, this.actions(["Look so", put], ["Cancel", () => this.close()]));
+    this.open(kindBox, valueBox, this.actions(["Change style", put], ["Cancel", () => this.close()]));
   }
 
   private block(at: ReturnType<typeof where>) {
     const kinds = made("select");
     for (const [value, text] of Object.entries(NEW_BLOCKS)) kinds.add(new Option(text, value));
-    const [kindBox] = field("What", kinds);
+    const [kindBox] = field("Property", kinds);
     const places = made("select");
     for (const [value, text] of [
       ["after", "after it"],
@@ -392,8 +392,8 @@ class Editor {
     const [placeBox] = field("Where", places);
     const [titleBox, title] = field("Title", written(""));
     const [textBox, text] = field("Text", written("", true));
-    const [wordsBox, words] = field("Words of a button", written(""));
-    const [toBox, to] = field("Where it leads", written(""));
+    const [wordsBox, words] = field("Button text", written(""));
+    const [toBox, to] = field("Button link", written(""));
     const put = () =>
       this.put({
         block: {
@@ -413,7 +413,7 @@ class Editor {
       textBox,
       wordsBox,
       toBox,
-      this.actions(["Put it in", put], ["Cancel", () => this.close()]),
+      this.actions(["Add", put], ["Cancel", () => this.close()]),
     );
   }
 
@@ -473,7 +473,7 @@ class Editor {
     const answer = await tried(() => this.call("picture", chosen.slice(0, chosen.size, "")).catch(() => undefined));
     const said = await answer?.json();
     if (answer?.ok) address.value = String(said.address);
-    this.say(answer?.ok ? "Clabo keeps the picture." : String(said?.detail ?? "It could not be sent. Is Clabo there?"));
+    this.say(answer?.ok ? "Picture uploaded." : String(said?.detail ?? "It could not be sent. Is Clabo there?"));
   }
 
   private async save() {
