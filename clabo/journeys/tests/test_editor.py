@@ -80,7 +80,7 @@ class Writing(ContentCase):
         self.assertEqual(page.evaluate("getComputedStyle(document.querySelector('#story')).fontSize"), "31px")
         page.get_by_role("button", name="Undo").click()
         # The page is used first, where what is meant has to be opened.
-        page.evaluate("story.setAttribute('onclick', 'this.textContent = `Opened`')")
+        page.evaluate("story.setAttribute('onclick', 'event.stopPropagation(); this.textContent = `Opened`')")
         page.get_by_role("button", name="Use the page").click()
         page.click("#story")
         self.assertEqual(page.text_content("#story"), "Opened")
