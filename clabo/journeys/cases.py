@@ -108,6 +108,33 @@ FORMS = [
         "tried f",
         hold=WAITED,
     ),
+    form("reset-though-refused", sending("f.reset()", where="bad"), "tried f"),
+    form(
+        "reset-with-an-error-in-words",
+        sending("f.reset(); out.textContent = 'This address is already known.'"),
+        "tried f",
+    ),
+    form(
+        "an-alert-in-other-words",
+        sending("out.setAttribute('role', 'alert'); out.textContent = 'Adres zajęty'"),
+        "tried f",
+        hold=2600,
+    ),
+    form(
+        "a-spinner-and-then-an-error",
+        "<div id=panel><form id=f><input name=mail value=x@y.example><button id=go>Go</button></form></div><script>"
+        "const panel = document.querySelector('#panel'), html = panel.innerHTML;"
+        "document.addEventListener('submit', async (e) => { e.preventDefault(); panel.textContent = 'One moment …';"
+        " await fetch('{base}/slow', {method: 'POST'}); panel.innerHTML = html + '<p>It is taken</p>'; });</script>",
+        "tried f",
+        hold=3600,
+        pages={"/slow": Answer('{"ok": false}', "application/json", 422, later=2.0)},
+    ),
+    form(
+        "looked-at-by-a-script",
+        "<form id=f><input name=q required><button type=button id=go onclick='this.form.checkValidity()'>Check</button></form>",
+        steps=[GO, ("wait", 500), GO],
+    ),
     form(
         "thanks-beside-it",
         sending("out.textContent = 'Thank you, we will write.'", where="nowhere"),

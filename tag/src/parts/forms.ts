@@ -9,8 +9,13 @@ const LOOK = 200;
 const PATIENCE = 15_000;
 /** What happens so soon after somebody has clicked or pressed a key was that, not the page. */
 const BY_HAND = 900;
-/** A form that is gone for so long does not come back with an error in it. */
+/** A form that is gone for so long does not come back with an error in it; and where no answer has been seen yet. */
 const GONE = 800;
+const GONE_UNANSWERED = 6000;
+/** So long after a sign that a form was taken the page may still say that something is wrong. */
+const CALM = 1000;
+/** The browser looks at fields so soon after a button that sends was pressed, or the return key. */
+const PRESSED = 300;
 /** An answer to a request that began so soon after the sending is the answer to it. */
 const SOON = 1500;
 /** Whether the engine says how a request was answered; some only say that it was. */
@@ -22,6 +27,8 @@ const THANKS =
 const SORRY =
   /(^|\P{L})(not|error|failed|invalid|sorry|wrong|please|must|required|already|again|nicht|fehler|ungültig|bitte|bereits|erreur|invalide|veuillez|obligatoire|errore|obbligatorio|inválid[oa]|obligatorio)(\P{L}|$)/iu;
 const FAULTS = "[aria-invalid=true]";
+const ALERTS = "[role=alert],[aria-live=assertive]";
+const SENDS = "button:not([type=button],[type=reset]),input[type=submit],input[type=image]";
 
 const E = Element.prototype;
 const connected = Object.getOwnPropertyDescriptor(Node.prototype, "isConnected")?.get;
@@ -46,6 +53,17 @@ const lines = (form: Element) => {
   }
   return new Set(((near as HTMLElement).innerText ?? "").split("\n"));
 };
+
+/** What the page says at once to those who do not see it, but for thanks. */
+const alerts = () =>
+  new Set(
+    Array.from(document.querySelectorAll<HTMLElement>(ALERTS))
+      .filter((each) => each.getClientRects().length)
+      .map((each) => each.innerText.trim())
+      .filter((text) => text && !THANKS.test(text)),
+  );
+const hasNew = (now: Set<string>, before: Set<string>, fits = (_: string) => true) =>
+  Array.from(now).some((text) => !before.has(text) && fits(text));
 
 /** Words of thanks that are to be seen. */
 function thanks(): Set<string> {
@@ -149,13 +167,15 @@ function start(tag: Tag) {
     const began = submit.timeStamp;
     const at = Date.now() - (performance.now() - began);
     const like = json(element);
-    const before = { thanks: thanks(), lines: lines(form) };
+    const before = { thanks: thanks(), lines: lines(form), alerts: alerts() };
     const wasFilled = filled(form);
     const others = new Set(Array.from(document.forms).filter((other) => other !== form));
     // Where this part has come late, what is gone by now went at once.
     let goneSince = isThere(form) ? 0 : at;
     let answered = 0;
     let changed = false;
+    // When the page first looked as if it had taken the form: emptied, or put back to how it was.
+    let emptied = 0;
 
     /** Whether somebody did something right before that moment, after the sending. */
     const byHand = (since: number) => tag.acted > at + 100 && tag.acted <= since && since - tag.acted < BY_HAND;
@@ -166,9 +186,13 @@ function start(tag: Tag) {
       form.removeEventListener("reset", reset);
       tell(form, kind, element);
     };
+    // Some libraries do so whatever came of it: what the page says next decides.
     const reset = () => {
-      if (!byHand(Date.now()) && status() !== "refused") done("form");
+      if (!byHand(Date.now())) emptied ||= Date.now();
     };
+    /** The page says that something is wrong, in words or to those who do not see it. */
+    const complains = () =>
+      hasNew(lines(form), before.lines, (line) => SORRY.test(line)) || hasNew(alerts(), before.alerts);
     /** What the server said, as far as it is known to have been asked about this form. */
     const status = () => {
       const action = element.action;
@@ -194,7 +218,7 @@ function start(tag: Tag) {
       if (stands && faulty(stands)) return done();
       if (changed) {
         changed = false;
-        for (const text of Array.from(thanks())) if (!before.thanks.has(text)) return done("form");
+        if (hasNew(thanks(), before.thanks)) return done("form");
       }
       answered = answer ? answered || now : 0;
       const waited = answered && now - answered;
@@ -203,14 +227,13 @@ function start(tag: Tag) {
       if (!stands) {
         goneSince ||= now;
         if (byHand(goneSince)) return done(answer === "taken" ? "form" : "tried");
-        if (now - goneSince >= GONE) return done("form");
+        // Something may turn there until the answer comes.
+        if (now - goneSince >= (answer || !TELLS ? GONE : GONE_UNANSWERED)) return done("form");
       } else goneSince = 0;
-      if (answer && stands === form && wasFilled && !filled(form)) return done("form");
-      // Taken, and it stands as it was: unless the page says something about it.
-      if (answer === "taken" && stands === form && waited > 5 * LOOK) {
-        const said = Array.from(lines(form)).filter((line) => !before.lines.has(line));
-        return done(said.some((line) => SORRY.test(line)) ? "tried" : "form");
-      }
+      if (answer && stands === form && wasFilled && !filled(form)) emptied ||= now;
+      // Taken, or it looks so: unless the page says something about it.
+      if (stands === form && (emptied ? now - emptied >= CALM : answer === "taken" && waited > CALM))
+        return done(complains() ? "tried" : "form");
       if (now - at > PATIENCE) done();
     };
     const observer = tried(() => {
@@ -227,6 +250,7 @@ function start(tag: Tag) {
       if (kind) return done(kind);
       if (status() === "refused" || faulty(form)) return done();
       if (goneSince && !byHand(goneSince)) return done("form");
+      if (emptied) return done(complains() ? "tried" : "form");
       // A tab that is closed leaves no trace; a page that leads on does, where the engine tells.
       const byPage = "navigation" in window ? led >= at - 50 : Date.now() - Math.max(at, heardLast) < LED_ON;
       done(byPage && tag.acted <= at + 100 ? "form" : "tried");
@@ -272,10 +296,28 @@ function start(tag: Tag) {
       tag.leaving = tag.leaving.filter((each) => each !== once);
     }, 0);
   };
-  // The browser itself refuses a form with a field left empty, and no submit event comes.
+  // The browser itself refuses a form with a field left empty, and no submit event comes. A page that only looks at its
+  // fields has the same event fired: it counts where somebody has pressed what sends.
+  let pressed = 0;
+  let acted = false;
+  for (const name of ["click", "keydown"])
+    addEventListener(
+      name,
+      (e) =>
+        tried(() => {
+          const [target] = e.composedPath();
+          const sends =
+            name === "click"
+              ? target instanceof Element && within(target, SENDS)
+              : (e as KeyboardEvent).key === "Enter";
+          acted ||= e.isTrusted;
+          if (e.isTrusted && sends) pressed = Date.now();
+        }),
+      true,
+    );
   tag.refused = (e) => {
     const { form } = e.target as HTMLInputElement;
-    if (form) tell(form, "tried");
+    if (form && (!acted || Date.now() - pressed < PRESSED)) tell(form, "tried");
   };
   for (const sent of tag.early as (Submitted | Event)[])
     tried(() => (sent instanceof Event ? tag.refused(sent) : decide(sent)));

@@ -100,7 +100,9 @@ export function decisions(t: Schemas["TodayOut"]): Note[] {
 
 /** What a tenth more spend brings, where conversions grow as spend to the power of the elasticity. */
 function tenthMore(elasticity: Schemas["IntervalOut"]): string {
-  const [low, middle, high] = [elasticity.low, elasticity.estimate, elasticity.high].map((power) => 1.1 ** (power ?? 0) - 1);
+  const [low, middle, high] = [elasticity.low, elasticity.estimate, elasticity.high].map(
+    (power) => 1.1 ** (power ?? 0) - 1,
+  );
   return `${percent(middle)} (${percent(low)} to ${percent(high)})`;
 }
 
