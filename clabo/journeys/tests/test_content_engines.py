@@ -24,7 +24,7 @@ from clabo.testing.foreign import Answer, Foreign
 from clabo.testing.traffic import beacon, event, hit, make_rule, make_site, receive
 
 LIBRARIES = settings.BASE_DIR / "tag" / "fixtures" / "dist"
-AT_ONCE = 5
+AT_ONCE = 3
 
 
 class ContentEngine(ClaboCase):

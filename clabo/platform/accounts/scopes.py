@@ -19,6 +19,7 @@ _REPORTS = frozenset(
         "audiences/*/versions",
         "bridges",
         "bridges/*/brought",
+        "budgets",
         "channels",
         "columns",
         "conversions",

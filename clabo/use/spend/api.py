@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from django.http import HttpRequest
 from ninja import File, Router
 from ninja.files import UploadedFile
@@ -10,12 +12,17 @@ from clabo.platform.accounts.access import person
 from clabo.platform.accounts.models import Role
 from clabo.platform.outputs.answering import FILES, as_table
 from clabo.setup.sites.access import site_for
-from clabo.use.spend import queries, services
+from clabo.use.spend import budgets, queries, services
 from clabo.use.spend.schemas import (
+    AmountJson,
+    BudgetJson,
+    BudgetOut,
+    BudgetsOut,
     CheckOut,
     ImportOut,
     ReadingJson,
     SpendOut,
+    budget_out,
     check_out,
     import_out,
     mapping_of,
@@ -54,4 +61,34 @@ def take_in(request: HttpRequest, site_id: int, import_id: int, data: ReadingJso
 @router.post("/sites/{int:site_id}/spend/files/{int:import_id}/undo", response={204: None})
 def undo(request: HttpRequest, site_id: int, import_id: int) -> tuple[int, None]:
     services.undo(services.import_of(site_for(request, site_id, Role.EDITOR), import_id))
+    return 204, None
+
+
+@router.get("/sites/{int:site_id}/budgets", response=BudgetsOut, openapi_extra=FILES)
+@as_table("Budgets", BudgetOut, lambda answer: answer.budgets)
+def list_budgets(request: HttpRequest, site_id: int) -> BudgetsOut:
+    site = site_for(request, site_id)
+    found = budgets.standings(site, datetime.now(UTC))
+    return BudgetsOut(budgets=[budget_out(each) for each in found], choices=budgets.choices(site))
+
+
+@router.post("/sites/{int:site_id}/budgets", response={201: None})
+def set_budget(request: HttpRequest, site_id: int, data: BudgetJson) -> tuple[int, None]:
+    site = site_for(request, site_id, Role.EDITOR)
+    budgets.save(site, data.source, data.campaign, data.amount, person(request))
+    return 201, None
+
+
+@router.put("/sites/{int:site_id}/budgets/{int:budget_id}", response={204: None})
+def change_budget(request: HttpRequest, site_id: int, budget_id: int, data: AmountJson) -> tuple[int, None]:
+    site = site_for(request, site_id, Role.EDITOR)
+    budget = budgets.budget_of(site, budget_id)
+    budgets.save(site, budget.source, budget.campaign, data.amount, None, budget)
+    return 204, None
+
+
+@router.delete("/sites/{int:site_id}/budgets/{int:budget_id}", response={204: None})
+def delete_budget(request: HttpRequest, site_id: int, budget_id: int) -> tuple[int, None]:
+    site = site_for(request, site_id, Role.EDITOR)
+    budgets.delete(budgets.budget_of(site, budget_id), datetime.now(UTC))
     return 204, None

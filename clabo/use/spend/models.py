@@ -6,6 +6,7 @@ from django.db import models
 
 from clabo.collect.events.models import Origin, Page
 from clabo.platform.accounts.models import User
+from clabo.platform.db.deletable import Deletable
 from clabo.setup.sites.models import Site
 
 
@@ -111,3 +112,26 @@ class CostPart(models.Model):
 
     class Meta:
         indexes = (models.Index(fields=("site", "day"), name="cost_part_by_day"),)
+
+
+class Budget(Deletable):
+    """What a month's ads may cost: of all sources, of one, or of one campaign of it."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE)
+    # Empty: of all of them.
+    source = models.CharField(max_length=200, blank=True)
+    campaign = models.CharField(max_length=200, blank=True)
+    # In the site's currency.
+    amount = models.DecimalField(max_digits=12, decimal_places=2)
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(
+                fields=("site", "source", "campaign"), name="budget_once", condition=models.Q(deleted_at=None)
+            ),
+        )
+
+    def __str__(self) -> str:
+        return " / ".join(filter(None, (self.source, self.campaign))) or "all spend"

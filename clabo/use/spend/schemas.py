@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, cast
 
 from ninja import Field as Limit
 
 from clabo.core.money.spend_file import ColumnMapping
 from clabo.core.money.spend_headings import Field
-from clabo.platform.shapes import Shape
+from clabo.platform.shapes import IntervalOut, Shape, interval_out
 from clabo.platform.wording import say
 from clabo.setup.sites.models import Site
 from clabo.use.spend import services
+from clabo.use.spend.budgets import BudgetStanding
 from clabo.use.spend.joining import Joined
 from clabo.use.spend.models import SpendImport
 
@@ -145,4 +146,54 @@ def spend_out(site: Site, imports: Sequence[SpendImport], state: Joined) -> Spen
             UnjoinedOut(source=u.source, campaign=u.campaign, rows=u.rows, clicks=u.clicks, cost=u.cost)
             for u in state.unjoined[:100]
         ],
+    )
+
+
+class BudgetJson(Shape):
+    """A month's budget in the site's currency; without source and campaign of all spend."""
+
+    source: str = Limit("", max_length=200)
+    campaign: str = Limit("", max_length=200)
+    amount: Annotated[Decimal, Limit(max_digits=12, decimal_places=2)]
+
+
+class AmountJson(Shape):
+    amount: Annotated[Decimal, Limit(max_digits=12, decimal_places=2)]
+
+
+class BudgetOut(Shape):
+    id: int
+    source: str
+    campaign: str
+    amount: Decimal
+    # This month, up to and with `through`.
+    spent: Decimal
+    through: date | None
+    # By the end of the month, at 90 %.
+    expected: IntervalOut | None
+    sure_over: float
+    # When it is expected to be spent, or was.
+    over_on: date | None
+    says: Literal["over", "short", "on_pace", "too_early", "stale"]
+
+
+class BudgetsOut(Shape):
+    budgets: list[BudgetOut]
+    # Sources and campaigns to choose from.
+    choices: list[tuple[str, str]]
+
+
+def budget_out(standing: BudgetStanding) -> BudgetOut:
+    budget, found = standing.budget, standing.pace
+    return BudgetOut(
+        id=budget.pk,
+        source=budget.source,
+        campaign=budget.campaign,
+        amount=budget.amount,
+        spent=round(Decimal(found.spent), 2) if found else Decimal(0),
+        through=found.through if found else None,
+        expected=interval_out(found.expected) if found and found.expected else None,
+        sure_over=found.sure_over if found else 0.0,
+        over_on=found.over_on if found else None,
+        says=cast(Any, standing.says),
     )

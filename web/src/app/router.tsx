@@ -191,8 +191,8 @@ export function makeRouter(queries: QueryClient) {
   const spend = createRoute({
     getParentRoute: () => site,
     path: "spend",
-    validateSearch: (s: Record<string, unknown>): { part?: "channels" | "links" } =>
-      s.part === "channels" || s.part === "links" ? { part: s.part } : {},
+    validateSearch: (s: Record<string, unknown>): { part?: "budgets" | "channels" | "links" } =>
+      s.part === "budgets" || s.part === "channels" || s.part === "links" ? { part: s.part } : {},
     component: lazyRouteComponent(() => import("../features/spend/Spend")),
   });
   const audience = createRoute({

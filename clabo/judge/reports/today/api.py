@@ -42,6 +42,7 @@ from clabo.platform.problems import Problem
 from clabo.platform.wording.delivery import reason_words
 from clabo.setup.conversions.schemas import change_out
 from clabo.setup.sites.access import site_for
+from clabo.use.spend.schemas import budget_out
 
 router = Router(tags=["reports"])
 
@@ -106,6 +107,7 @@ def get_today(request: HttpRequest, site_id: int) -> TodayOut:
             )
             for u in m.hindered
         ],
+        budgets=[budget_out(each) for each in m.budgets],
         channels=[
             ChannelNote(
                 id=c.channel.pk,

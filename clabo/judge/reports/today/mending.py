@@ -18,6 +18,7 @@ from clabo.setup.conversions.lens import read_lens
 from clabo.setup.monitoring.conversions import QuietRule, quiet_rules
 from clabo.setup.sites.models import Site
 from clabo.use.delivery.queries import Trouble, troubled
+from clabo.use.spend.budgets import BudgetStanding, standings
 from clabo.use.spend.joining import joined
 from clabo.use.spend.models import CostPart
 
@@ -61,6 +62,8 @@ class ToMend:
     hindered: Sequence[Hindrance]
     # Places ads run that do not answer, or to which conversions do not get through.
     channels: Sequence[Trouble]
+    # That this month's spend will, or does, go beyond.
+    budgets: Sequence[BudgetStanding]
     spend: SpendGap
     running: Sequence[Result]
 
@@ -75,6 +78,7 @@ class ToMend:
             self.led_back,
             self.hindered,
             self.channels,
+            self.budgets,
         )
         single = (
             self.silent_since,
@@ -128,6 +132,7 @@ def to_mend(site: Site, now: datetime) -> ToMend:
             .order_by("-last_at")
         ),
         channels=troubled(site, now),
+        budgets=[b for b in standings(site, now) if b.says == "over"],
         spend=_spend(site, now.astimezone(site.zone).date()),
         running=running,
     )

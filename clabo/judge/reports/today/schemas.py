@@ -21,6 +21,7 @@ from clabo.judge.splits.schemas import VerdictOut, verdict_out
 from clabo.platform.shapes import IntervalOut, Shape, finite, interval_out, known_interval
 from clabo.setup.conversions.schemas import ChangeOut
 from clabo.setup.sites.schemas import WaitingSettings
+from clabo.use.spend.schemas import BudgetOut
 
 MOST_NAMED = 20
 
@@ -274,6 +275,8 @@ class TodayOut(Shape):
     led_back: list[LedBackNote]
     hindered: list[HindranceNote]
     channels: list[ChannelNote]
+    # Whose month ends, or has gone, above its budget.
+    budgets: list[BudgetOut]
     spend_until: date | None
     spend_overdue: bool
     spend_total: Decimal

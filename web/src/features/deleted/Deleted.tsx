@@ -22,6 +22,7 @@ const KINDS: Record<string, string> = {
   plan: "Plan",
   test: "Split test",
   column: "Own column",
+  budget: "Budget",
 };
 /** What does not come back with it. */
 const WITHOUT: Record<string, string> = {

@@ -14,6 +14,7 @@ import { makeStale, REPORTS } from "../../lib/stale";
 import { useSiteId } from "../../lib/useSiteId";
 import { Channels } from "../channels/Channels";
 import { Links } from "../links/Links";
+import { Budgets } from "./Budgets";
 import { CheckFile } from "./CheckFile";
 import { spendQuery } from "./queries";
 
@@ -46,7 +47,7 @@ function upload(siteId: number, file: File, progress: (share: number) => void) {
   });
 }
 
-const PARTS = { spent: "What was spent", channels: "Channels", links: "Links" };
+const PARTS = { spent: "What was spent", budgets: "Budgets", channels: "Channels", links: "Links" };
 export type SpendPart = keyof typeof PARTS;
 
 export default function Spend() {
@@ -60,6 +61,7 @@ export default function Spend() {
       chosen={part}
       choose={(chosen) => navigate({ to: ".", search: chosen === "spent" ? {} : { part: chosen } })}
     >
+      {part === "budgets" && <Budgets siteId={siteId} />}
       {part === "channels" && <Channels siteId={siteId} />}
       {part === "links" && <Links siteId={siteId} />}
     </Tabs>
@@ -70,9 +72,11 @@ export default function Spend() {
       <Head
         title="Spend"
         lead={
-          part === "channels"
-            ? "Where the ads run: whom each place knows, what it is told of conversions, and what it cost."
-            : "Links for ads, tagged so what they bring can be reported and joined with what they cost."
+          part === "budgets"
+            ? "What a month of ads may cost, and what this one should come to."
+            : part === "channels"
+              ? "Where the ads run: whom each place knows, what it is told of conversions, and what it cost."
+              : "Links for ads, tagged so what they bring can be reported and joined with what they cost."
         }
       />
       {parts}

@@ -7,3 +7,9 @@ export const spendQuery = (siteId: number) =>
     queryKey: ["spend", siteId],
     queryFn: () => data(client.GET("/api/sites/{site_id}/spend", { params: { path: { site_id: siteId } } })),
   });
+
+export const budgetsQuery = (siteId: number) =>
+  queryOptions({
+    queryKey: ["budgets", siteId],
+    queryFn: () => data(client.GET("/api/sites/{site_id}/budgets", { params: { path: { site_id: siteId } } })),
+  });

@@ -1,6 +1,7 @@
 /** What is broken, worst first. */
 import type { Schemas } from "../../api/client";
 import { count, day, hour, many, money, words } from "../../lib/format";
+import { budgetName, paceWords } from "../spend/budget";
 import { decidedHead } from "../splits/verdict";
 import type { Note } from "./note";
 
@@ -67,6 +68,20 @@ export function mendings(t: Schemas["TodayOut"]): Note[] {
       go: "Open test",
     });
   }
+  for (const b of t.budgets)
+    notes.push({
+      key: `budget ${b.id}`,
+      tone: "brick",
+      says: (
+        <strong>
+          The budget of <bdi>{budgetName(b)}</bdi> will not last the month.
+        </strong>
+      ),
+      why: `${paceWords(b, t.currency)} ${money(b.spent, t.currency, 0)} of ${money(b.amount, t.currency, 0)} are spent up to ${day(b.through)}.`,
+      to: "spend",
+      search: { part: "budgets" },
+      go: "See the budgets",
+    });
   for (const rule of t.quiet)
     notes.push({
       key: `quiet ${rule.id}`,

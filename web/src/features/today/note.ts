@@ -9,7 +9,7 @@ export interface Note {
   tone: "brick" | "marigold" | "fern" | "ink";
   to: "pixel" | "conversions" | "live" | "spend" | "pages" | "tests/$testId" | "audiences/$audienceId" | "sources";
   test?: number;
-  search?: { open: number } | { check: string } | { part: "channels" };
+  search?: { open: number } | { check: string } | { part: "channels" | "budgets" };
   go: string;
   /** What can be done from here: a host added, or something excluded from reports. */
   act?: { host: string } | { aside: Schemas["ExclusionIn"] };
