@@ -56,6 +56,7 @@ from clabo.use.audiences.lists import make_list, put_on
 from clabo.use.audiences.models import Audience
 from clabo.use.audiences.services import AudienceContent, make_audience
 from clabo.use.spend import services as spend
+from clabo.use.spend.budgets import save as save_budget
 
 T = TypeVar("T")
 Progress = Callable[[float, str], None]
@@ -94,6 +95,8 @@ def load(
         progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
     _import_spend(site, clicks)
+    for source, amount in scenario.BUDGETS.items():
+        save_budget(site, source, "", Decimal(amount), User.objects.get(email=scenario.PEOPLE[0][1]))
     set_ad_side(site, scenario.MEADOW, scenario.MEADOW_WINDOW_DAYS, True, "UTC")
     with connection.cursor() as cursor:
         # The planner believes tables that were filled a moment ago to be small or what they were before, and

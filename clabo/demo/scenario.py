@@ -413,6 +413,8 @@ def _ad(source: str, campaign: str, group: str, ad: str, medium: str = "cpc") ->
 MEADOW, LANTERN, POST = "meadow-feed", "lantern-ads", "hivepost"
 # How the first of them counts orders for itself, and what it takes one to be worth.
 MEADOW_WINDOW_DAYS, ORDER_VALUE, ORDER = 28, 59, "starter_kit_order"
+# What a month may cost, by source; "" is all of it.
+BUDGETS = {"": 14_500, MEADOW: 7_000}
 STREAMS = [
     Stream(
         0.15,

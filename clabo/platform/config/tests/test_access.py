@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -45,7 +46,7 @@ from clabo.use.delivery.models import AdChannel, AudienceUse
 from clabo.use.links.services import save_link as keep_link
 from clabo.use.plans.content import PlanContent
 from clabo.use.plans.services import save_plan
-from clabo.use.spend.models import SpendImport
+from clabo.use.spend.models import Budget, SpendImport
 
 # Open to everybody by design: who am I, and the first account, which has a token of its own.
 # And a kit that was sent to somebody, by an address that cannot be guessed.
@@ -161,6 +162,7 @@ class RoutedCase(TestCase):
         )
         self.plan_in = {**PLAN, "channel": planning.pk, "aim": self.rule.pk}
         self.plan = save_plan(self.site, PlanContent("Bees", planning.pk, self.rule.pk), None)
+        self.budget = Budget.objects.create(site=self.site, amount=Decimal(100))
         self.ad_link = keep_link(
             self.site, Parts(LINK["destination"], {k: v for k, v in LINK.items() if k != "destination"}), None
         )
@@ -220,6 +222,8 @@ class RoutedCase(TestCase):
             ("put", "/api/sites/{site_id}/identities/{identity_id}"): {"off": True},
             ("post", "/api/sites/{site_id}/decisions"): {"key": "audience:1", "answer": "later"},
             ("put", "/api/sites/{site_id}/ad-sides"): {"source": "meadow", "window_days": 7},
+            ("post", "/api/sites/{site_id}/budgets"): {"source": "meadow", "amount": "500"},
+            ("put", "/api/sites/{site_id}/budgets/{budget_id}"): {"amount": "600"},
             ("post", "/api/sites/{site_id}/links"): LINK,
             ("post", "/api/sites/{site_id}/links/look"): LINK,
             ("put", "/api/sites/{site_id}/link-naming"): {"lower": True, "space": "-", "required": []},
@@ -273,6 +277,7 @@ class RoutedCase(TestCase):
             "channel_id": self.channel.pk,
             "use_id": self.use.pk,
             "ad_link_id": self.ad_link.pk,
+            "budget_id": self.budget.pk,
             "plan_id": self.plan.pk,
             "view_id": self.view.pk,
             "mailing_id": self.mailing.pk,

@@ -49,7 +49,7 @@ export function Budgets({ siteId }: { siteId: number }) {
   const { budgets: rows, choices } = budgets.data;
   // Each bar is of its own budget, so that all have the same mark.
   const share = (b: Budget, amount: number | null | undefined) => (amount == null ? null : amount / Number(b.amount));
-  const end = scaleEnd([1.2, ...rows.map((b) => share(b, b.expected?.high))]);
+  const end = Math.min(2, scaleEnd([1.2, ...rows.map((b) => share(b, b.expected?.high))]));
   return (
     <div className="mt-4 flex flex-col gap-6">
       {rows.length ? (
