@@ -43,7 +43,7 @@ PLAIN = """() => {
 BUILD = """
 import { build } from "vite";
 await build({ configFile: false, logLevel: "error", root: process.argv[2], build: { outDir: process.argv[3], target: "es2020",
-  lib: { entry: "src/changing.ts", formats: ["iife"], name: "changing", fileName: () => "changing.js" } } });
+  lib: { entry: "src/changing/keeping.ts", formats: ["iife"], name: "changing", fileName: () => "changing.js" } } });
 """
 
 
@@ -64,7 +64,7 @@ def main() -> None:
     changes = json.dumps([c.for_tag() for c in read_changes(CHANGES)])
     assert len(CHANGES) == 20
     code = script()
-    ours = f"() => changing.keep({changes}, new Map(), {{left: 300}})"
+    ours = f"() => new changing.Keeper({changes}, () => {{}}).keep()"
     times: dict[str, list[float]] = {"Clabo's tag": [], "plain script": []}
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
