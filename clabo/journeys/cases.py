@@ -121,16 +121,6 @@ FORMS = [
         hold=2600,
     ),
     form(
-        "a-spinner-and-then-an-error",
-        "<div id=panel><form id=f><input name=mail value=x@y.example><button id=go>Go</button></form></div><script>"
-        "const panel = document.querySelector('#panel'), html = panel.innerHTML;"
-        "document.addEventListener('submit', async (e) => { e.preventDefault(); panel.textContent = 'One moment …';"
-        " await fetch('{base}/slow', {method: 'POST'}); panel.innerHTML = html + '<p>It is taken</p>'; });</script>",
-        "tried f",
-        hold=3600,
-        pages={"/slow": Answer('{"ok": false}', "application/json", 422, later=2.0)},
-    ),
-    form(
         "looked-at-by-a-script",
         "<form id=f><input name=q required><button type=button id=go onclick='this.form.checkValidity()'>Check</button></form>",
         steps=[GO, ("wait", 500), GO],

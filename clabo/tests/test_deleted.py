@@ -25,6 +25,7 @@ from clabo.use.audiences.models import Audience
 from clabo.use.delivery.models import AdChannel
 from clabo.use.links.models import AdLink
 from clabo.use.plans.models import AdPlan
+from clabo.use.spend.models import Budget
 
 STEPS = [{"page": {"match": "equals", "value": "/a"}}, {"page": {"match": "equals", "value": "/b"}}]
 SEEN = {"include": {"what": {"page": {"match": "equals", "value": "/a"}}, "from": 0, "to": 7, "times": 1}}
@@ -52,6 +53,7 @@ KINDS: dict[str, tuple[Callable[[Site], Any], str]] = {
         lambda site: Audience.objects.create(site=site, name="Seen", definition=SEEN, version=1),
         "audiences",
     ),
+    "budget": (lambda site: Budget.objects.create(site=site, source="meadow", amount=Decimal(9)), "budgets"),
     "path": (lambda site: Path.objects.create(site=site, name="Way", steps=STEPS), "paths"),
     "view": (lambda site: SavedView.objects.create(site=site, name="Mine", place="pages", words={}), "views"),
     "channel": (
@@ -140,9 +142,9 @@ class DeletedThings(TestCase):
             row = make(make_site(name=kind))
             type(row)._base_manager.filter(pk=row.pk).update(deleted_at=old)
             self.assertEqual(deleted.deleted_from(row.site), [], kind)
-        self.assertEqual(set(deleted.purgers.all()), {"link", "plan", "test", "column"})
+        self.assertEqual(set(deleted.purgers.all()), {"link", "plan", "test", "column", "budget"})
         deleted.purge()
-        for model in (AdLink, AdPlan, SplitTest, OwnColumn):
+        for model in (AdLink, AdPlan, SplitTest, OwnColumn, Budget):
             self.assertFalse(model.with_deleted.exists(), model)
         # What was counted by them still stands.
         self.assertTrue(ConversionRule.objects.filter(deleted_at=old).exists())

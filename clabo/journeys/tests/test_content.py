@@ -467,7 +467,7 @@ class InFirefox(ContentCase):
                     "hold": 300,
                 }
             )
-        for _ in range(5):
+        for _ in range(10):
             thrown = drive("firefox", cases)
             # Where the machine is so busy that nothing comes in time, once more.
             if thrown == {"A": [], "B": []}:

@@ -9,9 +9,8 @@ const LOOK = 200;
 const PATIENCE = 15_000;
 /** What happens so soon after somebody has clicked or pressed a key was that, not the page. */
 const BY_HAND = 900;
-/** A form that is gone for so long does not come back with an error in it; and where no answer has been seen yet. */
+/** A form that is gone for so long does not come back with an error in it. */
 const GONE = 800;
-const GONE_UNANSWERED = 6000;
 /** So long after a sign that a form was taken the page may still say that something is wrong. */
 const CALM = 1000;
 /** The browser looks at fields so soon after a button that sends was pressed, or the return key. */
@@ -227,8 +226,7 @@ function start(tag: Tag) {
       if (!stands) {
         goneSince ||= now;
         if (byHand(goneSince)) return done(answer === "taken" ? "form" : "tried");
-        // Something may turn there until the answer comes.
-        if (now - goneSince >= (answer || !TELLS ? GONE : GONE_UNANSWERED)) return done("form");
+        if (now - goneSince >= GONE) return done("form");
       } else goneSince = 0;
       if (answer && stands === form && wasFilled && !filled(form)) emptied ||= now;
       // Taken, or it looks so: unless the page says something about it.

@@ -8,8 +8,8 @@ export function Hindrance({ letter, of: h }: { letter: string; of: Schemas["Hind
   if (h.why === "late")
     return (
       <>
-        In {visits}, the page was shown before the variant was ready, or it was still being taken over by its own
-        script. It stayed as it was, and these visitors are in no variant.
+        In {visits}, the page was shown before the variant was ready, or it was still being set up by its own script. It
+        stayed as it was, and these visitors are in no variant.
       </>
     );
   if (h.why === "overwritten")
