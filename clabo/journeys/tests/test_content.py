@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from itertools import count
 from typing import Any
-from urllib.request import urlopen
+from urllib.request import Request, urlopen
 
 from django.test import override_settings
 from playwright.sync_api import Page, Route, expect
@@ -31,7 +31,7 @@ from clabo.setup.conversions.models import Conversion, ConversionRule
 from clabo.setup.sites.services import make_proof_key
 from clabo.testing.engines import drive
 from clabo.testing.foreign import Answer, Foreign
-from clabo.testing.traffic import beacon, event, hit, make_rule, receive
+from clabo.testing.traffic import BROWSER, beacon, event, hit, make_rule, receive
 from clabo.use.audiences.services import AudienceContent, make_audience
 
 CHANGES: list[dict[str, Any]] = [
@@ -444,7 +444,7 @@ class InFirefox(ContentCase):
         test = life.start(services.save_test(self.site, content))
         self.renewed()
         served = f"{self.clabo}/tag/{self.site.key}.js"
-        with urlopen(served) as answer:  # noqa: S310
+        with urlopen(Request(served, headers={"User-Agent": BROWSER})) as answer:  # noqa: S310
             foreign.answers["/late.js"] = Answer(answer.read(), "text/javascript", later=0.4)
         wanted = {"A": "Start with one hive", "B": "Hives <b>delivered</b>"}
         cases = []
@@ -467,7 +467,7 @@ class InFirefox(ContentCase):
                     "hold": 300,
                 }
             )
-        for _ in range(10):
+        for _ in range(5):
             thrown = drive("firefox", cases)
             # Where the machine is so busy that nothing comes in time, once more.
             if thrown == {"A": [], "B": []}:
