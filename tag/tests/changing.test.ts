@@ -89,7 +89,8 @@ describe("what is kept", () => {
   });
 
   it("moves by a copy, and takes no element from its parent", () => {
-    document.body.innerHTML = "<main><p>a</p><p>b</p><p>c</p></main><form id=f><input></form>";
+    document.body.innerHTML =
+      "<main><p>a</p><p>b</p><p onclick='this.dataset.ran = 1'>c</p></main><form id=f><input></form>";
     const [a, b, c] = Array.from(document.querySelectorAll("p")) as HTMLElement[];
     const own = keeper(
       { move: { selector: "main > p:nth-of-type(3)", place: "before", of: "main > p:nth-of-type(1)" } },
@@ -108,6 +109,7 @@ describe("what is kept", () => {
     (c?.firstChild as Text).data = "C";
     own.keep();
     expect(shown()).toBe("bCa");
+    expect(document.querySelectorAll("[onclick]").length).toBe(1);
     let clicked = 0;
     c?.addEventListener("click", () => clicked++);
     (document.querySelectorAll("main > p")[1] as HTMLElement).click();

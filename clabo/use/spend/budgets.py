@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 
 from django.db import IntegrityError, transaction
-from django.db.models import Max, QuerySet, Sum
+from django.db.models import Sum
 
 from clabo.core.money.pace import DAYS, Pace, pace
 from clabo.platform.accounts.models import User
@@ -16,15 +18,18 @@ from clabo.setup.sites.models import Site
 from clabo.use.spend.models import Budget, SpendRow
 
 MOST_BUDGETS = 100
-# A source of which nothing has come for so long has ended; before that, its newest days are only not known yet.
-ACTIVE_DAYS = 14
+MOST_CHOICES = 500
+# A source that is so many days behind the others has ended; before that, its newest days are only not known yet.
+ACTIVE_DAYS = 8
 # With older figures nothing is said of this month.
 STALE_DAYS = 5
+# So far back spend is read: what the forecast uses, and as much again as figures may be late.
+_BACK = 2 * DAYS
 
 
 @dataclass(frozen=True, slots=True)
 class BudgetStanding:
-    """A budget and its month. `pace` is None where nothing was ever spent; `stale`: the figures are too old to judge by."""
+    """A budget and its month. `pace` is None where nothing was spent lately; `stale`: the figures are too old to judge by."""
 
     budget: Budget
     pace: Pace | None
@@ -37,42 +42,51 @@ class BudgetStanding:
 
 
 def standings(site: Site, now: datetime) -> list[BudgetStanding]:
-    """All budgets of the site, as of the moment."""
+    """All budgets of the site, as of the moment. Names are those of its spend in whatever case, as where cost is joined."""
+    budgets = list(Budget.objects.filter(site=site).order_by("source", "campaign"))
+    if not budgets:
+        return []
     today = now.astimezone(site.zone).date()
-    budgets = Budget.objects.filter(site=site).order_by("source", "campaign")
-    return [_standing(budget, today) for budget in budgets]
+    # Of a day that is not over yet only a part is known.
+    spent = _spent(site, today - timedelta(days=_BACK), today - timedelta(days=1))
+    return [_standing(budget, spent, today) for budget in budgets]
 
 
-def _standing(budget: Budget, today: date) -> BudgetStanding:
-    rows = _rows(budget.site, budget.source)
+# By source and campaign in small letters: what each day cost.
+Spent = Mapping[tuple[str, str], Mapping[date, float]]
+
+
+def _spent(site: Site, first: date, last: date) -> Spent:
+    found: defaultdict[tuple[str, str], defaultdict[date, float]] = defaultdict(lambda: defaultdict(float))
+    rows = SpendRow.objects.filter(site=site, day__gte=first, day__lte=last).order_by()
+    for source, campaign, day, cost in rows.values_list("source", "campaign", "day").annotate(Sum("cost")):
+        found[source.lower(), campaign.lower()][day] += float(cost)
+    return found
+
+
+def _standing(budget: Budget, spent: Spent, today: date) -> BudgetStanding:
+    source, campaign = budget.source.lower(), budget.campaign.lower()
+    of_source = {key: days for key, days in spent.items() if source in ("", key[0])}
     # A campaign that has ended cost nothing since; days of a source that have not come yet are not known.
-    last = rows.filter(day__lte=today).order_by().values("source").annotate(last=Max("day"))
-    lasts = [row["last"] for row in last]
+    lasts: dict[str, date] = {}
+    for (name, _), days in of_source.items():
+        lasts[name] = max(lasts.get(name, date.min), *days)
     if not lasts:
         return BudgetStanding(budget, None)
-    active = [day for day in lasts if day > max(lasts) - timedelta(days=ACTIVE_DAYS)]
-    through = min(active)
-    # Of a day that is not over yet only a part is known.
-    through = min(through, today - timedelta(days=1))
-    first = through - timedelta(days=max(DAYS, through.day) - 1)
-    of = rows.filter(campaign=budget.campaign) if budget.campaign else rows
-    by_day = dict(
-        of.filter(day__gte=first, day__lte=through).order_by().values_list("day").annotate(Sum("cost"))
-    )
-    days = [first + timedelta(days=n) for n in range((through - first).days + 1)]
-    found = pace([float(by_day.get(day, 0)) for day in days], through, float(budget.amount), today)
+    newest = max(lasts.values())
+    through = min(day for day in lasts.values() if day > newest - timedelta(days=ACTIVE_DAYS))
+    mine = [days for (_, name), days in of_source.items() if campaign in ("", name)]
+    back = [through - timedelta(days=n) for n in range(DAYS - 1, -1, -1)]
+    costs = [sum(days.get(day, 0.0) for days in mine) for day in back]
+    found = pace(costs, through, float(budget.amount), today)
     return BudgetStanding(budget, found, through < today - timedelta(days=STALE_DAYS))
 
 
-def _rows(site: Site, source: str) -> QuerySet[SpendRow]:
-    rows = SpendRow.objects.filter(site=site)
-    return rows.filter(source=source) if source else rows
-
-
 def choices(site: Site) -> list[tuple[str, str]]:
-    """Sources and their campaigns that something was spent on, to choose from."""
-    found = SpendRow.objects.filter(site=site).order_by("source", "campaign")
-    return list(found.values_list("source", "campaign").distinct()[:500])
+    """Sources and their campaigns that something was spent on, to choose from; each once, in whatever case."""
+    rows = SpendRow.objects.filter(site=site).order_by("source", "campaign")
+    found = {(s.lower(), c.lower()): (s, c) for s, c in rows.values_list("source", "campaign").distinct()}
+    return list(found.values())[:MOST_CHOICES]
 
 
 def save(
@@ -84,9 +98,13 @@ def save(
     if campaign and not source:
         raise Problem("Say which source the campaign is of.", "source")
     if budget is None:
+        source, campaign = source.strip(), campaign.strip()
+        same = Budget.objects.filter(site=site, source__iexact=source, campaign__iexact=campaign)
+        if same.exists():
+            raise Problem("There is a budget for this already. Change its amount instead.", "source", 409)
         if Budget.objects.filter(site=site).count() >= MOST_BUDGETS:
             raise Problem(f"A site has up to {MOST_BUDGETS} budgets. Delete one first.", "source", 409)
-        budget = Budget(site=site, source=source.strip(), campaign=campaign.strip(), made_by=by)
+        budget = Budget(site=site, source=source, campaign=campaign, made_by=by)
     budget.amount = amount
     try:
         with transaction.atomic():

@@ -114,7 +114,9 @@ const LOOKS = [
 function likeness(element: Element): HTMLElement {
   const copy = element.cloneNode(true) as HTMLElement;
   for (const script of Array.from(copy.querySelectorAll("script"))) script.remove();
-  for (const one of everything(copy)) for (const name of ["id", "for", "name"]) one.removeAttribute(name);
+  // What it does when it is clicked the element itself does; and nothing else of the page's is run a second time.
+  for (const one of everything(copy))
+    for (const name of one.getAttributeNames()) if (/^(id|for|name|on.+)$/.test(name)) one.removeAttribute(name);
   mark(copy, "copy");
   return copy;
 }
