@@ -16,7 +16,8 @@ SETTINGS = {
     "steady": (0.0, 0.1, 0.0),
     "drifting": (0.03, 0.2, 0.0),
     "noisy days": (0.01, 0.5, 0.0),
-    "budgets changed once in 40 days": (0.01, 0.15, 0.025),
+    # What is said is said of this pace: a budget that is changed afterwards breaks it.
+    "changed by half once in 40 days": (0.01, 0.15, 0.025),
     "never at weekends": (0.01, 0.2, 0.0),
 }
 

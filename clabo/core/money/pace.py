@@ -15,14 +15,14 @@ from clabo.core.evidence import Interval
 
 # So many days say how a week goes and how the level moves; with fewer than LEAST_DAYS nothing is said.
 DAYS, LEAST_DAYS = 56, 14
-# As sure as that, or a month is said to be on pace.
-SURE = 0.975
+# As sure as that, or a month is said to be on pace: it is read every day.
+SURE = 0.998
 # Under so much of its budget a month has left some of it.
 SHORT = 0.9
 LEVEL = 0.9
 _DRAWS = 4000
-# How far the level moves in a day, as the variance of a day's noise: from not at all to as much.
-_MOVES: NDArray[np.float64] = np.concatenate([[0.0], np.geomspace(1e-3, 1.0, 16)])
+# How far the level moves in a day, as the variance of a day's noise: from hardly, for it never stands still, to as much.
+_MOVES: NDArray[np.float64] = np.geomspace(5e-3, 1.0, 16)
 
 Floats = NDArray[np.float64]
 Standing = Literal["over", "short", "on_pace", "too_early"]
@@ -143,9 +143,13 @@ def _to_come(costs: Floats, first: date, ahead: Sequence[date]) -> tuple[Floats,
     chance = np.random.default_rng(1)
     at = chance.choice(len(_MOVES), _DRAWS, p=weights)
     free = int(np.count_nonzero(usual[weekdays])) - 1
+    # Spend grows by factors and falls by amounts: upwards log-normal with the same median and spread, downwards normal.
+    middle = np.maximum(levels[at] * parts.sum(), 1e-9)
     scale = np.sqrt(squares[at] / chance.chisquare(free, _DRAWS) * spread[at])
-    drawn = levels[at] * parts.sum() + scale * chance.standard_normal(_DRAWS)
-    return max(0.0, float(weights @ levels)) * parts, np.maximum(drawn, 0.0)
+    z = chance.standard_normal(_DRAWS)
+    above = middle * np.exp(np.sqrt(np.log1p((scale / middle) ** 2)) * np.maximum(z, 0))
+    drawn = np.where(z < 0, np.maximum(middle + scale * z, 0.0), above)
+    return max(0.0, float(weights @ levels)) * parts, drawn
 
 
 def _weekdays(costs: Floats, weekdays: NDArray[np.int64]) -> Floats:

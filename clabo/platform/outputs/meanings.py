@@ -167,7 +167,7 @@ MEANINGS: dict[str, str] = {
     "expected": "This month's spend by its end, with the range that holds with 90 %",
     "sure_over": "How likely the month ends above the budget",
     "over_on": "The day on which the budget was, or is expected to be, spent",
-    "Budgets.says": "over or short (of 90 % of it) where that is 97.5 % sure; else on_pace; too_early, or stale (no spend of the last 5 days), where nothing can be said",
+    "Budgets.says": "over or short (of 90 % of it) where that is 99.8 % sure; else on_pace; too_early, or stale (no spend of the last 5 days), where nothing can be said",
     "destination": "Where it leads, as it was given",
     "Links.visits": "Visits that entered at its page with the same names and sub-IDs, in the last 90 days",
     "Links.converted": "Of them credited with at least one conversion",

@@ -12,13 +12,24 @@ import { day, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale } from "../../lib/stale";
 import { offerUndo } from "../../lib/undo";
-import { filled, z } from "../../lib/zod";
+import { z } from "../../lib/zod";
 import { budgetName, paceWords } from "./budget";
 import { budgetsQuery } from "./queries";
 
 type Budget = Schemas["BudgetOut"];
 const SEPARATOR = "\n";
-const schema = z.object({ source: z.string(), amount: filled() });
+/** Up to cents; with either mark, for which it is can only be the decimals'. */
+const amount = z
+  .string()
+  .check(
+    z.trim(),
+    z.regex(
+      /^\d{1,10}([.,]\d{1,2})?$/,
+      "Write the amount as a number without separators, for example 1200 or 1200.50.",
+    ),
+  );
+const plain = (written: string) => written.replace(",", ".");
+const schema = z.object({ source: z.string(), amount });
 const LISTS = ["budgets", "today"];
 
 export function Budgets({ siteId }: { siteId: number }) {
@@ -45,7 +56,12 @@ export function Budgets({ siteId }: { siteId: number }) {
     onSettled: () => makeStale(queries, siteId, ...LISTS),
   });
   if (budgets.isPending) return <Loading what="the budgets" />;
-  if (budgets.isError) return <Failed error={budgets.error} retry={budgets.refetch} />;
+  if (budgets.isError)
+    return (
+      <div className="mt-4">
+        <Failed error={budgets.error} retry={budgets.refetch} />
+      </div>
+    );
   const { budgets: rows, choices } = budgets.data;
   // Each bar is of its own budget, so that all have the same mark.
   const share = (b: Budget, amount: number | null | undefined) => (amount == null ? null : amount / Number(b.amount));
@@ -178,7 +194,7 @@ function NewBudget({ siteId, choices, currency }: { siteId: number; choices: str
       return data(
         client.POST("/api/sites/{site_id}/budgets", {
           params: { path: { site_id: siteId } },
-          body: { source, campaign, amount },
+          body: { source, campaign, amount: plain(amount) },
         }),
       );
     },
@@ -221,13 +237,13 @@ function NewBudget({ siteId, choices, currency }: { siteId: number; choices: str
 function Amount({ siteId, budget, done }: { siteId: number; budget: Budget; done: () => void }) {
   const queries = useQueryClient();
   const form = useServerForm({
-    schema: z.object({ amount: filled() }),
+    schema: z.object({ amount }),
     values: { amount: String(Number(budget.amount)) },
     send: ({ amount }) =>
       data(
         client.PUT("/api/sites/{site_id}/budgets/{budget_id}", {
           params: { path: { site_id: siteId, budget_id: budget.id } },
-          body: { amount },
+          body: { amount: plain(amount) },
         }),
       ),
     done: () => {
