@@ -24,6 +24,7 @@ from io import BytesIO
 from multiprocessing import Pipe, get_context
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 from uuid import uuid4
 from zipfile import ZIP_DEFLATED, ZipFile
 
@@ -364,6 +365,55 @@ class Siege:
         ]
         self.many(calls * 8, 20)
 
+    def forged_sales(self) -> None:
+        """Sales, values and orders that nobody made: NUL and worse by each way in, and stolen order numbers."""
+        odd = [quote(t) for t in ("\x00", "\ufffe", "=1+1", "\u202e", "x" * 4000, "1e999")] + [
+            "%ed%a0%80",
+            "%ff",
+        ]
+        key = self.site.key
+        calls: list[Callable[[], object]] = []
+        for n in range(25):
+            for text in odd:
+                asked = (
+                    f"/sale/{key}.gif?ref={text}&value={text}&order={text}&currency={text}",
+                    f"/to/{key}/suits?pub={text}&clabo_p={text}",
+                )
+                calls += [lambda path=path: self.ask("GET", path) for path in asked]  # type: ignore[misc]
+            stolen = event("/bought", order="A-1", value=10.0**n, currency="EUR")
+            calls.append(
+                lambda n=n, e=stolen: self.ask("POST", f"/hit/{key}", beacon(3 * 10**8 + n, e))  # type: ignore[misc]
+            )
+        self.many(calls, 20)
+
+    def slow_bodies(self) -> None:
+        """A gigabyte that is announced, and bodies that come a byte at a time."""
+        opened = []
+        for size in (1 << 30, 900):
+            for _ in range(200):
+                with suppress(OSError):
+                    one = socket.create_connection(("127.0.0.1", self.port), timeout=2)
+                    one.sendall(
+                        f"POST /hit/{self.site.key} HTTP/1.1\r\nHost: x\r\nContent-Length: {size}\r\n\r\n".encode()
+                    )
+                    opened.append(one)
+        for _ in range(8):
+            for one in opened:
+                with suppress(OSError):
+                    one.sendall(b"x")
+            time.sleep(0.5)
+        for one in opened:
+            one.close()
+
+    def cut_connections(self) -> None:
+        """Each of the database's connections in turn is ended, as a firewall does."""
+        for _ in range(3):
+            for (pid,) in query(
+                "SELECT pid FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND backend_type = 'client backend'"
+            ):
+                query("SELECT pg_terminate_backend(%s)", pid)
+                time.sleep(0.2)
+
     # -- kills -------------------------------------------------------------------------------------
 
     def kill(self, what: str) -> float:
@@ -513,6 +563,9 @@ def main() -> None:
         "200 live streams of one member": siege.streams,
         "200 browsers that say they are Ada": siege.identities,
         "deep, large and forged bodies": siege.nonsense,
+        "forged sales, values and orders": siege.forged_sales,
+        "gigabytes announced, bodies byte by byte": siege.slow_bodies,
+        "each connection of the database cut in turn": siege.cut_connections,
     }
     kills = ("worker", "server", "database")
     each = max(4.0, SECONDS / (len(attacks) + len(kills)))

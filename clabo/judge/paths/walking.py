@@ -89,7 +89,9 @@ def path_report(
     """
     seen = journeys(lens)
     known = Inventory(lens.site.pk)
-    rows = [rows_of(step, seen, known) for step in steps]
+    # A step that stands several times is read once.
+    of_step = {step: rows_of(step, seen, known) for step in dict.fromkeys(steps)}
+    rows = [of_step[step] for step in steps]
     if within is None:
         walked = walk(rows)
     else:
