@@ -231,6 +231,7 @@ class Kind(models.IntegerChoices):
     MARK is an event from the site's own code, NOTE the tag's word on the set-up. TRIED is a form whose
     sending did not visibly succeed, BEGUN one that something was entered into, LEFT one that was left so, with
     its last field. STEP and SALE come over bridge links. LOADED says how long a page took.
+    OUTCOME is what became of an earlier event, by a file or a call.
     """
 
     VIEW = 1
@@ -248,10 +249,11 @@ class Kind(models.IntegerChoices):
     BEGUN = 13
     LEFT = 14
     LOADED = 15
+    OUTCOME = 16
 
 
 # What a server reports later: it belongs to a visitor and makes no visit (definitions: "Touching events").
-SERVER_KINDS = frozenset({Kind.SALE.value})
+SERVER_KINDS = frozenset({Kind.SALE.value, Kind.OUTCOME.value})
 
 KIND_NAMES: dict[int, str] = {kind.value: kind.name.lower() for kind in Kind}
 
@@ -332,7 +334,7 @@ class Event(models.Model):
     campaign = models.BooleanField(default=False, db_default=False)
     # When the server took it in: of two events with one order number the first received counts.
     received = models.DateTimeField()
-    # The event that a server's report refers to: the step over a bridge link.
+    # The event that a server's report refers to: the step over a bridge link, or what an outcome is of.
     reference = models.UUIDField(null=True)
     # Which variants the tag says its page showed: test key to letter.
     variants = models.JSONField(null=True)
@@ -361,7 +363,7 @@ class Event(models.Model):
             models.Index(
                 fields=("site", "visitor"),
                 name="event_of_server",
-                condition=models.Q(kind__in=[Kind.SALE]),
+                condition=models.Q(kind__in=[Kind.SALE, Kind.OUTCOME]),
             ),
             models.Index(
                 fields=("site", "visitor", "time"),

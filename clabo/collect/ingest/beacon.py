@@ -94,7 +94,7 @@ class BeaconEvent(msgspec.Struct, forbid_unknown_fields=True):
     proven: bool = False
 
 
-SERVERS_OWN = frozenset({"step", "sale"})
+SERVERS_OWN = frozenset({"step", "sale", "outcome"})
 
 
 class Beacon(msgspec.Struct, forbid_unknown_fields=True):

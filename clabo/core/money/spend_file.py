@@ -83,10 +83,10 @@ def guess_reading(
     """How a file with this head and these first rows is probably meant; `known` are its columns, where they are."""
     columns = fields_of(head) if known is None else dict(known)
     doubts: list[str] = [name for name in REQUIRED if name not in columns]
-    order, sure = _day_order(_cells(rows, columns.get("day")))
+    order, sure = day_order_of(_cells(rows, columns.get("day")))
     if not sure:
         doubts.append("day_order")
-    mark, sure = _decimal_mark(_cells(rows, columns.get("cost")))
+    mark, sure = decimal_mark_of(_cells(rows, columns.get("cost")))
     if not sure:
         doubts.append("decimal_mark")
     return Guess(ColumnMapping(columns, order, mark, host=host), doubts)
@@ -96,7 +96,8 @@ def _cells(rows: Sequence[Sequence[str]], place: int | None) -> list[str]:
     return [] if place is None else [row[place] for row in rows if place < len(row) and row[place].strip()]
 
 
-def _day_order(cells: Sequence[str]) -> tuple[DayOrder, bool]:
+def day_order_of(cells: Sequence[str]) -> tuple[DayOrder, bool]:
+    """The order of day, month and year in these cells, and whether they settle it."""
     parts = [tuple(map(int, m.groups())) for cell in cells if (m := _DAY.fullmatch(cell))]
     if not parts or any(p[0] > 31 for p in parts):
         return "ymd", bool(parts)
@@ -107,7 +108,8 @@ def _day_order(cells: Sequence[str]) -> tuple[DayOrder, bool]:
     return "dmy", False
 
 
-def _decimal_mark(cells: Sequence[str]) -> tuple[DecimalMark, bool]:
+def decimal_mark_of(cells: Sequence[str]) -> tuple[DecimalMark, bool]:
+    """The decimal mark of these cells, and whether they settle it."""
     for cell in cells:
         text = _NUMBER_NOISE.sub("", cell)
         last = max(text.rfind("."), text.rfind(","))

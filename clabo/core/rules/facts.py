@@ -145,10 +145,10 @@ class OnElement(Fact):
 
 @dataclass(frozen=True, slots=True)
 class Named(Fact):
-    """The event has this name; `of` is what is named, "event" or "link"."""
+    """The event has this name; `of` is what is named: an event, a bridge link or a stage."""
 
     name: str
-    of: Literal["event", "link"]
+    of: Literal["event", "link", "stage"]
     part: ClassVar[Part] = "name"
 
     def misses(self, o: Occurrence) -> list[Message]:

@@ -24,6 +24,7 @@ Kind = Literal[
     "begun",
     "left",
     "loaded",
+    "outcome",
 ]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 

@@ -17,6 +17,7 @@ from clabo.core.money.conversion_delays import Came, Delays, delays, to_come
 from clabo.judge.reports.rows import ReportRow
 from clabo.setup.conversions.lens import Lens
 from clabo.setup.conversions.models import Credit
+from clabo.setup.conversions.queries import rests_on_outcomes
 
 # Besides the attribution window, so many days are looked at.
 _PAST = 90
@@ -62,6 +63,9 @@ def delays_of(lens: Lens, now: datetime | None = None) -> Known | None:
         if age >= 0:
             # What a server reports may be of a time that is still to come.
             counts[Came(age, began_at, min(max(after, 0), 24 * age + here.hour))] += share
+    if counts and rests_on_outcomes(lens.rule.rule):
+        # Outcomes are told of later than any attribution window.
+        window = max(window, max(c.after for c in counts) // 24 + 1)
     found = delays({of: float(n) for of, n in counts.items()}, window, clock)
     days = [lens.first + timedelta(days=n) for n in range((min(lens.last, today) - lens.first).days + 1)]
     return None if found is None else Known(found, today, days)

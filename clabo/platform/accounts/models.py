@@ -113,6 +113,8 @@ class ApiToken(models.Model):
         REPORTS = "reports"
         # Also lists of people: members of audiences with their hashed identities.
         PEOPLE = "people"
+        # Only tells what became of leads and orders, and reads nothing.
+        OUTCOMES = "outcomes"
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="tokens")
     name = models.CharField(max_length=80)

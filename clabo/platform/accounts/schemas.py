@@ -114,14 +114,14 @@ class TakeIn(Shape):
 class TokenIn(Shape):
     name: str = Field(max_length=80)
     # "reports", or also lists of "people" (members of audiences, which takes an editor).
-    scope: Literal["reports", "people"] = "reports"
+    scope: Literal["reports", "people", "outcomes"] = "reports"
     days: int = 90
 
 
 class TokenOut(Shape):
     id: int
     name: str
-    scope: Literal["reports", "people"]
+    scope: Literal["reports", "people", "outcomes"]
     hint: str
     made_by: str
     made_at: datetime

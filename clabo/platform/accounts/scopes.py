@@ -1,4 +1,4 @@
-"""What a program with a token may read: a list of routes for each scope, and nothing that is in none.
+"""What a program with a token may read or tell: a list of routes for each scope, and nothing that is in none.
 
 A new route is closed to every token until it is named here (platform/config/tests/test_access.py holds the list against the URL
 map). Routes are written as they are below `/api/sites/<site>/`, a `*` for each number.
@@ -32,6 +32,7 @@ _REPORTS = frozenset(
         "links",
         "links/*/qr",
         "notes",
+        "outcomes",
         "pages",
         "pages/beside",
         "pages/compare",
@@ -77,7 +78,10 @@ _PEOPLE = frozenset(
 ROUTES: dict[str, frozenset[str]] = {
     ApiToken.Scope.REPORTS: _REPORTS,
     ApiToken.Scope.PEOPLE: _REPORTS | _PEOPLE,
+    ApiToken.Scope.OUTCOMES: frozenset(),
 }
+# What programs tell, each with a scope of its own.
+TELLING_POSTS: dict[str, frozenset[str]] = {ApiToken.Scope.OUTCOMES: frozenset({"outcomes"})}
 # Routes that are read by another name than GET.
 READING_POSTS = frozenset({"paths/report"})
 _SITE = re.compile(r"/api/sites/\d+(?:/(.*))?")
@@ -93,9 +97,11 @@ def name_of(path: str) -> str | None:
     return re.sub(r"(?<=/)\d+(?=/|$)", "*", found[1]) if found and found[1] else "." if found else None
 
 
-def may_read(scope: str, method: str, path: str) -> bool:
+def may_enter(scope: str, method: str, path: str) -> bool:
     """Whether a token of this scope is let in there."""
     name = name_of(path)
+    if method == "POST" and name in TELLING_POSTS.get(scope, ()):
+        return True
     if name is None or (method not in ("GET", "HEAD") and not (method == "POST" and name in READING_POSTS)):
         return False
     return name in ROUTES.get(scope, ())

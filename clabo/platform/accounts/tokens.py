@@ -11,7 +11,7 @@ from ninja.security import HttpBearer
 
 from clabo.platform.accounts.access import act_for
 from clabo.platform.accounts.models import ApiToken, Role, User, Workspace, token_digest
-from clabo.platform.accounts.scopes import may_read
+from clabo.platform.accounts.scopes import may_enter
 from clabo.platform.problems import Problem, missing
 
 MOST_DAYS = 400
@@ -62,7 +62,7 @@ def revoke(workspace: Workspace, token_id: int) -> None:
 
 
 class ByToken(HttpBearer):
-    """A program with a token (RFC 6750): it reads, as the member who made the token could."""
+    """A program with a token (RFC 6750): it reads or tells, as the member who made the token could."""
 
     def authenticate(self, request: HttpRequest, token: str) -> ApiToken | None:
         now = datetime.now(UTC)
@@ -75,13 +75,13 @@ class ByToken(HttpBearer):
             raise Problem(
                 "This token is not known, has ended or was revoked. Make another under People.", status=401
             )
-        if not may_read(found.scope, request.method or "", request.path):
+        if not may_enter(found.scope, request.method or "", request.path):
             raise Problem(
-                "A token reads what its scope names below its sites, and changes nothing (docs/api.md).",
+                "A token reads or tells only what its scope names below its sites (docs/api.md).",
                 status=403,
             )
         if found.last_used_at is None or now - found.last_used_at > _NOTED_EVERY:
             ApiToken.objects.filter(pk=found.pk).update(last_used_at=now)
-        most = Role.EDITOR if found.scope == ApiToken.Scope.PEOPLE else Role.VIEWER
+        most = Role.VIEWER if found.scope == ApiToken.Scope.REPORTS else Role.EDITOR
         request.user = act_for(found.made_by, found.workspace_id, most)
         return found

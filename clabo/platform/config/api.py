@@ -43,6 +43,7 @@ from clabo.use.audiences.definition_shape import described as with_definitions
 from clabo.use.audiences.lists_api import router as lists
 from clabo.use.delivery.api import router as channels
 from clabo.use.links.api import router as ad_links
+from clabo.use.outcomes.api import router as outcomes
 from clabo.use.plans.api import router as plans
 from clabo.use.spend.api import router as spend
 
@@ -116,6 +117,7 @@ for each in (
     live,
     rehearsals,
     spend,
+    outcomes,
     audiences,
     lists,
     channels,

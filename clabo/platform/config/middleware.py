@@ -30,7 +30,7 @@ from clabo.platform.problems import Problem
 MOST_BYTES, MOST_SECONDS = 1 << 20, 20.0
 UPLOAD_BYTES, UPLOAD_SECONDS = 205 << 20, 900.0
 PICTURE_BYTES, PICTURE_SECONDS = 6 << 20, 120.0
-_UPLOAD = re.compile(r"/api/sites/\d+/spend/files")
+_UPLOAD = re.compile(r"/api/sites/\d+/(?:spend|outcomes)/files")
 _PICTURE = re.compile(r"/api/sites/\d+/tests/pictures")
 # Whoever writes a variant on the page is known by the link, and by no session.
 _PICTURE_BY_LINK = "/edit/picture"

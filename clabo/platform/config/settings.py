@@ -56,6 +56,7 @@ INSTALLED_APPS = [
     "clabo.setup.rehearsals",
     "clabo.setup.live",
     "clabo.use.spend",
+    "clabo.use.outcomes",
     "clabo.use.audiences",
     "clabo.judge.paths",
     "clabo.judge.splits",

@@ -6,7 +6,7 @@ translation tools, so that another language is a file (`manage.py makemessages`)
 
 from __future__ import annotations
 
-from clabo.platform.wording import audiences, delivery, links, plans, spend
+from clabo.platform.wording import audiences, delivery, links, outcomes, plans, spend
 from clabo.platform.wording.rules import addresses, conditions, language, naming, rehearsals, rule_warnings
 from clabo.platform.wording.splits import changes, measures, page_match, targeting, triggers
 from clabo.platform.wording.words import say, say_all
@@ -21,6 +21,7 @@ __all__ = [
     "links",
     "measures",
     "naming",
+    "outcomes",
     "page_match",
     "plans",
     "rehearsals",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from uuid import UUID
 
@@ -61,7 +61,7 @@ def _credit_some(site: Site, conversions: Sequence[Conversion]) -> None:
         value = conversion.summed
         # What a server reports did not happen in the visit that it hangs on.
         own = conversion.visit_id if shown[conversion.event_id] else None
-        fitting = eligible(touches[conversion.visitor_id], conversion.time, window, own)
+        fitting = eligible(touches[conversion.visitor_id], acted_at(conversion), window, own)
         for model in MODELS:
             for touch, share in credit(fitting, model) if fitting else [(None, Decimal(1))]:
                 visit = visits[touch.visit] if touch else None
@@ -85,13 +85,18 @@ def _credit_some(site: Site, conversions: Sequence[Conversion]) -> None:
     copy_in(Credit, credits)
 
 
+def acted_at(conversion: Conversion) -> datetime:
+    """When the visitor acted: what an outcome is of was led to by the visits before that, however late it is told of."""
+    return conversion.acted_at or conversion.time
+
+
 def _touches(
     site: Site, conversions: Sequence[Conversion]
 ) -> tuple[dict[int, list[Touch]], dict[int, Visit]]:
     """The visits with a view of these visitors that may be eligible, by visitor and by id."""
     found: defaultdict[int, list[Touch]] = defaultdict(list)
     visits: dict[int, Visit] = {}
-    earliest = min(c.time for c in conversions) - timedelta(days=site.attribution_window_days)
+    earliest = min(acted_at(c) for c in conversions) - timedelta(days=site.attribution_window_days)
     rows = Visit.objects.filter(
         in_array("visitor_id", {c.visitor_id for c in conversions}),
         site=site,

@@ -110,6 +110,8 @@ class Conversion(models.Model):
     rule = models.ForeignKey(ConversionRule, on_delete=models.CASCADE)
     event_id = models.UUIDField()
     time = models.DateTimeField()
+    # When the visitor acted, where this is an outcome that was told of later; None: at `time`.
+    acted_at = models.DateTimeField(null=True)
     # Of the site.
     day = models.DateField()
     visitor = models.ForeignKey(Visitor, on_delete=models.CASCADE, related_name="+")

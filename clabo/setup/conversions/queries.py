@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
+from typing import Any
 from uuid import UUID
 
 from django.db.models import Count, Max, Sum
 
 from clabo.collect.events.models import Event
 from clabo.core import rules
+from clabo.core.rules.conditions.outcome import OutcomeReached
 from clabo.platform.problems import missing
 from clabo.setup.conversions.matching.occurrences import occurrence
 from clabo.setup.conversions.matching.selecting import events_met
@@ -31,6 +33,12 @@ def rule_of(site: Site, rule_id: int) -> ConversionRule:
     if rule is None:
         raise missing("conversion")
     return rule
+
+
+def rests_on_outcomes(rule: Mapping[str, Any]) -> bool:
+    """Whether a rule counts what is told of later, and not what visitors do on pages."""
+    leaves = [leaf for leaf in rules.leaves(rules.parse(rule)) if leaf.trigger]
+    return any(isinstance(leaf, OutcomeReached) for leaf in leaves)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,18 +8,19 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
 from django.db.models import QuerySet
 
-from clabo.collect.events.models import Event, TrafficClass, Visit, Visitor
+from clabo.collect.events.models import Event, Kind, TrafficClass, Visit, Visitor
 from clabo.collect.events.storage.rollups import Changes
 from clabo.collect.presence.keeping import keep_conversions
 from clabo.core import rules
 from clabo.core.money.conversion_value import value_of_event
+from clabo.core.outcomes.stages import TakenBack, taken_back
 from clabo.platform.db.arrays import in_array
 from clabo.platform.db.copying import copy_in, new_ids
 from clabo.setup.conversions.crediting import credit_conversions
@@ -42,6 +43,9 @@ class Candidate:
     order: str = ""
     value: Decimal | None = None
     currency: str = ""
+    # What an outcome is of: the event, and when that happened.
+    subject: UUID | None = None
+    acted_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,13 +85,14 @@ def reconcile(
     touched_visits: set[int | None] = set()
     days: list[tuple[ConversionRule, set[datetime]]] = []
     to_credit: list[Conversion] = []
+    back = taken_back_of(site_id, visitor_ids) if the_rules else {}
     zone = Site.objects.only("time_zone").get(pk=site_id).zone
     for rule in the_rules:
         stored = Conversion.objects.filter(site_id=site_id, rule=rule)
         if visitor_ids is not None:
             stored = stored.filter(in_array("visitor_id", visitor_ids))
         old = {c.event_id: c for c in stored}
-        new = {} if rule.deleted_at else _candidates(rule, known, visitor_ids)
+        new = {} if rule.deleted_at else _candidates(rule, known, visitor_ids, back)
         gone = [c for e, c in old.items() if e not in new or _is_due(c, afresh) or _differs(c, new[e])]
         stale = {c.event_id for c in gone}
         made = [
@@ -96,6 +101,7 @@ def reconcile(
                 rule=rule,
                 event_id=e,
                 time=c.time,
+                acted_at=c.acted_at,
                 day=c.time.astimezone(zone).date(),
                 visitor_id=c.visitor,
                 visit_id=c.visit,
@@ -167,6 +173,7 @@ def _differs(conversion: Conversion, candidate: Candidate) -> bool:
         conversion.visitor_id != candidate.visitor
         or conversion.visit_id != candidate.visit
         or conversion.time != candidate.time
+        or conversion.acted_at != candidate.acted_at
         or conversion.value != candidate.value
         or conversion.currency != candidate.currency
         or conversion.order != candidate.order
@@ -174,13 +181,24 @@ def _differs(conversion: Conversion, candidate: Candidate) -> bool:
 
 
 def _candidates(
-    rule: ConversionRule, known: Inventory, visitor_ids: Collection[int] | None
+    rule: ConversionRule,
+    known: Inventory,
+    visitor_ids: Collection[int] | None,
+    back: Mapping[UUID, TakenBack],
 ) -> dict[UUID, Candidate]:
     met = events_of(rule, known)
     events = met if visitor_ids is None else met.filter(in_array("visitor_id", visitor_ids))
     found = _with_worth(rule, events) if rule.value_property else _with_value(rule, events)
+    found = _with_subjects(rule.site_id, found)
+    if back:
+        found = [replace(c, value=b.left(c.value)) if (b := _back_of(c, back)) else c for c in found]
     winners = _orders(met, None if visitor_ids is None else {c.order for c in found if c.order})
-    counted = (c for c in found if not c.order or winners[c.order, c.reported] == c.event_id)
+    counted = (
+        c
+        for c in found
+        if (not c.order or winners[c.order, c.reported] == c.event_id)
+        and not ((b := _back_of(c, back)) and b.cancelled)
+    )
     # Own visits, rehearsals and bots count among themselves: what no report shows takes no order and no first time
     # away from what they show.
     by_reported: dict[bool, list[Candidate]] = {True: [], False: []}
@@ -188,6 +206,33 @@ def _candidates(
         by_reported[candidate.reported].append(candidate)
     mode: rules.Counting = rule.counting  # type: ignore[assignment]
     return {c.event_id: c for some in by_reported.values() for c in rules.by_mode(some, mode)}
+
+
+def _back_of(candidate: Candidate, back: Mapping[UUID, TakenBack]) -> TakenBack | None:
+    return back.get(candidate.subject or candidate.event_id)
+
+
+def taken_back_of(site_id: int, visitor_ids: Collection[int] | None) -> dict[UUID, TakenBack]:
+    """What outcomes take back, by the event that they are of: of everybody, or of some."""
+    events = Event.objects.filter(site_id=site_id, kind=Kind.OUTCOME)
+    if visitor_ids is not None:
+        events = events.filter(in_array("visitor_id", visitor_ids))
+    found: dict[UUID, TakenBack] = {}
+    for subject, said in events.values_list("reference", "properties"):
+        back = taken_back((said or {}).get("effect", "reached"), said or {})
+        if subject is not None and back != TakenBack():
+            found[subject] = found.get(subject, TakenBack()) + back
+    return found
+
+
+def _with_subjects(site_id: int, candidates: list[Candidate]) -> list[Candidate]:
+    """The same, outcomes among them with the time of what they are of."""
+    wanted = {c.subject for c in candidates if c.subject}
+    if not wanted:
+        return candidates
+    rows = Event.objects.filter(in_array("id", wanted, "uuid"), site_id=site_id)
+    at = dict(rows.values_list("id", "time"))
+    return [replace(c, acted_at=at.get(c.subject)) if c.subject else c for c in candidates]
 
 
 def events_of(rule: ConversionRule, known: Inventory) -> QuerySet[Event]:
@@ -213,14 +258,23 @@ def is_reported(traffic_class: int | None) -> bool:
     return traffic_class is None or traffic_class == TrafficClass.COUNTED
 
 
-_CANDIDATE = ("id", "time", "visitor_id", "visit_id", "visit__traffic_class", "order")
+_CANDIDATE = ("id", "time", "visitor_id", "visit_id", "visit__traffic_class", "order", "kind", "reference")
 
 
 def _with_value(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate]:
     rows = events.order_by("time", "id").values_list(*_CANDIDATE)
     return [
-        Candidate(event_id, time, visitor, visit, is_reported(traffic_class), order, rule.value)
-        for event_id, time, visitor, visit, traffic_class, order in rows
+        Candidate(
+            event_id,
+            time,
+            visitor,
+            visit,
+            is_reported(traffic_class),
+            order,
+            rule.value,
+            subject=reference if kind == Kind.OUTCOME else None,
+        )
+        for event_id, time, visitor, visit, traffic_class, order, kind, reference in rows
     ]
 
 
@@ -228,10 +282,13 @@ def _with_worth(rule: ConversionRule, events: QuerySet[Event]) -> list[Candidate
     currency = Site.objects.values_list("currency", flat=True).get(pk=rule.site_id)
     found = []
     rows = events.order_by("time", "id").values_list(*_CANDIDATE, "properties")
-    for event_id, time, visitor, visit, traffic_class, order, properties in rows:
+    for event_id, time, visitor, visit, traffic_class, order, kind, reference, properties in rows:
         worth = value_of_event(properties or {}, rule.value_property, currency)
         shown = is_reported(traffic_class)
-        found.append(Candidate(event_id, time, visitor, visit, shown, order, worth.value, worth.currency))
+        subject = reference if kind == Kind.OUTCOME else None
+        found.append(
+            Candidate(event_id, time, visitor, visit, shown, order, worth.value, worth.currency, subject)
+        )
     return found
 
 

@@ -10,7 +10,7 @@ from django.db.models import Count, Max, Min
 from clabo.collect.events.models import TrafficClass, Visit
 from clabo.core.pages.silence import beside, silence
 from clabo.setup.conversions.models import Conversion, ConversionRule
-from clabo.setup.conversions.queries import recount_progress, rules_of
+from clabo.setup.conversions.queries import recount_progress, rests_on_outcomes, rules_of
 from clabo.setup.monitoring.seasonality import WEEKS, by_hour, days_before, rhythm_before
 from clabo.setup.monitoring.uptime import Span, absences
 from clabo.setup.sites.models import Site
@@ -32,7 +32,8 @@ def quiet_rules(site: Site, now: datetime) -> list[QuietRule]:
 
     They are judged by the eight weeks before, of conversions that count.
     """
-    the_rules = {r.pk: r for r in rules_of(site)}
+    # Outcomes come when somebody brings them in, and not when visitors do.
+    the_rules = {r.pk: r for r in rules_of(site) if not rests_on_outcomes(r.rule)}
     for busy in recount_progress(list(the_rules.values())):
         del the_rules[busy]
     since = now - timedelta(weeks=WEEKS)

@@ -24,6 +24,8 @@ from clabo.setup.sites.locks import lock_site
 from clabo.setup.sites.models import Site
 from clabo.use.audiences.models import Listed
 from clabo.use.delivery.tasks import deliver_site
+from clabo.use.outcomes.matching import BY_IDENTITY
+from clabo.use.outcomes.models import Outcome
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,10 +109,11 @@ def forget(site: Site, visitor_id: int) -> Forgotten:
 
 
 def _off_lists(site: Site, identities: Collection[tuple[str, bytes]]) -> int:
-    """Take these off all lists of the site; how many entries that were."""
+    """Take these off all lists of the site, and out of what was told of them; how many entries of lists that were."""
     gone = 0
     for kind, hash_ in identities:
         gone += Listed.objects.filter(list__site=site, list__kind=kind, hash=hash_).delete()[0]
+        Outcome.objects.filter(site=site, by=BY_IDENTITY[kind], identity=hash_.hex()).delete()
     return gone
 
 

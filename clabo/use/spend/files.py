@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sized
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -28,18 +28,21 @@ class Layout:
     head: list[str]
 
 
-def look(path: Path) -> tuple[Layout, list[list[str]]]:
-    """The file's layout and its first rows; raises Problem where it is no table."""
+def look(path: Path, known: Callable[[list[str]], Sized] = fields_of) -> tuple[Layout, list[list[str]]]:
+    """The file's layout and its first rows; raises Problem where it is no table.
+
+    Its head is the line of which `known` recognises most.
+    """
     form = _format_of(path)
     best: tuple[int, int, Layout] | None = None
     for encoding, delimiter in form.ways(path):
         for number, row in islice(form.rows(path, encoding, delimiter), HEAD_WITHIN):
-            score = (len(fields_of(row)), len(row))
+            score = (len(known(row)), len(row))
             if len(row) > 1 and (best is None or score > best[:2]):
                 best = (*score, Layout(encoding, delimiter, number, [cell.strip() for cell in row]))
     if best is None:
         raise Problem(
-            "No columns were found. A spend file has a line of column heads, and commas, semicolons or tabs; or it is an Excel file (.xlsx).",
+            "No columns were found. Such a file has a line of column heads, and commas, semicolons or tabs; or it is an Excel file (.xlsx).",
             "file",
         )
     layout = best[2]

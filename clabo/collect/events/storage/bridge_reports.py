@@ -1,6 +1,6 @@
-"""Where what a server reports belongs: it makes no visit, and is hung on one (definitions: "Touching events").
+"""Where what a server reports belongs (sales over bridge links, outcomes): it makes no visit, and is hung on one (definitions: "Touching events").
 
-On the visit whose reference it carries; else on the visitor's last visit before it; else on none. Whatever changes
+On the visit of the event that it refers to; else on the visitor's last visit before it; else on none. Whatever changes
 one of these (a step that comes after its sale, a late visit) hangs it anew.
 """
 
@@ -83,9 +83,10 @@ def _stored(
 
 
 def _steps(site_id: int, ids: Collection[UUID]) -> dict[UUID | None, Owner]:
+    """Whose the events are that reports refer to."""
     if not ids:
         return {}
-    rows = Event.objects.filter(in_array("id", ids, "uuid"), site_id=site_id, kind=Kind.STEP)
+    rows = Event.objects.filter(in_array("id", ids, "uuid"), site_id=site_id)
     return {pk: (visitor, visit) for pk, visitor, visit in rows.values_list("id", "visitor_id", "visit_id")}
 
 

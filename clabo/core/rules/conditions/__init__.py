@@ -8,6 +8,7 @@ from clabo.core.rules.conditions.event import CodeEvent
 from clabo.core.rules.conditions.form import FormSubmitted
 from clabo.core.rules.conditions.message import FrameMessage
 from clabo.core.rules.conditions.on import OnPage
+from clabo.core.rules.conditions.outcome import OutcomeReached
 from clabo.core.rules.conditions.page import PageReached
 from clabo.core.rules.conditions.parameter import Parameter
 from clabo.core.rules.conditions.sale import SaleReported
@@ -33,5 +34,6 @@ CONDITIONS: dict[str, type[Condition]] = {
         Scrolled,
         BridgeStep,
         SaleReported,
+        OutcomeReached,
     )
 }

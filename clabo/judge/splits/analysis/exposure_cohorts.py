@@ -116,7 +116,7 @@ class Followed:
             Conversion.objects.reported()
             .filter(days, site=self.lens.site, rule=rule, time__gte=self.test.started_at)
             .order_by("time", "id")
-            .values_list("day", "visitor_id", "time", "value", "currency", "beyond")
+            .values_list("day", "visitor_id", "time", "acted_at", "value", "currency", "beyond")
         )
         rows: QuerySet[Any] = self._exposures.filter(in_array("visitor_id", {c[1] for c in conversions}))
         known: tuple[str, ...] = ()
@@ -130,8 +130,9 @@ class Followed:
             )
         }
         found: defaultdict[date, list[tuple[int, ...]]] = defaultdict(list)
-        for day, visitor, time, value, currency, beyond in conversions:
-            if visitor not in who or time < who[visitor][1]:
+        for day, visitor, time, acted_at, value, currency, beyond in conversions:
+            # What became of a lead is the variant's doing only where the lead is.
+            if visitor not in who or (acted_at or time) < who[visitor][1]:
                 continue
             letter, first_at, exposed, stratum = who[visitor]
             # A value in another currency, or beyond the day's limits, is in no sum.

@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Literal
 
 from django.db.models import Case, Count, Exists, F, OuterRef, Q, Subquery, Value, When
-from django.db.models.functions import ExtractIsoWeekDay
+from django.db.models.functions import Coalesce, ExtractIsoWeekDay
 
 from clabo.collect.events.models import Device
 from clabo.core.evidence import Counts, GroupEffect, group_effects
@@ -33,12 +33,11 @@ def groups(
     if not test.started_at:
         return {}
     until = test.ended_at or now or datetime.now(UTC)
-    converted = Conversion.objects.reported().filter(
-        site=lens.site,
-        rule=test.rule,
-        visitor_id=OuterRef("visitor_id"),
-        time__gte=OuterRef("first_at"),
-        time__lt=until,
+    converted = (
+        Conversion.objects.reported()
+        .filter(site=lens.site, rule=test.rule, visitor_id=OuterRef("visitor_id"), time__lt=until)
+        .annotate(acted=Coalesce("acted_at", "time"))
+        .filter(acted__gte=OuterRef("first_at"))
     )
     others = crossed_with(test)
     needed = needed_by(test)

@@ -10,6 +10,7 @@ from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
 from django.db.models import Min
+from django.db.models.functions import Coalesce
 
 from clabo.collect.events.models import Event, Kind, Page
 from clabo.core.evidence import (
@@ -400,7 +401,7 @@ def recorded(
         visitor
         for visitor, time in Conversion.objects.reported()
         .filter(site=site, rule=rule, time__gte=since)
-        .values_list("visitor_id", "time")
+        .values_list("visitor_id", Coalesce("acted_at", "time"))
         if visitor in seen and time >= seen[visitor]
     }
     span = datetime.now(UTC) - min(seen.values())

@@ -15,6 +15,7 @@ from clabo.core.rules.conditions.event import CodeEvent
 from clabo.core.rules.conditions.form import FormSubmitted
 from clabo.core.rules.conditions.message import FrameMessage
 from clabo.core.rules.conditions.on import OnPage
+from clabo.core.rules.conditions.outcome import OutcomeReached
 from clabo.core.rules.conditions.page import PageReached
 from clabo.core.rules.conditions.parameter import Parameter
 from clabo.core.rules.conditions.sale import SaleReported
@@ -44,6 +45,7 @@ KINDS: dict[Kind, str] = {
     "begun": gettext_noop("a form that somebody has begun to fill in"),
     "left": gettext_noop("a form that was left"),
     "loaded": gettext_noop("how long a page took to load"),
+    "outcome": gettext_noop("an outcome reported afterwards"),
 }
 MATCHES: dict[Match, str] = {
     "equals": gettext_noop("is"),
@@ -212,6 +214,13 @@ def _sale(c: SaleReported) -> str:
     return _("a sale is reported for {of}").format(of=of)
 
 
+@reads(OutcomeReached)
+def _outcome(c: OutcomeReached) -> str:
+    if c.stage:
+        return _("a lead or order is reported as {stage}").format(stage=c.stage.replace("_", " "))
+    return _("any outcome of a lead or order is reported")
+
+
 # -- why not -----------------------------------------------------------------------------------------
 
 
@@ -305,6 +314,7 @@ texts(
         "miss_click_text": gettext_noop("it says “{has}”, this asks for “{asked}”"),
         "miss_click_selector": gettext_noop("it does not fit {asked}"),
         "miss_link": gettext_noop("the link is {has}, this asks for {asked}"),
+        "miss_stage": gettext_noop("the outcome is {has}, this asks for {asked}"),
         "miss_reached": gettext_noop("{has} {unit} so far, this asks for {asked}"),
         "miss_views": gettext_noop("the visit has seen {has} so far, this asks for {asked}"),
         "miss_one_page": gettext_noop("one page short of {asked}"),
