@@ -46,6 +46,9 @@ class Setting:
     days: int = DAYS
     length: float = 2.0
     arms: int = 2
+    block: int = BLOCK
+    # Of the logarithms of values.
+    sigma: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -65,11 +68,12 @@ class Chunk:
 def chunks(setting: Setting, count: int, seed: int, size: int = 50) -> Iterator[Chunk]:
     n = int(setting.planned * setting.length)
     level = 1 - (1 - LEVEL) / (setting.arms - 1)
-    second_in_block = np.arange(BLOCK) < round(BLOCK * setting.part)
+    block = setting.block
+    second_in_block = np.arange(block) < round(block * setting.part)
     for number in range(0, count, size):
         rng = np.random.default_rng([seed, number])
         shape = (min(size, count - number), n)
-        blocks = rng.permuted(np.tile(second_in_block, (shape[0] * math.ceil(n / BLOCK), 1)), axis=1)
+        blocks = rng.permuted(np.tile(second_in_block, (shape[0] * math.ceil(n / block), 1)), axis=1)
         second = blocks.reshape(shape[0], -1)[:, :n]
         hit = rng.random(shape, dtype=np.float32) < np.where(second, setting.challenger, setting.rate)
         n1 = np.cumsum(second, axis=1, dtype=np.float64)
@@ -79,7 +83,7 @@ def chunks(setting: Setting, count: int, seed: int, size: int = 50) -> Iterator[
         x0 = np.cumsum(hit & ~second, axis=1, dtype=np.float64)
         s1, q1, s0, q0 = x1, x1, x0, x0
         if setting.valued:
-            value = np.where(hit, rng.lognormal(math.log(59) - 0.5, 1.0, shape), 0.0)
+            value = np.where(hit, rng.lognormal(math.log(59) - setting.sigma**2 / 2, setting.sigma, shape), 0.0)
             s1, q1 = np.cumsum(value * second, axis=1), np.cumsum(value**2 * second, axis=1)
             s0, q0 = np.cumsum(value * ~second, axis=1), np.cumsum(value**2 * ~second, axis=1)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -88,7 +92,8 @@ def chunks(setting: Setting, count: int, seed: int, size: int = 50) -> Iterator[
             error = np.maximum(0, v0 / n0 + v1 / n1)
             mean = (s0 + s1) / total
             together = (q0 + q1 - total * mean**2) / (total - 1) * (1 / n0 + 1 / n1)
-            z = (m1 - m0) / np.sqrt(np.maximum(error, together))
+            error = np.maximum(error, together)
+            z = (m1 - m0) / np.sqrt(error)
             both, alone = (
                 np.abs(m1 - m0)
                 / half_widths(np.broadcast_to(total, shape), total * error, setting.planned, at)
@@ -96,7 +101,7 @@ def chunks(setting: Setting, count: int, seed: int, size: int = 50) -> Iterator[
             )
         least = np.minimum(np.minimum(x0, n0 - x0), np.minimum(x1, n1 - x1))
         weights = rng.dirichlet(np.full(setting.days, 3.0)).cumsum()
-        ends = np.unique(np.maximum(1, np.round(weights * setting.planned / BLOCK)).astype(int)) * BLOCK
+        ends = np.unique(np.maximum(1, np.round(weights * setting.planned / block)).astype(int)) * block
         part = setting.part
         plan = information(setting.planned * (1 - part), setting.planned * part)
         times = np.array([information(e * (1 - part), e * part) for e in ends]) / plan
@@ -194,6 +199,30 @@ def power(count: int) -> None:
     )
 
 
+def unequal(runs: int) -> None:
+    """Values of heavy tails where the challenger has few visitors."""
+    rows = []
+    for place, (part, rate, sigma) in enumerate(
+        (part, rate, sigma) for part in (0.05, 0.1) for rate in (0.03, 0.1) for sigma in (1.0, 1.5)
+    ):
+        setting = Setting("", rate, rate, part, True, block=20, sigma=sigma)
+        counts = np.zeros(2)
+        for chunk in chunks(setting, runs, 900 + place):
+            looks, sequence = looked(chunk, LEVEL) < 10**9, watched(chunk) < 10**9
+            counts += sequence.sum(), (looks | sequence).sum()
+        name = f"{share(rate)} order, σ {sigma:g}, {1 - part:.0%} : {part:.0%}"
+        rows.append([name, *(share(c / runs) for c in counts)])
+    show(
+        f"Value per visitor with unequal shares and heavy tails, no true difference ({runs:,} runs each)",
+        ["test", "the sequence between looks (level 0.5 %)", "with the looks (level 5 %)"],
+        rows,
+    )
+
+
 if __name__ == "__main__":
-    false_alarms()
+    if os.environ.get("ONLY") != "unequal":
+        false_alarms()
+    unequal(int(os.environ.get("UNEQUAL_RUNS", "4000")))
+    if os.environ.get("ONLY") == "unequal":
+        raise SystemExit
     power(int(os.environ.get("POWER_RUNS", "2000")))

@@ -34,6 +34,7 @@ from clabo.core.trust.identities import digest
 from clabo.demo import scenario
 from clabo.demo.channels import Ad, channel_files
 from clabo.demo.network import read_back, run_plans
+from clabo.demo.outcomes import report_outcomes
 from clabo.demo.simulator import Clicks, Simulator
 from clabo.demo.site import Links, drawing, page_html
 from clabo.judge.attribution_reconciliation.services import set_ad_side
@@ -95,6 +96,7 @@ def load(
         progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
     _import_spend(site, clicks)
+    report_outcomes(site, now)
     for source, amount in scenario.BUDGETS.items():
         save_budget(site, source, "", Decimal(amount), User.objects.get(email=scenario.PEOPLE[0][1]))
     set_ad_side(site, scenario.MEADOW, scenario.MEADOW_WINDOW_DAYS, True, "UTC")

@@ -385,6 +385,8 @@ def rules_of(forms_origin: str) -> list[DemoRule]:
         ),
         DemoRule("partner_visit", "other", {"step": {"link": BRIDGE}}, "visit", None),
         DemoRule("partner_sale", "purchase", {"sale": {"link": BRIDGE}}, "every", None, "value"),
+        DemoRule("contact_qualified", "lead", {"outcome": {"stage": "qualified"}}, "every", None),
+        DemoRule("contact_sold", "purchase", {"outcome": {"stage": "sold"}}, "every", None, "value"),
         DemoRule("phone_call", "lead", {"click": {"what": "phone"}}, "visit", Decimal(8)),
     ]
 

@@ -22,11 +22,12 @@ WAITING_SHOWN = 200
 
 @dataclass(frozen=True, slots=True)
 class StageCount:
-    """A stage: how many outcomes were told, of how many the conversion is known, when last, and the rule that counts it."""
+    """A stage: how many outcomes were told, of how many the conversion is known, how many have an amount, when last, and the rule that counts it."""
 
     stage: Stage
     told: int
     matched: int
+    with_value: int
     last_at: datetime | None
     rule: ConversionRule | None
 
@@ -34,8 +35,8 @@ class StageCount:
 def stage_counts(site: Site) -> list[StageCount]:
     """All stages in their order."""
     told = Outcome.objects.filter(site=site, current=True, withdrawn=False).values_list("stage")
-    rows = told.annotate(Count("id"), Count("subject"), Max("at"))
-    counted = {stage: (number, matched, last) for stage, number, matched, last in rows}
+    rows = told.annotate(Count("id"), Count("subject"), Count("value"), Max("at"))
+    counted = {stage: counts for stage, *counts in rows}
     counting = {
         rule.stage: row
         for row in reversed(rules_of(site))
@@ -43,8 +44,8 @@ def stage_counts(site: Site) -> list[StageCount]:
     }
     found = []
     for stage in stages_of(site):
-        number, matched, last = counted.get(stage.key, (0, 0, None))
-        found.append(StageCount(stage, number, matched, last, counting.get(stage.key)))
+        number, matched, with_value, last = counted.get(stage.key, (0, 0, 0, None))
+        found.append(StageCount(stage, number, matched, with_value, last, counting.get(stage.key)))
     return found
 
 

@@ -45,6 +45,7 @@ class StageOut(Shape):
     # Outcomes that were told, and of how many the conversion is known.
     told: int
     matched: int
+    with_value: int
     last_at: datetime | None
     # The conversion that counts it, where there is one.
     conversion: int | None
@@ -125,8 +126,8 @@ class MappingJson(Shape):
     stages: dict[
         Annotated[str, StringConstraints(max_length=200)], Annotated[str, StringConstraints(max_length=40)]
     ]
-    day_order: Literal["ymd", "dmy", "mdy"] = "ymd"
-    decimal_mark: Literal[".", ","] = "."
+    day_order: Literal["ymd", "dmy", "mdy"]
+    decimal_mark: Literal[".", ","]
     # Only conversions of this rule; of any where it is missing.
     conversion: int | None = None
 
@@ -138,7 +139,7 @@ class BadOutcomeOut(Shape):
     cells: list[str]
 
 
-class ReasonOut(Shape):
+class UnmatchedReasonOut(Shape):
     why: str
     rows: int
 
@@ -159,7 +160,7 @@ class OutcomeCheckOut(Shape):
     # Of `tried` rows so many are of a conversion that is known.
     tried: int
     matched: int
-    reasons: list[ReasonOut]
+    reasons: list[UnmatchedReasonOut]
     by_stage: dict[str, int]
     same_file: OutcomeImportOut | None
     importable: bool
@@ -183,6 +184,7 @@ def stage_out(count: StageCount) -> StageOut:
         effect=count.stage.effect,
         told=count.told,
         matched=count.matched,
+        with_value=count.with_value,
         last_at=count.last_at,
         conversion=count.rule.pk if count.rule else None,
     )
@@ -263,7 +265,7 @@ def check_out(batch: OutcomeImport, found: OutcomeCheck, conversion: int | None)
         ],
         tried=found.tried,
         matched=found.matched,
-        reasons=[ReasonOut(why=say(message(why)), rows=n) for why, n in found.reasons.most_common()],
+        reasons=[UnmatchedReasonOut(why=say(message(why)), rows=n) for why, n in found.reasons.most_common()],
         by_stage=dict(found.by_stage),
         same_file=import_out(found.same_file) if found.same_file else None,
         importable=found.importable,

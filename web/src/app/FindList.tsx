@@ -108,6 +108,7 @@ const EDITORS: Action[] = [
   ["New plan", "plans", "ads campaign budget bid frequency cap placement creative"],
   ["Name the steps of a path", "paths", "funnel drop-off"],
   ["Import a spend file", "spend", "cost upload csv excel ads"],
+  ["Import outcomes of leads and orders", "conversions", "qualified sold refund crm upload", { part: "outcomes" }],
   ["Channels", "spend", "connect ad platform sync", { part: "channels" }],
   ["Build a link for an ad", "spend", "utm parameters qr naming rules", { part: "links" }],
   ["Check a page’s tag", "pixel", "test install verify"],

@@ -195,6 +195,13 @@ export function makeRouter(queries: QueryClient) {
       s.part === "budgets" || s.part === "channels" || s.part === "links" ? { part: s.part } : {},
     component: lazyRouteComponent(() => import("../features/spend/Spend")),
   });
+  const conversions = createRoute({
+    getParentRoute: () => site,
+    path: "conversions",
+    validateSearch: (s: Record<string, unknown>): { part?: "outcomes" | "bridges" } =>
+      s.part === "outcomes" || s.part === "bridges" ? { part: s.part } : {},
+    component: lazyRouteComponent(() => import("../features/conversions/Conversions")),
+  });
   const audience = createRoute({
     getParentRoute: () => site,
     path: "audiences/$audienceId",
@@ -221,7 +228,7 @@ export function makeRouter(queries: QueryClient) {
         pages,
         place("today", () => import("../features/today/Today")),
         pixel,
-        place("conversions", () => import("../features/conversions/Conversions")),
+        conversions,
         // A conversion's own address; "new" for one that is being written.
         place("conversions/$conversionId", () => import("../features/conversions/Conversions")),
         place("live", () => import("../features/live/Live")),

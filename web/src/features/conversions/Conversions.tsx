@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, useNavigate, useParams } from "@tanstack/react-router";
-import { useState } from "react";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { toast } from "sonner";
 import { client, data } from "../../api/client";
 import { DayBars } from "../../charts/DayBars";
@@ -13,10 +12,14 @@ import { makeStale, REPORTS } from "../../lib/stale";
 import { offerUndo } from "../../lib/undo";
 import { useSiteId } from "../../lib/useSiteId";
 import { changed } from "../../words/changed";
+import { Outcomes } from "../outcomes/Outcomes";
 import { Bridges } from "./Bridges";
 import { Editor } from "./Editor";
 import { CATEGORIES, COUNTINGS, type Conversion } from "./model";
 import { conversionsQuery } from "./queries";
+
+const PARTS = { rules: "What counts", outcomes: "Outcomes", bridges: "Bridge links" };
+export type ConversionsPart = keyof typeof PARTS;
 
 function Recounting({ progress }: { progress: number | null | undefined }) {
   if (progress == null) return <span className="text-marigold">counting back …</span>;
@@ -39,7 +42,7 @@ export default function Conversions() {
   const close = () => navigate({ to: "/s/$siteId/conversions", params, search: true });
   const edit = (conversionId: string) =>
     navigate({ to: "/s/$siteId/conversions/$conversionId", params: { ...params, conversionId }, search: true });
-  const [part, setPart] = useState<"rules" | "bridges">("rules");
+  const { part = "rules" } = useSearch({ strict: false }) as { part?: ConversionsPart };
   const list = useQuery(conversionsQuery(siteId));
   const again = () => makeStale(queries, siteId, "conversions", ...REPORTS);
   const path = (id: number) => ({ params: { path: { site_id: siteId, rule_id: id } } });
@@ -87,9 +90,10 @@ export default function Conversions() {
       <Tabs
         label="Parts of Conversions"
         chosen={part}
-        choose={setPart}
-        tabs={{ rules: "What counts", bridges: "Bridge links" }}
+        choose={(chosen) => navigate({ to: ".", search: chosen === "rules" ? {} : { part: chosen } })}
+        tabs={PARTS}
       >
+        {part === "outcomes" && <Outcomes siteId={siteId} />}
         {part === "bridges" && <Bridges siteId={siteId} canEdit={site.canEdit} />}
         {part === "rules" && list.isPending && <Loading what="the conversions" />}
         {part === "rules" && list.isError && <Failed error={list.error} retry={list.refetch} />}

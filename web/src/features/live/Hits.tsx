@@ -143,6 +143,7 @@ export function happened(h: Hit) {
   if (h.kind === "scroll") return `scrolled to ${h.properties.reached} %`;
   if (h.kind === "step") return `went over the bridge link ${what}`;
   if (h.kind === "sale") return `a sale was reported for ${what}`;
+  if (h.kind === "outcome") return `was reported as ${h.name.replaceAll("_", " ")}`;
   if (h.kind === "note") {
     const letters = Object.values(h.variants);
     return letters.length

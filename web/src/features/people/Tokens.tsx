@@ -8,10 +8,12 @@ import { ago, day } from "../../lib/format";
 import { z } from "../../lib/zod";
 import { tokensQuery } from "./queries";
 
-const schema = z.object({ name: z.string(), scope: z.enum(["reports", "people"]), days: z.string() });
-const SCOPES = {
+const schema = z.object({ name: z.string(), scope: z.enum(["reports", "people", "outcomes"]), days: z.string() });
+type Scope = z.infer<typeof schema>["scope"];
+const SCOPES: Record<Scope, string> = {
   reports: "reports",
   people: "reports, lists, single people, members of audiences",
+  outcomes: "nothing: it tells what became of leads and orders",
 };
 
 export function Tokens({ workspaceId }: { workspaceId: number }) {
@@ -20,7 +22,7 @@ export function Tokens({ workspaceId }: { workspaceId: number }) {
   const found = useQuery(tokensQuery(workspaceId));
   const again = () => queries.invalidateQueries({ queryKey: tokensQuery(workspaceId).queryKey });
   const make = useMutation({
-    mutationFn: (said: { name: string; scope: "reports" | "people"; days: string }) =>
+    mutationFn: (said: { name: string; scope: Scope; days: string }) =>
       data(
         client.POST("/api/workspaces/{workspace_id}/tokens", {
           params: { path },

@@ -3,9 +3,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";
 import { client, data, type Schemas } from "../../api/client";
-import { Scroll } from "../../components/Scroll";
-import { Table } from "../../components/Table";
-import { Button, cx, Field, FormProblem, Head, Input, Select } from "../../components/ui";
+import { BadRows, ColumnChoices, HowWritten, SampleRows } from "../../components/FileRows";
+import { Button, Field, FormProblem, Head, Input } from "../../components/ui";
 import { count, day, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale, REPORTS } from "../../lib/stale";
@@ -28,7 +27,6 @@ const FIELDS = [
   ["view_conversions", "For ads only seen"],
 ] as const;
 type FieldName = (typeof FIELDS)[number][0];
-const ORDERS = { ymd: "year month day", dmy: "day month year", mdy: "month day year" } as const;
 const DELIMITERS: Record<string, string> = { ",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars" };
 
 interface Props {
@@ -60,12 +58,6 @@ export function CheckFile({ siteId, first, close }: Props) {
     const wanted = { ...reading, ...part };
     setReading(wanted);
     again.mutate(wanted);
-  };
-  const column = (name: FieldName, place: string) => {
-    const columns = { ...reading.columns };
-    if (place === "") delete columns[name];
-    else columns[name] = Number(place);
-    read({ columns });
   };
   const doubt = (name: string) => check.doubts.includes(name);
 
@@ -99,33 +91,14 @@ export function CheckFile({ siteId, first, close }: Props) {
           <h2 id="reading" className="text-title">
             How it is read
           </h2>
-          <div className="panel grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2 p-3">
-            {FIELDS.map(([name, text]) => (
-              <div key={name} className="contents">
-                <label
-                  htmlFor={`column-${name}`}
-                  className={cx((name === "day" || name === "cost") && "font-semibold")}
-                >
-                  {text}
-                </label>
-                <Select
-                  id={`column-${name}`}
-                  value={reading.columns[name] ?? ""}
-                  aria-invalid={doubt(name)}
-                  onChange={(e) => column(name, e.target.value)}
-                  className="py-1!"
-                >
-                  <option value="">not in the file</option>
-                  {check.head.map((head, place) => (
-                    // biome-ignore lint/suspicious/noArrayIndexKey: a column is its place
-                    <option key={place} value={place}>
-                      {head || `column ${place + 1}`}
-                    </option>
-                  ))}
-                </Select>
-              </div>
-            ))}
-          </div>
+          <ColumnChoices<FieldName>
+            head={check.head}
+            fields={FIELDS}
+            columns={reading.columns}
+            needed={(name) => name === "day" || name === "cost"}
+            doubted={doubt}
+            choose={(columns) => read({ columns })}
+          />
           {reading.columns.source === undefined && (
             <Field
               label="Source of the whole file"
@@ -135,43 +108,21 @@ export function CheckFile({ siteId, first, close }: Props) {
               {(p) => <Input {...p} value={reading.source} onChange={(e) => read({ source: e.target.value })} />}
             </Field>
           )}
-          <div className="grid grid-cols-2 gap-3">
-            <Field label="Days are written" hint={doubt("day_order") ? "Both readings fit. Check this." : undefined}>
-              {(p) => (
-                <Select
-                  {...p}
-                  value={reading.day_order}
-                  onChange={(e) => read({ day_order: e.target.value as Reading["day_order"] })}
-                >
-                  {Object.entries(ORDERS).map(([order, text]) => (
-                    <option key={order} value={order}>
-                      {text}
-                    </option>
-                  ))}
-                </Select>
-              )}
-            </Field>
-            <Field
-              label="Amounts are written"
-              hint={doubt("decimal_mark") ? "Both readings fit. Check this." : undefined}
-            >
-              {(p) => (
-                <Select
-                  {...p}
-                  value={reading.decimal_mark}
-                  onChange={(e) => read({ decimal_mark: e.target.value as Reading["decimal_mark"] })}
-                >
-                  <option value=".">1,234.50</option>
-                  <option value=",">1.234,50</option>
-                </Select>
-              )}
-            </Field>
-          </div>
+          <HowWritten
+            dayOrder={reading.day_order}
+            decimalMark={reading.decimal_mark}
+            doubts={check.doubts}
+            change={read}
+          />
         </section>
         <div className="min-w-0">
           <Sums check={check} currency={site.currency} />
-          {check.bad_count > 0 && <BadRows check={check} />}
-          <Sample check={check} reading={reading} />
+          {check.bad_count > 0 && <BadRows bad={check.bad} all={check.bad_count} />}
+          <SampleRows
+            head={check.head}
+            rows={check.sample}
+            used={new Map(FIELDS.map(([name, text]) => [reading.columns[name], text]))}
+          />
         </div>
       </div>
     </>
@@ -216,68 +167,6 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
           left out.
         </p>
       )}
-    </>
-  );
-}
-
-function BadRows({ check }: { check: Check }) {
-  return (
-    <Scroll label="Rows that cannot be read" className="mt-3 max-h-80">
-      <Table
-        columns={[
-          { key: "line", head: "Line", className: "num", cell: (b) => count(b.line) },
-          {
-            key: "what-is-wrong",
-            head: "What is wrong",
-            text: true,
-            className: "whitespace-normal text-brick",
-            cell: (b) => b.message,
-          },
-          {
-            key: "the-row",
-            head: "The row",
-            text: true,
-            className: "max-w-96",
-            cell: (b) => <bdi className="num block truncate text-quiet">{b.cells.join(" · ")}</bdi>,
-          },
-        ]}
-        rows={check.bad}
-        rowKey={(b) => b.line}
-      />
-      {check.bad_count > check.bad.length && (
-        <p className="p-2 text-quiet">
-          and {count(check.bad_count - check.bad.length)} more. Correct the file or how it is read, and check again.
-        </p>
-      )}
-    </Scroll>
-  );
-}
-
-function Sample({ check, reading }: { check: Check; reading: Reading }) {
-  const used = new Map(FIELDS.map(([name, text]) => [reading.columns[name], text]));
-  return (
-    <>
-      <h2 className="mt-5 mb-2 text-lead">The first rows</h2>
-      <Scroll label="First rows" className="max-h-[50vh]">
-        <Table<[line: number, cells: string[]]>
-          rows={check.sample.map((cells, line) => [line, cells])}
-          rowKey={([line]) => line}
-          columns={check.head.map((head, place) => ({
-            key: String(place),
-            head: (
-              <>
-                <span className={cx("block", used.has(place) && "font-semibold text-ink")}>
-                  {used.get(place) ?? "not used"}
-                </span>
-                <bdi>{head}</bdi>
-              </>
-            ),
-            text: true,
-            className: cx("num max-w-56 truncate", !used.has(place) && "text-quiet"),
-            cell: ([, cells]) => <bdi>{cells[place]}</bdi>,
-          }))}
-        />
-      </Scroll>
     </>
   );
 }

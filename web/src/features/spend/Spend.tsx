@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { type ReactNode, useRef, useState } from "react";
 import { toast } from "sonner";
-import { client, csrfToken, data, Problem, type Schemas } from "../../api/client";
+import { client, data, type Schemas } from "../../api/client";
 import { Scroll } from "../../components/Scroll";
 import { useSimulated } from "../../components/Simulated";
 import { Table } from "../../components/Table";
@@ -11,6 +11,7 @@ import { Button, cx, Empty, Failed, FormProblem, Head, Loading } from "../../com
 import { count, day, money } from "../../lib/format";
 import { useSite } from "../../lib/session";
 import { makeStale, REPORTS } from "../../lib/stale";
+import { upload } from "../../lib/upload";
 import { useSiteId } from "../../lib/useSiteId";
 import { Channels } from "../channels/Channels";
 import { Links } from "../links/Links";
@@ -21,31 +22,6 @@ import { spendQuery } from "./queries";
 type State = Schemas["SpendOut"];
 type Import = Schemas["ImportOut"];
 type Check = Schemas["CheckOut"];
-
-/** By hand, because a file's upload has progress that fetch does not tell. */
-function upload(siteId: number, file: File, progress: (share: number) => void) {
-  return new Promise<Check>((resolve, reject) => {
-    const request = new XMLHttpRequest();
-    request.open("POST", `/api/sites/${siteId}/spend/files`);
-    request.setRequestHeader("X-CSRFToken", csrfToken());
-    request.responseType = "json";
-    request.upload.onprogress = (e) => progress(e.total ? e.loaded / e.total : 0);
-    request.onerror = () => reject(new Problem(0, "The server cannot be reached. Is it running?"));
-    request.onload = () =>
-      request.status === 200
-        ? resolve(request.response)
-        : reject(
-            new Problem(
-              request.status,
-              request.response?.detail ?? "The file could not be taken.",
-              request.response?.field,
-            ),
-          );
-    const form = new FormData();
-    form.append("file", file);
-    request.send(form);
-  });
-}
 
 const PARTS = { spent: "What was spent", budgets: "Budgets", channels: "Channels", links: "Links" };
 export type SpendPart = keyof typeof PARTS;
@@ -93,7 +69,9 @@ function Spent({ parts }: { parts: ReactNode }) {
   const [over, setOver] = useState(false);
   const spend = useQuery(spendQuery(siteId));
   const simulated = useSimulated(siteId);
-  const take = useMutation({ mutationFn: (file: File) => upload(siteId, file, setShare) });
+  const take = useMutation({
+    mutationFn: (file: File) => upload<Check>(`/api/sites/${siteId}/spend/files`, file, setShare),
+  });
   const undo = useMutation({
     mutationFn: (b: Import) =>
       data(

@@ -7,6 +7,7 @@ import { form } from "./form";
 import type { ConditionKind } from "./kind";
 import { message } from "./message";
 import { on } from "./on";
+import { outcome } from "./outcome";
 import { page } from "./page";
 import { parameter } from "./parameter";
 import { sale } from "./sale";
@@ -25,6 +26,7 @@ export const CONDITIONS: { [K in ConditionKey]: ConditionKind<K> } = {
   event,
   step,
   sale,
+  outcome,
   seen,
   stay,
   scroll,
