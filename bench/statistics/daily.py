@@ -83,7 +83,9 @@ def chunks(setting: Setting, count: int, seed: int, size: int = 50) -> Iterator[
         x0 = np.cumsum(hit & ~second, axis=1, dtype=np.float64)
         s1, q1, s0, q0 = x1, x1, x0, x0
         if setting.valued:
-            value = np.where(hit, rng.lognormal(math.log(59) - setting.sigma**2 / 2, setting.sigma, shape), 0.0)
+            value = np.where(
+                hit, rng.lognormal(math.log(59) - setting.sigma**2 / 2, setting.sigma, shape), 0.0
+            )
             s1, q1 = np.cumsum(value * second, axis=1), np.cumsum(value**2 * second, axis=1)
             s0, q0 = np.cumsum(value * ~second, axis=1), np.cumsum(value**2 * ~second, axis=1)
         with np.errstate(divide="ignore", invalid="ignore"):

@@ -137,7 +137,7 @@ class OutcomeLine:
     withdrawn: bool = False
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class OutcomeGuess:
     """A mapping proposed from the headings and some rows; `doubts` are fields to look at."""
 

@@ -14,6 +14,7 @@ from django.db.models import Count, Max, Sum
 
 from clabo.collect.events.models import Event
 from clabo.core import rules
+from clabo.core.pages.addresses import AS_WRITTEN
 from clabo.core.rules.conditions.outcome import OutcomeReached
 from clabo.platform.problems import missing
 from clabo.setup.conversions.matching.occurrences import occurrence
@@ -37,7 +38,7 @@ def rule_of(site: Site, rule_id: int) -> ConversionRule:
 
 def rests_on_outcomes(rule: Mapping[str, Any]) -> bool:
     """Whether a rule counts what is told of later, and not what visitors do on pages."""
-    leaves = [leaf for leaf in rules.leaves(rules.parse(rule)) if leaf.trigger]
+    leaves = [leaf for leaf in rules.leaves(rules.parse(rule, AS_WRITTEN)) if leaf.trigger]
     return any(isinstance(leaf, OutcomeReached) for leaf in leaves)
 
 

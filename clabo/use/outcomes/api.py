@@ -35,7 +35,7 @@ from clabo.use.outcomes.stages import set_stages, stages_of
 
 router = Router(tags=["outcomes"])
 HERE = "/sites/{int:site_id}/outcomes"
-ONE = HERE + "/files/{int:import_id}"
+ONE = HERE + "/files/{int:file_id}"
 
 
 @router.get(HERE, response=OutcomesOut, openapi_extra=FILES)
@@ -76,23 +76,23 @@ def upload(request: HttpRequest, site_id: int, file: File[UploadedFile]) -> Outc
 
 
 @router.post(ONE + "/check", response=OutcomeCheckOut)
-def check(request: HttpRequest, site_id: int, import_id: int, data: MappingJson) -> OutcomeCheckOut:
+def check(request: HttpRequest, site_id: int, file_id: int, data: MappingJson) -> OutcomeCheckOut:
     site = site_for(request, site_id, Role.EDITOR)
-    batch = queries.import_of(site, import_id)
+    batch = queries.import_of(site, file_id)
     found = importing.check(batch, mapping_of(data), _rule(site, data))
     return check_out(batch, found, data.conversion)
 
 
 @router.post(ONE + "/import", response=OutcomeImportOut)
-def take_in(request: HttpRequest, site_id: int, import_id: int, data: MappingJson) -> OutcomeImportOut:
+def take_in(request: HttpRequest, site_id: int, file_id: int, data: MappingJson) -> OutcomeImportOut:
     site = site_for(request, site_id, Role.EDITOR)
-    batch = queries.import_of(site, import_id)
+    batch = queries.import_of(site, file_id)
     return import_out(importing.take_in(batch, mapping_of(data), _rule(site, data)))
 
 
 @router.post(ONE + "/undo", response={204: None})
-def undo(request: HttpRequest, site_id: int, import_id: int) -> tuple[int, None]:
-    importing.undo(queries.import_of(site_for(request, site_id, Role.EDITOR), import_id))
+def undo(request: HttpRequest, site_id: int, file_id: int) -> tuple[int, None]:
+    importing.undo(queries.import_of(site_for(request, site_id, Role.EDITOR), file_id))
     return 204, None
 
 

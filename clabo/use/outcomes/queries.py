@@ -40,7 +40,7 @@ def stage_counts(site: Site) -> list[StageCount]:
     counting = {
         rule.stage: row
         for row in reversed(rules_of(site))
-        if isinstance(rule := rules.parse(row.rule), OutcomeReached) and rule.stage
+        if isinstance(rule := rules.parse(row.rule, site.page_reading), OutcomeReached) and rule.stage
     }
     found = []
     for stage in stages_of(site):

@@ -9,10 +9,10 @@ from typing import Annotated, Any, Literal
 from ninja import Field as Limit
 from pydantic import StringConstraints
 
-from clabo.core.message import message
 from clabo.core.money.spend_file import BadRow
 from clabo.core.outcomes.outcome_file import Field, OutcomeLine, OutcomeMapping, identity_of
 from clabo.core.outcomes.stages import Effect
+from clabo.core.outcomes.unmatched import WHY
 from clabo.platform.problems import Problem
 from clabo.platform.shapes import Shape
 from clabo.platform.wording import say
@@ -192,7 +192,7 @@ def stage_out(count: StageCount) -> StageOut:
 
 def why_of(code: str) -> str:
     """The words for why an outcome is of nothing."""
-    return say(message(code)) if code else ""
+    return say(WHY[code]) if code else ""
 
 
 def waiting_out(outcome: Outcome, names: dict[str, str]) -> WaitingOut:
@@ -265,7 +265,7 @@ def check_out(batch: OutcomeImport, found: OutcomeCheck, conversion: int | None)
         ],
         tried=found.tried,
         matched=found.matched,
-        reasons=[UnmatchedReasonOut(why=say(message(why)), rows=n) for why, n in found.reasons.most_common()],
+        reasons=[UnmatchedReasonOut(why=why_of(why), rows=n) for why, n in found.reasons.most_common()],
         by_stage=dict(found.by_stage),
         same_file=import_out(found.same_file) if found.same_file else None,
         importable=found.importable,

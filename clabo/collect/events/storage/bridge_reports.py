@@ -11,6 +11,8 @@ from collections.abc import Collection, Sequence
 from datetime import datetime
 from uuid import UUID
 
+from django.db.models import Q
+
 from clabo.collect.events.intake import inventory
 from clabo.collect.events.intake.parsing import ParsedEvent
 from clabo.collect.events.models import SERVER_KINDS, Event, Kind, Visit, Visitor
@@ -39,7 +41,8 @@ def attach_reports(
     if not reports and not before:
         return set(), []
     wanted = {d.reference for d, _ in reports} | {row[4] for row in before}
-    steps = _steps(site_id, {w for w in wanted if w} - set(new_steps)) | new_steps
+    outcomes_of = {row[4] for row in before if row[5] == Kind.OUTCOME and row[4]}
+    steps = _referred(site_id, {w for w in wanted if w} - set(new_steps), outcomes_of) | new_steps
     nameless = [(d, e) for d, e in reports if d.reference not in steps]
     by_key = _visitors(site_id, [d for d, _ in nameless])
     lone = [row for row in before if row[4] not in steps]
@@ -57,7 +60,7 @@ def attach_reports(
         earliest[event.visitor_id] = min(event.time, earliest.get(event.visitor_id, event.time))
     moves: list[Move] = []
     moved: set[int] = set()
-    for time, event_id, visitor, visit, reference in before:
+    for time, event_id, visitor, visit, reference, _ in before:
         owner = steps.get(reference) if reference else None
         if owner is None:
             owner = (visitor, _last_before(visits[visitor], time))
@@ -73,20 +76,21 @@ def attach_reports(
 
 def _stored(
     site_id: int, visitors: Collection[int], steps: Collection[UUID]
-) -> list[tuple[datetime, UUID, int, int | None, UUID | None]]:
+) -> list[tuple[datetime, UUID, int, int | None, UUID | None, int]]:
     """Reports stored before, of these visitors or for these steps."""
     if not visitors and not steps:
         return []
     which = in_array("visitor_id", visitors) | in_array("reference", steps, "uuid")
     rows = Event.objects.filter(which, site_id=site_id, kind__in=SERVER_KINDS)
-    return list(rows.values_list("time", "id", "visitor_id", "visit_id", "reference"))
+    return list(rows.values_list("time", "id", "visitor_id", "visit_id", "reference", "kind"))
 
 
-def _steps(site_id: int, ids: Collection[UUID]) -> dict[UUID | None, Owner]:
-    """Whose the events are that reports refer to."""
+def _referred(site_id: int, ids: Collection[UUID], outcomes_of: Collection[UUID]) -> dict[UUID | None, Owner]:
+    """Whose the events are that reports refer to: sales to steps only, outcomes to anything."""
     if not ids:
         return {}
     rows = Event.objects.filter(in_array("id", ids, "uuid"), site_id=site_id)
+    rows = rows.filter(Q(kind=Kind.STEP) | in_array("id", outcomes_of, "uuid"))
     return {pk: (visitor, visit) for pk, visitor, visit in rows.values_list("id", "visitor_id", "visit_id")}
 
 

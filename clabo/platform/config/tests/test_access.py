@@ -30,7 +30,7 @@ from clabo.judge.splits.models import SplitTest, Variant
 from clabo.platform.accounts import services
 from clabo.platform.accounts.models import ApiToken, Membership, Role, User
 from clabo.platform.accounts.scopes import READING_POSTS as READING_POSTS_OF_TOKENS
-from clabo.platform.accounts.scopes import ROUTES, name_of
+from clabo.platform.accounts.scopes import ROUTES, TELLING_POSTS, name_of
 from clabo.platform.accounts.tokens import make_token, revoke
 from clabo.platform.config.api import api
 from clabo.platform.shapes import Shape
@@ -44,6 +44,7 @@ from clabo.use.audiences.lists import make_list
 from clabo.use.audiences.services import AudienceContent, make_audience
 from clabo.use.delivery.models import AdChannel, AudienceUse
 from clabo.use.links.services import save_link as keep_link
+from clabo.use.outcomes.models import OutcomeImport
 from clabo.use.plans.content import PlanContent
 from clabo.use.plans.services import save_plan
 from clabo.use.spend.models import Budget, SpendImport
@@ -98,6 +99,8 @@ VIEW: dict[str, Any] = {"name": "Week", "place": "pages", "words": {"period": "7
 LINK = {"destination": "https://shop.example/a", "source": "meadow", "medium": "cpc", "campaign": "may"}
 CHANNEL = {"name": "Meadow", "kind": "files", "source": "meadow"}
 PLAN = {"name": "Keepers", "daily_budget": 10}
+OUTCOMES = {"outcomes": [{"order": "1", "stage": "sold"}]}
+MAPPING = {"columns": {"order": 0, "stage": 1}, "stages": {}, "day_order": "ymd", "decimal_mark": "."}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
 
 
@@ -139,6 +142,9 @@ class RoutedCase(TestCase):
             Variant.objects.create(test=self.test, letter=letter, host=page.host, path=page.path, share=50)
         self.batch = SpendImport.objects.create(
             site=self.site, file_name="f.csv", digest="0", stored_as="0", state="done", first_day=date.today()
+        )
+        self.outcomes = OutcomeImport.objects.create(
+            site=self.site, file_name="o.csv", digest="0", state="done"
         )
         self.bridge = save_link(self.site, "suits", "https://partner.example/")
         self.rehearsal = rehearsing.begin(self.site, None)
@@ -203,6 +209,12 @@ class RoutedCase(TestCase):
             ("post", "/api/sites/{site_id}/check-page"): {"url": "/a"},
             ("post", "/api/sites/{site_id}/spend/files/{import_id}/check"): READING,
             ("post", "/api/sites/{site_id}/spend/files/{import_id}/import"): READING,
+            ("post", "/api/sites/{site_id}/outcomes"): OUTCOMES,
+            ("put", "/api/sites/{site_id}/outcomes/stages"): {
+                "stages": [{"name": "Sold", "effect": "reached"}]
+            },
+            ("post", "/api/sites/{site_id}/outcomes/files/{file_id}/check"): MAPPING,
+            ("post", "/api/sites/{site_id}/outcomes/files/{file_id}/import"): MAPPING,
             ("post", "/api/sites/{site_id}/tests"): test_in,
             ("post", "/api/sites/{site_id}/tests/plan"): test_in,
             ("put", "/api/sites/{site_id}/tests/{test_id}"): test_in,
@@ -256,6 +268,7 @@ class RoutedCase(TestCase):
             "rule_id": self.rule.pk,
             "test_id": self.test.pk,
             "import_id": self.batch.pk,
+            "file_id": self.outcomes.pk,
             "user_id": self.viewer.pk,
             "version": 1,
             "page_id": self.page.pk,
@@ -308,7 +321,7 @@ class RoutedCase(TestCase):
 
     def call(self, client: Client, method: str, path: str, **other: Any) -> Any:
         address = self.address(path, **other)
-        if path.endswith("/spend/files"):
+        if path.endswith(("/spend/files", "/outcomes/files")):
             return client.post(address, {"file": SimpleUploadedFile("f.csv", b"day,cost\n2026-01-01,1\n")})
         if path.endswith("/tests/pictures"):
             return client.post(address, {"picture": SimpleUploadedFile("f.png", b"")})
@@ -357,7 +370,7 @@ class EveryRoute(RoutedCase):
                 self.assertEqual(answer.status_code, 403, (method, path, answer.content))
                 self.assertIn("Ask an owner", answer.json()["detail"])
 
-    def test_a_token_reads_what_its_scope_names_and_changes_nothing(self) -> None:
+    def test_a_token_reads_and_tells_only_what_its_scope_names(self) -> None:
         """Every route of the URL map by every scope: closed unless it is in the list."""
         people = make_token(self.site.workspace, "Export", "people", 30, self.owner)[1]
         secrets = {*BridgeLink.objects.values_list("secret", flat=True)}
@@ -368,10 +381,12 @@ class EveryRoute(RoutedCase):
             for m, path in self.routes()
             if path.startswith("/api/sites/")
         }
-        for scope, text in (("reports", self.token_text), ("people", people)):
+        outcomes = make_token(self.site.workspace, "CRM", "outcomes", 30, self.owner)[1]
+        for scope, text in (("reports", self.token_text), ("people", people), ("outcomes", outcomes)):
             # Nothing in the list has gone.
             reading = {("post" if n in READING_POSTS_OF_TOKENS else "get", n) for n in ROUTES[scope]}
-            self.assertEqual(reading - set(named), set())
+            telling = {("post", n) for n in TELLING_POSTS.get(scope, ())}
+            self.assertEqual((reading | telling) - set(named), set())
             client = Client(headers={"authorization": f"Bearer {text}"})
             for method, path in self.routes():
                 if (method, path) in OPEN:
@@ -380,7 +395,7 @@ class EveryRoute(RoutedCase):
                 told = b"".join(answer) if answer.streaming else answer.content
                 self.assertFalse(any(s.encode() in told for s in secrets), (method, path))
                 name = name_of(re.sub(r"\{\w+\}", "1", path))
-                if (method, name) in reading and name is not None:
+                if (method, name) in reading | telling and name is not None:
                     self.assertIn(answer.status_code, (200, 404), (scope, method, path))
                 else:
                     self.assertEqual(answer.status_code, 403, (scope, method, path))

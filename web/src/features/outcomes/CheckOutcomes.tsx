@@ -35,15 +35,15 @@ interface Props {
 export function CheckOutcomes({ siteId, first, stages, close }: Props) {
   const [mapping, setMapping] = useState<Mapping>(first.mapping);
   const conversions = useQuery(conversionsQuery(siteId)).data ?? [];
-  const path = { params: { path: { site_id: siteId, import_id: first.id } } };
+  const path = { params: { path: { site_id: siteId, file_id: first.id } } };
   const again = useMutation({
     mutationFn: (wanted: Mapping) =>
-      data(client.POST("/api/sites/{site_id}/outcomes/files/{import_id}/check", { ...path, body: wanted })),
+      data(client.POST("/api/sites/{site_id}/outcomes/files/{file_id}/check", { ...path, body: wanted })),
     onSuccess: (now) => setMapping(now.mapping),
   });
   const take = useMutation({
     mutationFn: () =>
-      data(client.POST("/api/sites/{site_id}/outcomes/files/{import_id}/import", { ...path, body: mapping })),
+      data(client.POST("/api/sites/{site_id}/outcomes/files/{file_id}/import", { ...path, body: mapping })),
     onSuccess: (made) => {
       toast(`${count(made.rows)} new outcomes are in.`);
       close();

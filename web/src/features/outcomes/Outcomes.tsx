@@ -210,8 +210,8 @@ function Imports({ siteId, imports, canEdit }: { siteId: number; imports: Import
   const undo = useMutation({
     mutationFn: (b: Import) =>
       data(
-        client.POST("/api/sites/{site_id}/outcomes/files/{import_id}/undo", {
-          params: { path: { site_id: siteId, import_id: b.id } },
+        client.POST("/api/sites/{site_id}/outcomes/files/{file_id}/undo", {
+          params: { path: { site_id: siteId, file_id: b.id } },
         }),
       ),
     onSuccess: (_, b) => toast(`What ${b.file_name} told counts no more.`),
