@@ -96,7 +96,7 @@ def load(
         progress(0.9 * (number + 1) / days, f"visits of {today - timedelta(days=days - 1 - number):%-d %b}")
     progress(0.92, "spend of three ad channels")
     _import_spend(site, clicks)
-    report_outcomes(site, now)
+    report_outcomes(site, now, User.objects.get(email=scenario.PEOPLE[0][1]))
     for source, amount in scenario.BUDGETS.items():
         save_budget(site, source, "", Decimal(amount), User.objects.get(email=scenario.PEOPLE[0][1]))
     set_ad_side(site, scenario.MEADOW, scenario.MEADOW_WINDOW_DAYS, True, "UTC")

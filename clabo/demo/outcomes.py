@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from io import BytesIO, StringIO
 
 from clabo.collect.events.models import Statement
+from clabo.platform.accounts.models import User
 from clabo.setup.conversions.models import Conversion
 from clabo.setup.sites.models import Site
 from clabo.use.outcomes import importing
@@ -19,7 +20,7 @@ QUALIFIED, SOLD, REFUNDED = 0.55, 0.4, 0.08
 _HEAD = ("Mail hash", "Status", "Changed at", "Amount", "Row ID")
 
 
-def report_outcomes(site: Site, now: datetime) -> None:
+def report_outcomes(site: Site, now: datetime, by: User) -> None:
     """Take a file in that says what became of the requests of the last 60 days, as far as their address is known."""
     rows = _rows(site, now)
     if not rows:
@@ -27,7 +28,7 @@ def report_outcomes(site: Site, now: datetime) -> None:
     text = StringIO()
     table = csv.writer(text, lineterminator="\n")
     table.writerows([_HEAD, *rows])
-    batch = importing.upload(site, FILE_NAME, BytesIO(text.getvalue().encode()), None)
+    batch = importing.upload(site, FILE_NAME, BytesIO(text.getvalue().encode()), by)
     importing.take_in(batch, importing.check(batch).mapping)
 
 

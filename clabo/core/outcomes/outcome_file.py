@@ -186,12 +186,12 @@ def read_line(
 
     said = text("stage")
     if not said:
-        return BadRow("stage", message("no_stage"))
+        return BadRow("stage", message("stage_missing"))
     if mapping.stages.get(said) == "-":
         return None
     stage = stages.get(mapping.stages.get(said, ""))
     if stage is None:
-        return BadRow("stage", message("unknown_stage", text=said[:40]))
+        return BadRow("stage", message("stage_not_known", text=said[:40]))
     amount: Decimal | None = None
     if written := text("value"):
         # What is given back is often written with a minus.

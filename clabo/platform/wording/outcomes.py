@@ -8,8 +8,8 @@ from clabo.platform.wording.words import texts
 
 texts(
     {
-        "no_stage": gettext_noop("No stage is given: say what became of it."),
-        "unknown_stage": gettext_noop("“{text}” is not one of the site's stages. Say which one it means."),
+        "stage_missing": gettext_noop("No stage is given: say what became of it."),
+        "stage_not_known": gettext_noop("“{text}” is not one of the site's stages. Say which one it means."),
         "not_a_currency": gettext_noop("“{text}” is not a currency. Write three capital letters."),
         "not_an_email": gettext_noop(
             "This is no e-mail address and no SHA-256 of one. Write the address, or 64 hexadecimal digits."

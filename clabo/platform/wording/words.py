@@ -16,7 +16,16 @@ _sentences: dict[str, Sentence] = {}
 def texts(by_code: Mapping[str, str]) -> None:
     """Register texts with the parameters in braces, by code. They are marked for translation with `gettext_noop`."""
     for code, text in by_code.items():
-        _add(code, lambda text=text, **params: gettext(text).format(**params))
+        _add(code, _filled(text))
+
+
+def _filled(words: str) -> Sentence:
+    """A sentence from its words; its parameters may have any name."""
+
+    def sentence(**params: Any) -> str:
+        return gettext(words).format(**params)
+
+    return sentence
 
 
 def words_for(code: str) -> Callable[[Sentence], Sentence]:

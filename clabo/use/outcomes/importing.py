@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import uuid
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -14,6 +14,7 @@ from typing import BinaryIO
 from django.conf import settings
 from django.db import transaction
 
+from clabo.collect.events.models import Event
 from clabo.core.money.spend_file import BadRow
 from clabo.core.outcomes.outcome_file import (
     BY,
@@ -24,6 +25,7 @@ from clabo.core.outcomes.outcome_file import (
     read_line,
     stages_said,
 )
+from clabo.core.outcomes.stages import Stage
 from clabo.platform.accounts.models import User
 from clabo.platform.problems import Problem
 from clabo.setup.conversions.models import ConversionRule
@@ -131,7 +133,7 @@ def _read(
     layout, sample = look(_path(batch), fields_of)
     stages = stages_of(batch.site)
     guess = guess_mapping(layout.head, sample, stages)
-    mapping = mapping or guess.mapping
+    mapping = mapping or _by_what_is_known(batch.site, guess.mapping, sample, stages)
     place = mapping.columns.get("stage")
     if place is not None:
         cells = (row[place] for _, row in _rows(batch, layout) if place < len(row))
@@ -161,6 +163,22 @@ def _read(
     found.good = len(lines)
     _try(batch.site, lines[:TRIED], rule, found)
     return found, lines
+
+
+def _by_what_is_known(
+    site: Site, mapping: OutcomeMapping, sample: list[list[str]], stages: Sequence[Stage]
+) -> OutcomeMapping:
+    """The mapping without its column of order numbers, where the site knows none of them and there is another identity.
+
+    Many files have numbers of their own.
+    """
+    if "order" not in mapping.columns or not {"email", "customer"} & mapping.columns.keys():
+        return mapping
+    place = mapping.columns["order"]
+    numbers = {row[place].strip() for row in sample if place < len(row)} - {""}
+    if Event.objects.filter(site=site, order__in=numbers).exists():
+        return mapping
+    return replace(mapping, columns={name: n for name, n in mapping.columns.items() if name != "order"})
 
 
 def _rows(batch: OutcomeImport, layout: Layout) -> Iterator[tuple[int, list[str]]]:

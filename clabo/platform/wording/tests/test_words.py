@@ -13,7 +13,7 @@ from hypothesis import given
 
 from clabo import core
 from clabo.core import rules
-from clabo.core.message import Message
+from clabo.core.message import Message, message
 from clabo.core.pages.addresses import Address
 from clabo.core.rules import Occurrence
 from clabo.core.rules.rehearsal import Known, lines_of, outcome
@@ -65,6 +65,11 @@ class Words(TestCase):
         made |= {c for c in known() if c.startswith("miss_") and c in _made_elsewhere()}
         self.assertEqual(known() - used.keys() - made, set())
         self.assertEqual(without_words(), [])
+
+    def test_a_parameter_may_have_any_name(self) -> None:
+        self.assertEqual(
+            say(message("odd_year", text="1.2.3", year=3)), "“1.2.3” is in the year 3. Check the day order."
+        )
 
     @given(RULES, EVENTS)
     def test_whatever_is_said_of_a_rule_can_be_kept_and_read(self, language: Any, what: Any) -> None:

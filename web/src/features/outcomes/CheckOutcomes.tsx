@@ -24,6 +24,7 @@ const FIELDS = [
 ] as const;
 type FieldName = (typeof FIELDS)[number][0];
 const LEFT_ASIDE = "-";
+const rowsOf = (n: number) => `${count(n)} ${n === 1 ? "row" : "rows"}`;
 
 interface Props {
   siteId: number;
@@ -68,9 +69,7 @@ export function CheckOutcomes({ siteId, first, stages, close }: Props) {
         <div className="flex gap-2">
           <Button onClick={close}>Cancel</Button>
           <Button kind="main" disabled={!check.importable || busy} onClick={() => take.mutate()}>
-            {take.isPending
-              ? "Taking the rows in …"
-              : `Take in ${count(check.good)} ${check.good === 1 ? "row" : "rows"}`}
+            {take.isPending ? "Taking the rows in …" : `Take in ${rowsOf(check.good)}`}
           </Button>
         </div>
       </div>
@@ -191,7 +190,7 @@ function Sums({ check, stages }: { check: Check; stages: Stage[] }) {
       <h3 className="text-lead">
         {asked ??
           (check.bad_count
-            ? `${count(check.bad_count)} rows cannot be read, so nothing can be taken in yet`
+            ? `${rowsOf(check.bad_count)} cannot be read, so nothing can be taken in yet`
             : check.good
               ? "Every row can be read"
               : "No row can be read as it stands")}
@@ -207,10 +206,10 @@ function Sums({ check, stages }: { check: Check; stages: Stage[] }) {
       {check.tried > 0 && (
         <p>
           The lead or order is known of {count(check.matched)} of {check.tried < check.good && "the first "}
-          {count(check.tried)} rows.
+          {rowsOf(check.tried)}.
           {check.reasons.map((r) => (
             <span key={r.why} className="block text-quiet">
-              {count(r.rows)} {r.rows === 1 ? "row" : "rows"}: {r.why}
+              {rowsOf(r.rows)}: {r.why}
             </span>
           ))}
         </p>

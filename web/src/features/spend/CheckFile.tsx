@@ -133,8 +133,8 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
   if (check.same_file)
     return (
       <p className="border-l-4 border-brick pl-3 text-brick">
-        The very same file was taken in on {day(check.same_file.made_at)} as {check.same_file.file_name}. Take that out
-        first if you want to read it anew.
+        The very same file was taken in on {day(check.same_file.made_at)} as {check.same_file.file_name}. Undo that
+        import first to read it anew.
       </p>
     );
   const parts: [string, string][] = [
@@ -148,7 +148,7 @@ function Sums({ check, currency }: { check: Check; currency: string }) {
     <>
       <h2 className="text-title" aria-live="polite">
         {check.bad_count
-          ? `${count(check.bad_count)} rows cannot be read, so nothing can be taken in yet`
+          ? `${count(check.bad_count)} ${check.bad_count === 1 ? "row" : "rows"} cannot be read, so nothing can be taken in yet`
           : check.good
             ? "Every row can be read"
             : "No row can be read as it stands"}
