@@ -127,6 +127,8 @@ class ScreensCase(BrowserCase):
             "pages?chart=roas&grain=week&compare=before",
             "sources?by=hour",
             "sources?by=counts",
+            "conversions?part=outcomes",
+            "spend?part=budgets",
             "spend?part=channels",
             "spend?part=links",
             *(f"plans/{plan.pk}" for plan in AdPlan.objects.order_by("pk")[:2]),
