@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import wraps
+from functools import cache, wraps
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -59,10 +59,19 @@ class ProblemOut(Shape):
 
 
 class DescribedApi(NinjaAPI):
-    """Ninja's, whose description also says what an error looks like, on every route."""
+    """Ninja's, whose description also says what an error looks like, on every route. It is made once: that takes seconds."""
 
-    def get_openapi_schema(self, *args: Any, **kwargs: Any) -> OpenAPISchema:
-        schema = super().get_openapi_schema(*args, **kwargs)
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self._description = cache(self._describe)
+
+    def get_openapi_schema(
+        self, *, path_prefix: str | None = None, path_params: dict[str, Any] | None = None
+    ) -> OpenAPISchema:
+        return self._description(path_prefix)
+
+    def _describe(self, path_prefix: str | None) -> OpenAPISchema:
+        schema = super().get_openapi_schema(path_prefix=path_prefix)
         schema["components"]["schemas"]["Problem"] = ProblemOut.model_json_schema()
         body = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
         for methods in schema["paths"].values():
