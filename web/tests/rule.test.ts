@@ -51,6 +51,7 @@ describe("conditions", () => {
       event: false,
       step: true,
       sale: true,
+      outcome: true,
       seen: true,
       stay: true,
       scroll: true,

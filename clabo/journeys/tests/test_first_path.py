@@ -112,7 +112,7 @@ class FirstPath(BrowserCase):
         page.get_by_label("Spend file").set_input_files(
             {"name": "spend.csv", "mimeType": "text/csv", "buffer": rows.encode("latin-1")}
         )
-        expect(page.get_by_text("1 rows cannot be read")).to_be_visible()
+        expect(page.get_by_text("1 row cannot be read")).to_be_visible()
         page.get_by_label("Source of the whole file").fill("meadow-feed")
         expect(page.get_by_text("Every row can be read")).to_be_visible()
         page.get_by_role("button", name="Take in 1 row").click()

@@ -242,7 +242,7 @@ class Opened(ScreensCase):
         page.get_by_label("Spend file").set_input_files(
             {"name": "s.csv", "mimeType": "text/csv", "buffer": b"day,cost\n2026-13-01,1\n"}
         )
-        expect(page.get_by_text("1 rows cannot be read")).to_be_visible()
+        expect(page.get_by_text("1 row cannot be read")).to_be_visible()
         self.check(page, "a spend file")
         self.go(page, "pages")
         page.get_by_role("button", name="Period: last 28 days").click()
