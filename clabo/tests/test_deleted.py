@@ -11,6 +11,7 @@ from uuid import uuid4
 from django.test import TestCase
 
 from clabo.collect.bridges.models import BridgeLink
+from clabo.judge.alerts.models import AlertRecipient
 from clabo.judge.columns.models import OwnColumn
 from clabo.judge.paths.models import Path
 from clabo.judge.saved.models import SavedView
@@ -52,6 +53,12 @@ KINDS: dict[str, tuple[Callable[[Site], Any], str]] = {
     "audience": (
         lambda site: Audience.objects.create(site=site, name="Seen", definition=SEEN, version=1),
         "audiences",
+    ),
+    "alert": (
+        lambda site: AlertRecipient.objects.create(
+            site=site, by="mail", to="a@b.example", kinds=["spend_over"]
+        ),
+        "alerts",
     ),
     "budget": (lambda site: Budget.objects.create(site=site, source="meadow", amount=Decimal(9)), "budgets"),
     "path": (lambda site: Path.objects.create(site=site, name="Way", steps=STEPS), "paths"),
@@ -142,9 +149,9 @@ class DeletedThings(TestCase):
             row = make(make_site(name=kind))
             type(row)._base_manager.filter(pk=row.pk).update(deleted_at=old)
             self.assertEqual(deleted.deleted_from(row.site), [], kind)
-        self.assertEqual(set(deleted.purgers.all()), {"link", "plan", "test", "column", "budget"})
+        self.assertEqual(set(deleted.purgers.all()), {"link", "plan", "test", "column", "budget", "alert"})
         deleted.purge()
-        for model in (AdLink, AdPlan, SplitTest, OwnColumn, Budget):
+        for model in (AdLink, AdPlan, SplitTest, OwnColumn, Budget, AlertRecipient):
             self.assertFalse(model.with_deleted.exists(), model)
         # What was counted by them still stands.
         self.assertTrue(ConversionRule.objects.filter(deleted_at=old).exists())

@@ -127,6 +127,7 @@ class ScreensCase(BrowserCase):
             "pages?chart=roas&grain=week&compare=before",
             "sources?by=hour",
             "sources?by=counts",
+            "alerts",
             "conversions?part=outcomes",
             "spend?part=budgets",
             "spend?part=channels",

@@ -15,6 +15,7 @@ from ninja.security import SessionAuth
 from clabo.collect.bridges.api import router as bridge_links
 from clabo.collect.install.api import router as collect
 from clabo.collect.pictures.api import router as pictures
+from clabo.judge.alerts.api import router as alerts
 from clabo.judge.attribution_reconciliation.api import router as ad_sides
 from clabo.judge.columns.api import router as columns
 from clabo.judge.notes.api import router as notes
@@ -127,6 +128,7 @@ for each in (
     rehearsals,
     spend,
     outcomes,
+    alerts,
     audiences,
     lists,
     channels,

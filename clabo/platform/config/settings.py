@@ -70,6 +70,7 @@ INSTALLED_APPS = [
     "clabo.judge.reports",
     "clabo.judge.attribution_reconciliation",
     "clabo.judge.saved",
+    "clabo.judge.alerts",
     "clabo.demo",
     "clabo.platform.config",
 ]

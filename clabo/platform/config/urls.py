@@ -64,7 +64,7 @@ urlpatterns = [
     re_path(r"^(?:welcome|join|kit|unsubscribe)/[^/]+$", interface),
     re_path(r"^shared/[^/]+$", unlisted),
     re_path(
-        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans|account|deleted)(?:/(?:\d+|new))?)?$",
+        r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans|account|alerts|deleted)(?:/(?:\d+|new))?)?$",
         interface,
     ),
 ]

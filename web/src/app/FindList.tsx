@@ -116,6 +116,7 @@ const EDITORS: Action[] = [
   ["Time zone and currency", "pixel", "site settings"],
   ["Consent and privacy", "pixel", "site settings cookies gdpr"],
   ["Attribution window", "pixel", "site settings days credit lookback"],
+  ["Alerts by mail or webhook", "alerts", "notify notification warn hook message when broken"],
   ["Hosts of this site", "pixel", "site settings domain"],
 ];
 const OWNERS: Action[] = [

@@ -237,6 +237,7 @@ export function makeRouter(queries: QueryClient) {
         place("plans/$planId", () => import("../features/plans/Plan")),
         place("tests", () => import("../features/splits/Tests")),
         place("account", () => import("../features/account/Account")),
+        place("alerts", () => import("../features/alerts/Alerts")),
         place("deleted", () => import("../features/deleted/Deleted")),
         place("people", () => import("../features/people/People")),
         place("work", () => import("../features/jobs/Jobs")),

@@ -8,6 +8,8 @@ from typing import Any
 from django.core.management.base import BaseCommand
 
 from clabo.demo import loading, scenario
+from clabo.judge.alerts.causes import KINDS
+from clabo.judge.alerts.services import save_recipient
 from clabo.platform.accounts.models import User
 
 
@@ -20,7 +22,9 @@ class Command(BaseCommand):
         if User.objects.exists():
             self.stdout.write("There is data already; the demo was not loaded.")
             return
-        loading.load(self._draw, pictures=True)
+        site = loading.load(self._draw, pictures=True)
+        _, email, _ = scenario.PEOPLE[0]
+        save_recipient(site, "mail", email, "at_once", KINDS, User.objects.get(email=email))
         self.stdout.write(f"\n{scenario.VISITS:,} visits over {scenario.DAYS} days are in.")
 
     def _draw(self, share: float, what: str) -> None:

@@ -20,6 +20,7 @@ from clabo.collect.events.models import Event, Identity, Page, Visitor
 from clabo.collect.pictures.models import PagePicture
 from clabo.core.plans.ad_links import Parts
 from clabo.core.trust.identities import digest
+from clabo.judge.alerts.services import save_recipient
 from clabo.judge.columns.services import make_column
 from clabo.judge.decisions import services as deciding
 from clabo.judge.decisions.models import Decision
@@ -72,6 +73,7 @@ CLOSED_GETS = {
     "/api/sites/{site_id}/views/{view_id}/uses",
     "/api/workspaces/{workspace_id}/tokens",
     "/api/workspaces/{workspace_id}/invitations",
+    "/api/sites/{site_id}/alerts",
     "/api/sites/{site_id}/kit/links",
     "/api/workspaces/{workspace_id}/jobs",
     "/api/sites/{site_id}/audiences/{audience_id}/members",
@@ -100,6 +102,7 @@ VIEW: dict[str, Any] = {"name": "Week", "place": "pages", "words": {"period": "7
 LINK = {"destination": "https://shop.example/a", "source": "meadow", "medium": "cpc", "campaign": "may"}
 CHANNEL = {"name": "Meadow", "kind": "files", "source": "meadow"}
 PLAN = {"name": "Keepers", "daily_budget": 10}
+ALERTED = {"when": "at_once", "kinds": ["site_silent"]}
 OUTCOMES = {"outcomes": [{"order": "1", "stage": "sold"}]}
 MAPPING = {"columns": {"order": 0, "stage": 1}, "stages": {}, "day_order": "ymd", "decimal_mark": "."}
 READING = {"columns": {"day": 0, "cost": 1}, "day_order": "ymd", "decimal_mark": ".", "source": "x"}
@@ -147,6 +150,7 @@ class RoutedCase(TestCase):
         self.outcomes = OutcomeImport.objects.create(
             site=self.site, file_name="o.csv", digest="0", state="done"
         )
+        self.recipient = save_recipient(self.site, "mail", "a@b.example", "at_once", ["site_silent"], None)
         self.bridge = save_link(self.site, "suits", "https://partner.example/")
         self.rehearsal = rehearsing.begin(self.site, None)
         self.audience = make_audience(self.site, AudienceContent(**AUDIENCE), None)
@@ -210,6 +214,8 @@ class RoutedCase(TestCase):
             ("post", "/api/sites/{site_id}/check-page"): {"url": "/a"},
             ("post", "/api/sites/{site_id}/spend/files/{import_id}/check"): READING,
             ("post", "/api/sites/{site_id}/spend/files/{import_id}/import"): READING,
+            ("post", "/api/sites/{site_id}/alerts"): {**ALERTED, "by": "mail", "to": "a@shop.example"},
+            ("put", "/api/sites/{site_id}/alerts/{recipient_id}"): ALERTED,
             ("post", "/api/sites/{site_id}/outcomes"): OUTCOMES,
             ("put", "/api/sites/{site_id}/outcomes/stages"): {
                 "stages": [{"name": "Sold", "effect": "reached"}]
@@ -270,6 +276,7 @@ class RoutedCase(TestCase):
             "test_id": self.test.pk,
             "import_id": self.batch.pk,
             "file_id": self.outcomes.pk,
+            "recipient_id": self.recipient.pk,
             "user_id": self.viewer.pk,
             "version": 1,
             "page_id": self.page.pk,
@@ -453,7 +460,7 @@ class EveryRoute(RoutedCase):
         client = self.signed_in(self.owner)
         for method, path in self.routes():
             if not re.search(
-                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column|note|plan|thing)_id\}",
+                r"\{(rule|test|import|hit|link|rehearsal|key|exclusion|audience|visitor|view|path|list|column|note|plan|thing|recipient)_id\}",
                 path,
             ):
                 continue

@@ -23,6 +23,7 @@ const KINDS: Record<string, string> = {
   test: "Split test",
   column: "Own column",
   budget: "Budget",
+  alert: "Alert recipient",
 };
 /** What does not come back with it. */
 const WITHOUT: Record<string, string> = {

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { cx, Failed, Head, Loading } from "../../components/ui";
 import { ago, day } from "../../lib/format";
+import { useSite } from "../../lib/session";
 import { useSiteId } from "../../lib/useSiteId";
 import { Act } from "./Act";
 import { Answer } from "./Answer";
@@ -18,12 +19,24 @@ import { Usual } from "./Usual";
 
 export default function Today() {
   const siteId = useSiteId();
+  const { canEdit } = useSite(siteId);
   const query = useQuery(todayQuery(siteId));
   const now = query.data;
   return (
     <>
       <Head
         title="Today"
+        actions={
+          canEdit && (
+            <Link
+              to="/s/$siteId/alerts"
+              params={{ siteId: String(siteId) }}
+              className="text-plum underline decoration-line underline-offset-4 hover:decoration-plum"
+            >
+              Be told of this
+            </Link>
+          )
+        }
         lead={
           now &&
           (now.last_at
