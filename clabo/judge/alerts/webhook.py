@@ -40,7 +40,11 @@ def checked(url: str) -> str:
     try:
         public_address(parts.hostname, port or 443, False)
     except Problem as problem:
-        raise Problem(problem.detail, "to") from None
+        # What is said of pages is said of receivers.
+        detail = problem.detail.replace(
+            "Only public pages are fetched.", "Alerts go to public addresses only."
+        )
+        raise Problem(detail, "to") from None
     return url.strip()
 
 
