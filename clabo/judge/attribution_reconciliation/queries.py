@@ -10,7 +10,7 @@ from decimal import Decimal
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from django.db.models import Count, Q, Sum
+from django.db.models import Count, F, Max, Q, Sum
 
 from clabo.collect.events.daysums import of_days
 from clabo.collect.events.models import SERVER_KINDS, Event, TrafficClass, TrafficDay, Visit
@@ -258,16 +258,21 @@ def _claimed(lens: Lens, sides: dict[str, AdSide]) -> defaultdict[str, list[Plac
         return found
     countings = _countings(lens.site, sides)
     longest = max(how.window_days for both in countings.values() for how in both)
+    delays = Conversion.objects.filter(site=lens.site, rule=rule).aggregate(
+        most=Max(F("time") - F("acted_at"))
+    )
+    # Outcomes are told of so much later than the clicks can be that led to them.
+    reach = longest + 2 + (delays["most"].days + 1 if delays["most"] else 0)
     rows = of_days(
         (Visit, Credit),
         lens.site.pk,
         # A day more on either side: their midnight may be another. A later click takes a conversion away from a day.
         lens.first - timedelta(days=1),
-        lens.last + timedelta(days=longest + 2),
+        lens.last + timedelta(days=reach),
         ("claimed", rule.pk, str(countings)),
         lambda days: _alike_together(_claimed_on(lens.site, rule, countings, longest, days), countings),
         # Whatever happens to a visit, or to what is credited to one, lies so far before its conversion at most.
-        back=longest + 2,
+        back=reach,
     )
     for _, source, claimed in rows:
         found[source].append(claimed)
@@ -299,13 +304,15 @@ def _claimed_on(
         .exclude(visit__traffic_class=TrafficClass.REHEARSAL)
         .values_list(
             *("day", "event_id", "visitor_id", "time", "visit_id", "visit__traffic_class"),
-            *("value", "currency", "beyond"),
+            *("value", "currency", "beyond", "acted_at"),
         )
     )
     every = list(conversions)
     if not every:
         return
-    times = [row[3] for row in every]
+    # What an outcome is of was led to by the clicks before that, however late the outcome was told.
+    acted = {row[1]: row[-1] or row[3] for row in every}
+    times = list(acted.values())
     clicks: defaultdict[int, list[tuple[str, bool, Click]]] = defaultdict(list)
     visits = (
         Visit.objects.filter(
@@ -324,7 +331,8 @@ def _claimed_on(
         clicks[visitor].append((source, kind == TrafficClass.COUNTED, Click(pk, began)))
     every = [row for row in every if row[2] in clicks]
     reported = _reported(site, {row[1]: row[3] for row in every})
-    for day, event, visitor, time, visit, of_visit, value, currency, beyond in every:
+    for day, event, visitor, _, visit, of_visit, value, currency, beyond, _ in every:
+        time = acted[event]
         counted = of_visit in (None, TrafficClass.COUNTED)
         by_source: defaultdict[str, list[Click]] = defaultdict(list)
         earliest = time - timedelta(days=longest + 1)

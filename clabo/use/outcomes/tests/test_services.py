@@ -15,6 +15,9 @@ from django.test import TestCase
 from clabo.collect.events.models import Event, Kind
 from clabo.core.outcomes.outcome_file import OutcomeLine
 from clabo.core.trust.identities import digest
+from clabo.judge.attribution_reconciliation.queries import two_counts
+from clabo.judge.attribution_reconciliation.services import set_ad_side
+from clabo.setup.conversions.lens import read_lens
 from clabo.setup.conversions.models import Conversion, ConversionRule, Credit
 from clabo.setup.conversions.reconcile import reconcile
 from clabo.setup.monitoring.forgetting import forget
@@ -23,6 +26,7 @@ from clabo.testing.traffic import START, beacon, event, hit, make_rule, make_sit
 from clabo.use.outcomes import services
 from clabo.use.outcomes.importing import undo
 from clabo.use.outcomes.models import Outcome, OutcomeImport
+from clabo.use.spend.models import SpendImport, SpendRow
 
 ZONE = ZoneInfo("Europe/Vienna")
 NOW = datetime(2026, 12, 1, 12, tzinfo=UTC)
@@ -273,6 +277,35 @@ class Single(TestCase):
         self.assertEqual((sold.acted_at, sold.day.isoformat()), (START, "2026-11-29"))
         pages = Credit.objects.filter(conversion=sold).values_list("page__path", "value")
         self.assertEqual(set(pages), {("/a", Decimal(500))})
+
+    def test_a_later_click_has_not_led_to_an_outcome_of_an_earlier_lead(self) -> None:
+        who = {"email": digest("email", "p1@shop.example")}
+        done = event("/done", kind="mark", name="lead", properties={"order": "L-1"})
+        paid = "?utm_source=meadow&utm_medium=cpc"
+        receive([hit(self.site, START, beacon(1, event(f"/a{paid}", person=who), done))])
+        receive([hit(self.site, START + timedelta(days=5), beacon(1, event(f"/b{paid}")))])
+        # Long after any window, and after the days that are looked at.
+        services.report(self.site, [self.sold(1, timedelta(days=50), value=Decimal(80))])
+        batch = SpendImport.objects.create(
+            site=self.site, file_name="f", digest="d", stored_as="s", state="done"
+        )
+        SpendRow.objects.create(
+            **{
+                "site": self.site,
+                "batch": batch,
+                "day": START.date(),
+                "source": "meadow",
+                "fingerprint": "f",
+            },
+            **{"impressions": 9, "clicks": 1, "cost": Decimal(1), "conversions": Decimal(1)},
+        )
+        set_ad_side(self.site, "meadow", 28, True, "UTC")
+        lens = read_lens(self.site, "2026-10-01..2026-10-20", conversion=self.rules["sold"].pk)
+        (side,) = two_counts(lens).sides
+        claimed = {
+            str(d.day): (d.claimed.conversions, d.claimed.value) for d in side.days if d.claimed.conversions
+        }
+        self.assertEqual(claimed, {"2026-10-05": (1, 80)})
 
     def test_an_amount_in_another_currency_is_taken_from_nothing(self) -> None:
         self.lead(1, START)
