@@ -15,7 +15,7 @@ from clabo.collect.events.daysums import of_days
 from clabo.collect.events.models import NetworkDay, Page, TrafficDay, Visit
 from clabo.core.trust import forgery
 from clabo.setup.conversions.models import Conversion, ConversionRule
-from clabo.setup.conversions.queries import rules_of
+from clabo.setup.conversions.queries import rests_on_outcomes, rules_of
 from clabo.setup.sites.models import Site
 
 LOOKED_AT = timedelta(days=7)
@@ -41,7 +41,8 @@ class Suspicion:
 
 def suspicions(site: Site, now: datetime) -> list[Suspicion]:
     """All that looks made up in the last seven days, what weighs most first."""
-    the_rules = rules_of(site)
+    # Outcomes are told by whoever keeps the site's books.
+    the_rules = [rule for rule in rules_of(site) if not rests_on_outcomes(rule.rule)]
     found: list[Suspicion] = []
     for rule in the_rules:
         found += _values(site, rule, now)

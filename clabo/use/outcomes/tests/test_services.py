@@ -20,6 +20,8 @@ from clabo.judge.attribution_reconciliation.services import set_ad_side
 from clabo.setup.conversions.lens import read_lens
 from clabo.setup.conversions.models import Conversion, ConversionRule, Credit
 from clabo.setup.conversions.reconcile import reconcile
+from clabo.setup.monitoring.conversions import quiet_rules
+from clabo.setup.monitoring.forgery import suspicions
 from clabo.setup.monitoring.forgetting import forget
 from clabo.setup.sites.models import Site
 from clabo.testing.traffic import START, beacon, event, hit, make_rule, make_site, receive
@@ -340,6 +342,17 @@ class Single(TestCase):
         self.assertFalse(Outcome.objects.exists())
         self.assertFalse(Event.objects.filter(kind=Kind.OUTCOME).exists())
         self.assertFalse(Conversion.objects.exists())
+
+    def test_large_sums_and_long_silence_of_outcomes_are_no_alarm(self) -> None:
+        for person in range(1, 36):
+            self.lead(person, START + timedelta(hours=person))
+        told = [self.sold(n, timedelta(days=2, hours=n), value=Decimal(50)) for n in range(1, 35)]
+        services.report(self.site, [*told, self.sold(35, timedelta(days=20), value=Decimal(90_000))])
+        self.assertEqual(Conversion.objects.filter(rule=self.rules["sold"]).count(), 35)
+        now = START + timedelta(days=21)
+        self.assertEqual(suspicions(self.site, now), [])
+        quiet = [q.rule.name for q in quiet_rules(self.site, now + timedelta(days=60))]
+        self.assertNotIn("sold", quiet)
 
     def test_a_shared_identity_is_of_nobody(self) -> None:
         who = {"email": digest("email", "office@shop.example")}
