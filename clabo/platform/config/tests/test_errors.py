@@ -30,7 +30,7 @@ ROUTES = {
     "kept/<str:name>.webp",
     "in/<str:key>/<str:visitor>.json",
     "same/<str:key>/<str:visitor>.json",
-    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans|account|deleted)(?:/(?:\d+|new))?)?$",
+    r"^s/\d+(?:/(?:today|pixel|conversions|live|spend|pages|tests|people|work|audiences|paths|sources|ways|forms|worst|views|plans|account|alerts|deleted)(?:/(?:\d+|new))?)?$",
 }
 
 
