@@ -7,7 +7,7 @@ import uuid
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
 
@@ -36,13 +36,15 @@ from clabo.use.outcomes.matching import match
 from clabo.use.outcomes.models import Outcome, OutcomeImport
 from clabo.use.outcomes.services import pieces
 from clabo.use.outcomes.stages import stages_of
+from clabo.use.outcomes.tasks import settle_file
+from clabo.use.outcomes.uploads import path_of, remove_old
 from clabo.use.spend.files import Layout, look, rows
 
 MAX_BYTES = 50 * 1024 * 1024
 MOST_ROWS = 200_000
 BAD_ROWS_SHOWN = 200
-# Addresses of people are in such a file: it is not kept for longer.
-KEPT = timedelta(days=1)
+# So many are settled while somebody waits: some hundred a second.
+AT_ONCE = 2_000
 # Of so many rows it is tried which conversion they are of, before a file is taken in.
 TRIED = 5_000
 
@@ -73,12 +75,6 @@ class OutcomeCheck:
         return bool(self.good) and not self.bad_count and self.same_file is None
 
 
-def _path(batch: OutcomeImport) -> Path:
-    if not batch.stored_as:
-        raise Problem("This file is not kept any more. Send it again.", "file", 409)
-    return Path(settings.CLABO_UPLOAD_DIR) / batch.stored_as
-
-
 def upload(site: Site, file_name: str, content: BinaryIO, by: User | None) -> OutcomeImport:
     """Keep the file to be looked at; nothing is taken in yet. Raises Problem."""
     folder = Path(settings.CLABO_UPLOAD_DIR)
@@ -89,7 +85,7 @@ def upload(site: Site, file_name: str, content: BinaryIO, by: User | None) -> Ou
     )
     digest, size = hashlib.sha256(), 0
     try:
-        with _path(batch).open("wb") as out:
+        with path_of(batch).open("wb") as out:
             while chunk := content.read(1 << 16):
                 size += len(chunk)
                 if size > MAX_BYTES:
@@ -100,24 +96,13 @@ def upload(site: Site, file_name: str, content: BinaryIO, by: User | None) -> Ou
                     )
                 digest.update(chunk)
                 out.write(chunk)
-        look(_path(batch), fields_of)
+        look(path_of(batch), fields_of)
     except Problem:
-        _path(batch).unlink(missing_ok=True)
+        path_of(batch).unlink(missing_ok=True)
         raise
     batch.digest = digest.hexdigest()
     batch.save()
     return batch
-
-
-def remove_old(site: Site, now: datetime | None = None) -> None:
-    """Remove files that were looked at and not taken in."""
-    since = (now or datetime.now(UTC)) - KEPT
-    for batch in OutcomeImport.objects.filter(
-        site=site, state=OutcomeImport.State.UPLOADED, made_at__lt=since
-    ):
-        if batch.stored_as:
-            _path(batch).unlink(missing_ok=True)
-        batch.delete()
 
 
 def check(
@@ -130,7 +115,7 @@ def check(
 def _read(
     batch: OutcomeImport, mapping: OutcomeMapping | None, rule: ConversionRule | None
 ) -> tuple[OutcomeCheck, list[OutcomeLine]]:
-    layout, sample = look(_path(batch), fields_of)
+    layout, sample = look(path_of(batch), fields_of)
     stages = stages_of(batch.site)
     guess = guess_mapping(layout.head, sample, stages)
     mapping = mapping or _by_what_is_known(batch.site, guess.mapping, sample, stages)
@@ -182,7 +167,7 @@ def _by_what_is_known(
 
 
 def _rows(batch: OutcomeImport, layout: Layout) -> Iterator[tuple[int, list[str]]]:
-    for n, row in enumerate(rows(_path(batch), layout)):
+    for n, row in enumerate(rows(path_of(batch), layout)):
         if n >= MOST_ROWS:
             raise Problem(f"The file has more than {MOST_ROWS:,} rows. Send it in parts.", "file", 413)
         yield row
@@ -222,12 +207,12 @@ def take_in(
             )
         if not found.importable:
             raise Problem(f"{found.bad_count or 'All'} rows cannot be read. Nothing was taken in.", "rows")
-        path = _path(batch)
+        path = path_of(batch)
         taken = services.take(site, lines, batch, rule)
         batch.state, batch.rows, batch.stored_as = OutcomeImport.State.DONE, taken.new, ""
         batch.save()
     path.unlink(missing_ok=True)
-    services.settle(site, taken.keys)
+    _settle(batch, taken.keys)
     return batch
 
 
@@ -241,4 +226,12 @@ def undo(batch: OutcomeImport) -> None:
         locked.state = OutcomeImport.State.UNDONE
         locked.save()
         keys = list(Outcome.objects.filter(batch=locked).values_list("key", flat=True).distinct())
-    services.settle(batch.site, keys)
+    _settle(batch, keys)
+
+
+def _settle(batch: OutcomeImport, keys: Sequence[str]) -> None:
+    """At once where that takes seconds; else by the worker."""
+    if len(keys) <= AT_ONCE:
+        services.settle(batch.site, keys)
+    else:
+        settle_file.later(once=f"outcomes-{batch.pk}", site_id=batch.site_id, import_id=batch.pk)

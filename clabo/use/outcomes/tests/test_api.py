@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 from typing import Any
+from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -16,7 +17,7 @@ from clabo.testing.asking import Member
 from clabo.testing.traffic import START, beacon, event, hit, make_rule, make_site, make_user, receive
 from clabo.testing.uploads import own_uploads
 from clabo.use.outcomes.models import Outcome, OutcomeImport
-from clabo.use.outcomes.tasks import outcomes_by_the_hour
+from clabo.use.outcomes.tasks import outcomes_by_the_hour, settle_file
 
 FILE = """Deal no;Order ID;E-mail;Status;Closed at;Amount
 1;L-1;;Closed won;05.11.2026;1.200,00
@@ -78,6 +79,24 @@ class Outcomes(TestCase):
         self.member.ask("POST", f"{one}/undo", None, 204)
         self.assertFalse(Conversion.objects.filter(rule=self.sold).exists())
         self.assertEqual(self.member.ask("GET", "/outcomes")["waiting_count"], 0)
+
+    def test_a_large_file_is_settled_by_the_worker(self) -> None:
+        mapping = {
+            "columns": {"order": 0, "stage": 1, "value": 2},
+            "stages": {"sold": "sold"},
+            "day_order": "ymd",
+            "decimal_mark": ".",
+        }
+        with patch("clabo.use.outcomes.importing.AT_ONCE", 1):
+            check = self.send("order,stage,amount\nL-1,sold,7\nL-2,sold,8\n").json()
+            self.member.ask("POST", f"/outcomes/files/{check['id']}/import", mapping)
+            self.assertFalse(Conversion.objects.filter(rule=self.sold).exists())
+            self.assertEqual(self.member.ask("GET", "/outcomes")["waiting"][0]["why"], "")
+            settle_file.now(self.site.pk, check["id"])
+            self.assertEqual(Conversion.objects.filter(rule=self.sold).count(), 2)
+            self.member.ask("POST", f"/outcomes/files/{check['id']}/undo", None, 204)
+        settle_file.now(self.site.pk, check["id"])
+        self.assertFalse(Conversion.objects.filter(rule=self.sold).exists())
 
     def test_no_address_is_kept(self) -> None:
         check = self.send("E-mail,Status\nada@shop.example,sold\n").json()
