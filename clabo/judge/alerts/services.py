@@ -30,6 +30,9 @@ FROM_HOUR = 7
 # Pauses between tries of a webhook; after the last it has failed.
 PAUSES = tuple(timedelta(seconds=s) for s in (15, 60, 300, 1200, 3600, 4 * 3600, 12 * 3600))
 
+# Longer than a try takes.
+TRYING = timedelta(minutes=2)
+
 By = AlertRecipient.By
 When = AlertRecipient.When
 State = AlertMessage.State
@@ -132,7 +135,7 @@ def untold(recipient: AlertRecipient) -> QuerySet[Alert]:
 
 
 def tell(recipient: AlertRecipient, now: datetime) -> AlertMessage | None:
-    """Put what somebody has not been told of into one message, and send it; None where there is nothing."""
+    """Put what somebody has not been told of into one message; None where there is nothing. Webhooks wait for `deliver`."""
     with transaction.atomic():
         # One at a time: whoever comes second finds nothing left to tell.
         AlertRecipient.objects.select_for_update().get(pk=recipient.pk)
@@ -144,15 +147,13 @@ def tell(recipient: AlertRecipient, now: datetime) -> AlertMessage | None:
         AlertRecipient.objects.filter(pk=recipient.pk).update(told_at=now)
         if recipient.by == By.MAIL:
             _by_mail(message, alerts, now)
-    if recipient.by == By.WEBHOOK:
-        send(message, now)
     return message
 
 
 def try_out(recipient: AlertRecipient, now: datetime | None = None) -> AlertMessage:
     """Send a message that says that it is a trial."""
     now = now or datetime.now(UTC)
-    message = AlertMessage.objects.create(recipient=recipient, made_at=now, next_at=now, is_test=True)
+    message = AlertMessage.objects.create(recipient=recipient, made_at=now, is_test=True)
     if recipient.by == By.MAIL:
         _by_mail(message, [], now)
     else:
@@ -212,22 +213,21 @@ def told(message: AlertMessage) -> dict[str, Any]:
     }
 
 
-def resend(now: datetime) -> None:
-    """Try what waits and is due; each by one worker."""
-    while True:
-        with transaction.atomic():
-            due = AlertMessage.objects.filter(
-                state=State.WAITING, next_at__lte=now, recipient__deleted_at=None, recipient__by=By.WEBHOOK
-            )
-            message = (
-                due.select_for_update(skip_locked=True, of=("self",))
-                .select_related("recipient__site")
-                .order_by("next_at")
-                .first()
-            )
-            if message is None:
-                return
-            send(message, now)
+def due(now: datetime) -> list[tuple[int, int]]:
+    """Messages to webhooks that wait and are to be tried now, each with its site, the longest due first."""
+    waiting = AlertMessage.objects.filter(
+        state=State.WAITING, next_at__lte=now, recipient__deleted_at=None, recipient__by=By.WEBHOOK
+    )
+    return list(waiting.order_by("next_at").values_list("recipient__site_id", "id"))
+
+
+def deliver(message_id: int, now: datetime | None = None) -> None:
+    """Try one message that is due, unless another does."""
+    now = now or datetime.now(UTC)
+    waiting = AlertMessage.objects.filter(pk=message_id, state=State.WAITING, next_at__lte=now)
+    # Whoever moves its time tries it; should that one die, it is tried again then.
+    if waiting.update(next_at=now + TRYING):
+        send(AlertMessage.objects.select_related("recipient__site").get(pk=message_id), now)
 
 
 def delete(recipient: AlertRecipient, now: datetime) -> None:

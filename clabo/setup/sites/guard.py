@@ -19,7 +19,7 @@ def public_address(name: str, port: int, is_local: bool) -> str:
         raise Problem(f"The name {name[:80]} is not known. Is it spelt right?", "url") from None
     addresses = [str(entry[4][0]) for entry in found]
     if not is_local and not all(map(_is_public, addresses)):
-        raise Problem("This name leads into a private network. Only public pages are fetched.", "url")
+        raise Problem("This name leads into a private network. Only public addresses are asked.", "url")
     return addresses[0]
 
 

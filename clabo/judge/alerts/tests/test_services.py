@@ -15,7 +15,7 @@ from clabo.collect.events.models import Page
 from clabo.judge.alerts import services, webhook
 from clabo.judge.alerts.causes import KINDS, Cause, causes
 from clabo.judge.alerts.models import Alert, AlertMessage, AlertRecipient
-from clabo.judge.alerts.services import PAUSES, look, resend, save_recipient
+from clabo.judge.alerts.services import PAUSES, deliver, due, look, save_recipient
 from clabo.judge.alerts.webhook import NotTaken, signature
 from clabo.platform.jobs.tasks import mail as mail_job
 from clabo.platform.problems import Problem
@@ -27,6 +27,13 @@ from clabo.testing.traffic import beacon as body_of
 NOW = datetime(2026, 10, 5, 10, tzinfo=UTC)
 BROKEN = Cause("test_broken", "1", "The split test Hero is broken.", "tests/1")
 OVER = Cause("spend_over", "2", "The month will end above its budget: all spend.", "spend")
+
+
+def resend(now: datetime) -> None:
+    """What the worker does with messages that are due; a second worker at the same time does nothing."""
+    for _, message in due(now):
+        deliver(message, now)
+        deliver(message, now)
 
 
 class AlertCase(TestCase):
@@ -53,7 +60,9 @@ class AlertCase(TestCase):
             raise NotTaken(why)
 
     def at(self, minutes: float, site: Site | None = None) -> None:
-        look(site or self.site, NOW + timedelta(minutes=minutes))
+        now = NOW + timedelta(minutes=minutes)
+        look(site or self.site, now)
+        resend(now)
 
     def hook(self, when: str = "at_once", kinds: Any = KINDS) -> AlertRecipient:
         return save_recipient(self.site, "webhook", "https://hooks.example/in?x=1", when, kinds, None)
